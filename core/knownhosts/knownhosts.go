@@ -1,0 +1,304 @@
+// Package knownhosts reads the files in which ssh keeps the keys of hosts, looks hosts up
+// as the client does, and adds to them. Standard: sshd(8), SSH_KNOWN_HOSTS FILE FORMAT.
+//
+// [Lookup] is what most callers want. Unlike the client we report a line that cannot be
+// read, and go on after it as the client does.
+package knownhosts
+
+import (
+	"bytes"
+	"crypto/hmac"
+	"crypto/sha1" // the format's own hash for host names
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"strings"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/sshconfig"
+)
+
+// Limits for what is read. A file of every host that a large company has is below both.
+const (
+	maxFileBytes = 32 << 20
+	maxLineBytes = 64 << 10
+)
+
+// The reasons why a line is passed over.
+var (
+	ErrFields = errors.New("fewer than three fields")
+	ErrMarker = errors.New("an unknown marker")
+	ErrHash   = errors.New("a hashed name that cannot be read")
+	ErrKey    = errors.New("a key that cannot be read")
+	ErrLong   = fmt.Errorf("longer than %d bytes", maxLineBytes)
+)
+
+// A Marker says what a line's key is good for.
+type Marker string
+
+// The markers of the format; most lines have none.
+const (
+	Plain     Marker = ""
+	Authority Marker = "@cert-authority"
+	Revoked   Marker = "@revoked"
+)
+
+// An Entry is one line of a file.
+type Entry struct {
+	File    string
+	Line    int // counted from 1
+	Marker  Marker
+	Hosts   string // patterns separated by commas, or one hashed name
+	Key     ssh.PublicKey
+	Comment string
+}
+
+// Origin writes where the entry stands.
+func (e Entry) Origin() string { return fmt.Sprintf("%s:%d", e.File, e.Line) }
+
+// A Problem is a line that says nothing to the client.
+type Problem struct {
+	File string
+	Line int
+	Err  error
+}
+
+// Parse reads the text of one file; blank lines and comments are passed over.
+func Parse(file string, text []byte) (entries []Entry, problems []Problem) {
+	number := 0
+	for raw := range bytes.Lines(text) {
+		number++
+		entry, err := parseLine(raw)
+		switch {
+		case err != nil:
+			problems = append(problems, Problem{file, number, err})
+		case entry != nil:
+			entry.File, entry.Line = file, number
+			entries = append(entries, *entry)
+		}
+	}
+	return entries, problems
+}
+
+func parseLine(raw []byte) (*Entry, error) {
+	if len(raw) > maxLineBytes {
+		return nil, ErrLong
+	}
+	text := strings.TrimSpace(string(raw))
+	if text == "" || text[0] == '#' {
+		return nil, nil
+	}
+	entry := &Entry{}
+	fields := strings.Fields(text)
+	if strings.HasPrefix(text, "@") {
+		entry.Marker = Marker(fields[0])
+		if entry.Marker != Authority && entry.Marker != Revoked {
+			return nil, ErrMarker
+		}
+		fields = fields[1:]
+	}
+	if len(fields) < 3 {
+		return nil, ErrFields
+	}
+	entry.Hosts = fields[0]
+	if strings.HasPrefix(entry.Hosts, hashMark) {
+		if _, _, err := splitHash(entry.Hosts); err != nil {
+			return nil, err
+		}
+	}
+	blob, err := base64.StdEncoding.DecodeString(fields[2])
+	if err != nil {
+		return nil, ErrKey
+	}
+	if entry.Key, err = ssh.ParsePublicKey(blob); err != nil || entry.Key.Type() != fields[1] {
+		return nil, ErrKey
+	}
+	entry.Comment = strings.Join(fields[3:], " ")
+	return entry, nil
+}
+
+// Matches tells whether the entry is for name, which is "host" or "[host]:port".
+func (e Entry) Matches(name string) bool {
+	name = strings.ToLower(name)
+	if strings.HasPrefix(e.Hosts, hashMark) {
+		salt, digest, err := splitHash(e.Hosts)
+		return err == nil && hmac.Equal(digest, hashName(salt, name))
+	}
+	matched := false
+	for pattern := range strings.SplitSeq(strings.ToLower(e.Hosts), ",") {
+		pattern, negated := strings.CutPrefix(pattern, "!")
+		if !sshconfig.MatchPattern(name, pattern) {
+			continue
+		}
+		if negated {
+			return false
+		}
+		matched = true
+	}
+	return matched
+}
+
+// hashMark begins a hashed name: |1|salt|digest, both in base64, the digest being
+// HMAC-SHA1 of the name.
+const hashMark = "|1|"
+
+func splitHash(text string) (salt, digest []byte, err error) {
+	first, second, found := strings.Cut(strings.TrimPrefix(text, hashMark), "|")
+	salt, errA := base64.StdEncoding.DecodeString(first)
+	digest, errB := base64.StdEncoding.DecodeString(second)
+	if !found || errA != nil || errB != nil || len(digest) != sha1.Size {
+		return nil, nil, ErrHash
+	}
+	return salt, digest, nil
+}
+
+func hashName(salt []byte, name string) []byte {
+	mac := hmac.New(sha1.New, salt)
+	mac.Write([]byte(name))
+	return mac.Sum(nil)
+}
+
+// Known is everything that some files say about one name.
+type Known struct {
+	Keys        []Entry // trusted keys
+	Revoked     []Entry // keys never to be trusted, for this name
+	Authorities []Entry // keys that may sign host certificates
+	Problems    []Problem
+}
+
+// Lookup gathers what the files say about name, in order. Files that are missing say nothing.
+func Lookup(files []string, name string) (*Known, error) {
+	known := &Known{}
+	for _, file := range files {
+		text, err := read(file)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		entries, problems := Parse(file, text)
+		known.Problems = append(known.Problems, problems...)
+		for _, entry := range entries {
+			if entry.Matches(name) {
+				known.add(entry)
+			}
+		}
+	}
+	return known, nil
+}
+
+func (k *Known) add(entry Entry) {
+	switch entry.Marker {
+	case Revoked:
+		k.Revoked = append(k.Revoked, entry)
+	case Authority:
+		k.Authorities = append(k.Authorities, entry)
+	default:
+		k.Keys = append(k.Keys, entry)
+	}
+}
+
+func read(file string) ([]byte, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > maxFileBytes {
+		return nil, fmt.Errorf("%s: larger than %d bytes", file, maxFileBytes)
+	}
+	return os.ReadFile(file)
+}
+
+// A Verdict is what the files say about a key that a host offers.
+type Verdict int
+
+// The verdicts, from the best to the worst.
+const (
+	Trusted     Verdict = iota // the key is stored for this name
+	Unknown                    // nothing is stored for this name
+	OtherKind                  // only keys of other kinds are stored, so the client asks as at first contact
+	Changed                    // another key of this kind is stored
+	KeyIsBanned                // the key is marked as revoked
+)
+
+// Judge tells how the client would take key, and which entry decides.
+func (k *Known) Judge(key ssh.PublicKey) (Verdict, *Entry) {
+	blob := key.Marshal()
+	for i := range k.Revoked {
+		if bytes.Equal(k.Revoked[i].Key.Marshal(), blob) {
+			return KeyIsBanned, &k.Revoked[i]
+		}
+	}
+	var sameKind *Entry
+	for i, entry := range k.Keys {
+		if bytes.Equal(entry.Key.Marshal(), blob) {
+			return Trusted, &k.Keys[i]
+		}
+		if sameKind == nil && entry.Key.Type() == key.Type() {
+			sameKind = &k.Keys[i]
+		}
+	}
+	switch {
+	case sameKind != nil:
+		return Changed, sameKind
+	case len(k.Keys) > 0:
+		return OtherKind, &k.Keys[0]
+	}
+	return Unknown, nil
+}
+
+// Line writes an entry for name.
+func Line(name string, key ssh.PublicKey) string {
+	return name + " " + strings.TrimSuffix(string(ssh.MarshalAuthorizedKey(key)), "\n")
+}
+
+// Add puts a key for name at the end of text, unless it is there already.
+func Add(text []byte, name string, key ssh.PublicKey) []byte {
+	entries, _ := Parse("", text)
+	for _, entry := range entries {
+		if entry.Marker == Plain && entry.Matches(name) && bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
+			return text
+		}
+	}
+	if len(text) > 0 && text[len(text)-1] != '\n' {
+		text = append(text, '\n')
+	}
+	return append(text, Line(name, key)+"\n"...)
+}
+
+// Forget takes every trusted key of name out of text that is in the way of key: same
+// kind, other value. A line that serves further names keeps those; wildcards stay.
+func Forget(text []byte, name string, key ssh.PublicKey) []byte {
+	var result []byte
+	for raw := range bytes.Lines(text) {
+		entry, err := parseLine(raw)
+		if err != nil || entry == nil || entry.Marker != Plain || !entry.Matches(name) ||
+			entry.Key.Type() != key.Type() || bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
+			result = append(result, raw...)
+			continue
+		}
+		result = append(result, withoutName(raw, entry.Hosts, name)...)
+	}
+	return result
+}
+
+// withoutName takes one name out of a line; nothing remains when it was the only one.
+func withoutName(raw []byte, hosts, name string) []byte {
+	if strings.HasPrefix(hosts, hashMark) {
+		return nil
+	}
+	var kept []string
+	for pattern := range strings.SplitSeq(hosts, ",") {
+		if !strings.EqualFold(pattern, name) {
+			kept = append(kept, pattern)
+		}
+	}
+	if len(kept) == 0 {
+		return nil
+	}
+	return bytes.Replace(raw, []byte(hosts), []byte(strings.Join(kept, ",")), 1)
+}

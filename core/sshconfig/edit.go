@@ -1,0 +1,145 @@
+package sshconfig
+
+import (
+	"slices"
+	"strings"
+)
+
+// indent stands before the lines inside a block of ours.
+const indent = "    "
+
+// A Setting is one line to be put into a block.
+type Setting struct {
+	Keyword string // as it is to be written
+	Args    []string
+}
+
+func (s Setting) text() string {
+	parts := []string{s.Keyword}
+	for _, arg := range s.Args {
+		parts = append(parts, quoteArg(arg))
+	}
+	return strings.Join(parts, " ")
+}
+
+// EnsureInclude puts an Include of path at the top of text, once. There it stands outside
+// every block, so it always counts, and before every other value, so it wins.
+func EnsureInclude(text []byte, path string, comment string) []byte {
+	wanted := Setting{"Include", []string{path}}.text()
+	for _, raw := range splitLines(string(text)) {
+		l := parseLine(raw)
+		if l.keyword == "host" || l.keyword == "match" {
+			break // an Include inside a block counts for that block alone
+		}
+		if l.keyword == "include" && slices.Contains(l.args, path) {
+			return text
+		}
+	}
+	end := lineEnd(string(text))
+	added := "# " + comment + end + wanted + end
+	if len(text) > 0 {
+		added += end
+	}
+	return append([]byte(added), text...)
+}
+
+// SetInBlock changes settings in the block whose Host line is exactly names, which is
+// added at the end of text when it is not there. A Setting without arguments is taken
+// out. All other lines stay as they are, byte for byte.
+func SetInBlock(text []byte, names []string, settings []Setting) []byte {
+	lines := splitLines(string(text))
+	end := lineEnd(string(text))
+	from, to := findBlock(lines, names)
+	if from < 0 {
+		if n := len(lines); n > 0 {
+			if !strings.HasSuffix(lines[n-1], "\n") {
+				lines[n-1] += end
+			}
+			lines = append(lines, end)
+		}
+		lines = append(lines, Setting{"Host", names}.text()+end)
+		from, to = len(lines)-1, len(lines)
+	}
+	block := lines[from:to:to]
+	for _, setting := range settings {
+		block = setInLines(block, setting, end)
+	}
+	return []byte(strings.Join(slices.Concat(lines[:from], block, lines[to:]), ""))
+}
+
+// DropBlock takes out the block whose Host line is exactly names.
+func DropBlock(text []byte, names []string) []byte {
+	lines := splitLines(string(text))
+	from, to := findBlock(lines, names)
+	if from < 0 {
+		return text
+	}
+	for to < len(lines) && strings.TrimSpace(lines[to]) == "" { // the blank line that set it apart
+		to++
+	}
+	return []byte(strings.Join(slices.Delete(lines, from, to), ""))
+}
+
+// findBlock returns the lines of a block, blank ones at its end left out; from is -1
+// when there is none.
+func findBlock(lines, names []string) (from, to int) {
+	from = -1
+	for i, raw := range lines {
+		l := parseLine(raw)
+		if l.keyword != "host" && l.keyword != "match" {
+			continue
+		}
+		if from >= 0 {
+			return from, blockEnd(lines, from, i)
+		}
+		if l.keyword == "host" && slices.Equal(l.args, names) {
+			from = i
+		}
+	}
+	return from, blockEnd(lines, from, len(lines))
+}
+
+func blockEnd(lines []string, from, to int) int {
+	for from >= 0 && to > from+1 && strings.TrimSpace(lines[to-1]) == "" {
+		to--
+	}
+	return to
+}
+
+// setInLines puts one setting into the lines of a block: in place of the first line with
+// its keyword, with all others of that keyword taken out, or at the end.
+func setInLines(block []string, setting Setting, end string) []string {
+	keyword := strings.ToLower(setting.Keyword)
+	result := make([]string, 0, len(block)+1)
+	placed := len(setting.Args) == 0
+	for _, raw := range block {
+		l := parseLine(raw)
+		if l.keyword != keyword {
+			result = append(result, raw)
+			continue
+		}
+		if !placed {
+			placed = true
+			if slices.Equal(l.args, setting.Args) { // as it should be: not even the spaces change
+				result = append(result, raw)
+			} else {
+				result = append(result, indent+setting.text()+end)
+			}
+		}
+	}
+	if !placed {
+		if n := len(result); n > 0 && !strings.HasSuffix(result[n-1], "\n") {
+			result[n-1] += end
+		}
+		result = append(result, indent+setting.text()+end)
+	}
+	return result
+}
+
+// lineEnd is the line end that text uses.
+func lineEnd(text string) string {
+	if i := strings.IndexByte(text, '\n'); i > 0 && text[i-1] == '\r' {
+		return "\r\n"
+	}
+	return "\n"
+}

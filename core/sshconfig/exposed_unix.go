@@ -1,0 +1,16 @@
+//go:build !windows
+
+package sshconfig
+
+import (
+	"io/fs"
+	"os"
+	"syscall"
+)
+
+// exposed repeats the client's rule for its own files: owned by the person or by root,
+// and writable for nobody else.
+func exposed(info fs.FileInfo) bool {
+	owner := info.Sys().(*syscall.Stat_t).Uid
+	return (owner != 0 && int(owner) != os.Getuid()) || info.Mode().Perm()&0o022 != 0
+}

@@ -1,0 +1,161 @@
+// Package sshconfig reads the ssh client's configuration as the client itself does,
+// resolves what holds for one host, and edits files without disturbing the rest.
+//
+// [Resolve] is what most callers want. Standards:
+//
+//	[CONF] ssh_config(5)
+//	[SSH]  ssh(1): options on the command line
+//
+// Where the manual is silent the client's own behaviour decides; the tests compare with
+// what the installed client prints as its resolved settings.
+package sshconfig
+
+import (
+	"errors"
+	"strings"
+)
+
+// Limits for what is read; the client itself bounds only the depth.
+const (
+	maxFileBytes = 4 << 20 // a configuration of 10,000 blocks has about 1 MB
+	maxDepth     = 16      // of Include, as in the client
+	maxFiles     = 4096    // read for one resolution, so that globs cannot multiply without end
+)
+
+// The reasons why the client refuses a line.
+var (
+	ErrNoArgument = errors.New("no argument after the keyword")
+	ErrQuote      = errors.New("a quotation mark without its partner")
+	ErrKeyword    = errors.New("no such keyword")
+	ErrTooMany    = errors.New("more arguments than the keyword takes")
+	ErrArgument   = errors.New("the keyword does not take this argument")
+	ErrDepth      = errors.New("more than 16 Include lines inside one another")
+)
+
+// whitespace is what separates words. A carriage return counts at the end of a line only.
+const whitespace = " \t\r\n\f"
+
+// A line is one line of a file, as the client splits it.
+type line struct {
+	raw     string // every byte of it, the line end included
+	keyword string // in lower case; empty for a blank line or a comment
+	rest    string // what stands after the keyword, unsplit
+	args    []string
+	err     error // why the client refuses it
+}
+
+// parseLine splits a line into keyword and arguments. The keyword may be followed by
+// white space or one "="; arguments may be quoted; "#" begins a comment where an argument
+// would begin.
+func parseLine(raw string) line {
+	l := line{raw: raw}
+	text := strings.TrimRight(raw, whitespace)
+	word, rest := nextWord(strings.TrimLeft(text, whitespace))
+	if word == "" || strings.HasPrefix(word, "#") {
+		return l
+	}
+	l.keyword = strings.ToLower(word)
+	l.rest = strings.TrimLeft(rest, whitespace)
+	if l.rest == "" {
+		l.err = ErrNoArgument
+		return l
+	}
+	l.args, l.err = splitArgs(l.rest)
+	if l.err == nil && len(l.args) == 0 {
+		l.err = ErrNoArgument
+	}
+	return l
+}
+
+// nextWord takes a word from the front of text: up to white space or one "=", or a
+// quoted stretch. It returns what follows with the separator dropped.
+func nextWord(text string) (word, rest string) {
+	if strings.HasPrefix(text, `"`) {
+		end := strings.IndexByte(text[1:], '"')
+		if end < 0 {
+			return "", ""
+		}
+		word, rest = text[1:1+end], text[end+2:]
+	} else {
+		end := strings.IndexAny(text, whitespace+`"=`)
+		if end < 0 {
+			return text, ""
+		}
+		word, rest = text[:end], text[end:]
+	}
+	rest = strings.TrimLeft(rest, whitespace)
+	if strings.HasPrefix(rest, "=") {
+		rest = strings.TrimLeft(rest[1:], whitespace)
+	}
+	return word, rest
+}
+
+// splitArgs splits the arguments of a line. Inside either kind of quotation mark white
+// space counts; a backslash keeps a quotation mark, a backslash or a space from counting.
+func splitArgs(text string) ([]string, error) {
+	var args []string
+	for i := 0; i < len(text); {
+		switch {
+		case text[i] == ' ' || text[i] == '\t':
+			i++
+		case text[i] == '#':
+			return args, nil
+		default:
+			arg, next, err := oneArg(text, i)
+			if err != nil {
+				return nil, err
+			}
+			args, i = append(args, arg), next
+		}
+	}
+	return args, nil
+}
+
+func oneArg(text string, i int) (arg string, next int, err error) {
+	var b strings.Builder
+	var quote byte
+	for ; i < len(text); i++ {
+		c := text[i]
+		switch {
+		case c == '\\' && i+1 < len(text) && escapable(text[i+1], quote):
+			i++
+			b.WriteByte(text[i])
+		case quote == 0 && (c == ' ' || c == '\t'):
+			return b.String(), i, nil
+		case quote == 0 && (c == '"' || c == '\''):
+			quote = c
+		case quote != 0 && c == quote:
+			quote = 0
+		default:
+			b.WriteByte(c)
+		}
+	}
+	if quote != 0 {
+		return "", i, ErrQuote
+	}
+	return b.String(), i, nil
+}
+
+func escapable(c, quote byte) bool {
+	return c == '\'' || c == '"' || c == '\\' || (quote == 0 && c == ' ')
+}
+
+// quoteArg writes an argument so that splitArgs gives it back.
+func quoteArg(arg string) string {
+	if arg != "" && !strings.ContainsAny(arg, " \t\"'\\#=") {
+		return arg
+	}
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(arg) + `"`
+}
+
+// splitLines cuts text after each line end, so that the pieces joined give text again.
+func splitLines(text string) []string {
+	if text == "" {
+		return nil
+	}
+	lines := strings.SplitAfter(text, "\n")
+	if lines[len(lines)-1] == "" {
+		lines = lines[:len(lines)-1]
+	}
+	return lines
+}

@@ -1,0 +1,284 @@
+package sshconfig
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+)
+
+// A Query says what to resolve: for which host, from which files, as whom.
+type Query struct {
+	Host    string      // as given to the client
+	Command CommandLine // options on the client's command line, which come before all files
+	Person  Person
+}
+
+// A CommandLine holds the client's options that bear on its settings [SSH].
+type CommandLine struct {
+	Config  string   // -F: read this file alone; "none" for no file at all
+	Options []Option // -o, -i, -p, -l, -J and the user in user@host, in order
+}
+
+// An Option is one setting from a command line.
+type Option struct {
+	Keyword string // in lower case
+	Args    []string
+	Origin  string // in words
+}
+
+// A Person is what the client knows about who runs it and where.
+type Person struct {
+	User     string // login name
+	UID      int
+	Home     string // from the password database, as the client takes it
+	Computer string // local host name
+	System   string // folder of the system-wide configuration; empty for the platform's
+	Getenv   func(string) string
+}
+
+// An Origin says where a value comes from: a line of a file, or something in words.
+type Origin struct {
+	File  string
+	Line  int    // counted from 1
+	Words string // set when there is no file
+}
+
+func (o Origin) String() string {
+	if o.File == "" {
+		return o.Words
+	}
+	return fmt.Sprintf("%s:%d", o.File, o.Line)
+}
+
+// A Value is what one line sets.
+type Value struct {
+	Args   []string
+	Origin Origin
+	turn   int // how many values were read before this one
+}
+
+// A Problem is a line or file that the client refuses to go on with.
+type Problem struct {
+	Origin  Origin
+	Keyword string
+	Err     error
+}
+
+// ErrExposed is the reason why the client refuses a file that others could have written.
+var ErrExposed = errors.New("others may write to it, or it is not yours")
+
+// Settings is everything that holds for one host.
+type Settings struct {
+	Query    Query
+	Unknown  []Value   // Match conditions that would run a command; taken as not fulfilled
+	Problems []Problem // why the client would stop
+
+	values map[string][]Value
+	turns  int
+	files  int
+	final  bool // a Match line asks for the second pass
+}
+
+// Resolve reads the files and settles every keyword for q.Host as the client would: the
+// first value wins, but for the keywords that add up ([CONF]). It runs nothing: a "Match
+// exec" is left open and reported.
+func Resolve(q Query) *Settings {
+	s := &Settings{Query: q, values: map[string][]Value{}}
+	for _, option := range q.Command.Options {
+		s.set(option.Keyword, Value{Args: option.Args, Origin: Origin{Words: option.Origin}})
+	}
+	s.readAll(false)
+	if s.final { // the name to connect to is settled before the second pass, whatever that says
+		s.set("hostname", Value{Args: []string{s.Query.Host}})
+		s.readAll(true)
+	}
+	return s
+}
+
+// All returns the values of a keyword in the order in which they count; most have one at most.
+func (s *Settings) All(keyword string) []Value { return s.values[keyword] }
+
+// First returns the first argument of a keyword that has one value, and where it stands.
+func (s *Settings) First(keyword string) (string, Origin, bool) {
+	if values := s.values[keyword]; len(values) > 0 {
+		return values[0].Args[0], values[0].Origin, true
+	}
+	return "", Origin{}, false
+}
+
+func (s *Settings) set(keyword string, v Value) {
+	if name, found := synonyms[keyword]; found {
+		keyword = name
+	}
+	s.turns++
+	v.turn = s.turns
+	if len(s.values[keyword]) == 0 || accumulating[keyword] {
+		s.values[keyword] = append(s.values[keyword], v)
+	}
+}
+
+func (s *Settings) readAll(final bool) {
+	r := reader{s: s, user: true, final: final}
+	switch config := s.Query.Command.Config; {
+	case strings.EqualFold(config, "none"):
+	case config != "":
+		if err := r.file(config, 0, true); err != nil {
+			s.problem(Origin{File: config}, "", err)
+		}
+	default:
+		r.checked = true
+		s.optional(r.file(filepath.Join(s.Query.Person.Home, ".ssh", "config"), 0, true), r.path)
+		r.checked, r.user = false, false
+		s.optional(r.file(filepath.Join(s.Query.Person.systemFolder(), "ssh_config"), 0, true), r.path)
+	}
+}
+
+// optional reports an error of a file that need not be there.
+func (s *Settings) optional(err error, path string) {
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		s.problem(Origin{File: path}, "", err)
+	}
+}
+
+func (s *Settings) problem(at Origin, keyword string, err error) {
+	s.Problems = append(s.Problems, Problem{Origin: at, Keyword: keyword, Err: err})
+}
+
+func (p Person) systemFolder() string {
+	if p.System != "" {
+		return p.System
+	}
+	if runtime.GOOS == "windows" {
+		return filepath.Join(os.Getenv("PROGRAMDATA"), "ssh")
+	}
+	return "/etc/ssh"
+}
+
+// A reader goes through one file and what it includes.
+type reader struct {
+	s       *Settings
+	path    string
+	user    bool // a person's file, where "~" may be used
+	checked bool // the client looks at owner and permissions
+	final   bool // the second pass
+	never   bool // included where the block around it does not match: nothing in it can
+}
+
+// file reads one file; active tells whether lines before its first block count.
+func (r *reader) file(path string, depth int, active bool) error {
+	r.path = path
+	if r.s.files++; r.s.files > maxFiles {
+		return fmt.Errorf("more than %d files", maxFiles)
+	}
+	info, err := os.Stat(path)
+	if err != nil {
+		return err
+	}
+	if info.Size() > maxFileBytes {
+		return fmt.Errorf("larger than %d bytes", maxFileBytes)
+	}
+	if r.checked && exposed(info) {
+		return ErrExposed
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	number := 0
+	for raw := range strings.SplitAfterSeq(string(text), "\n") {
+		number++
+		active = r.line(parseLine(raw), Origin{File: path, Line: number}, depth, active)
+	}
+	return nil
+}
+
+// line applies one line and returns whether the next ones count.
+func (r *reader) line(l line, at Origin, depth int, active bool) bool {
+	if l.keyword == "" {
+		return active
+	}
+	if err := r.refuse(l); err != nil {
+		if !r.ignored(l.keyword) {
+			r.s.problem(at, l.keyword, err)
+		}
+		return active
+	}
+	switch l.keyword {
+	case "host":
+		return !r.never && matchHost(r.host(), l.args)
+	case "match":
+		return !r.never && r.match(l.rest, at)
+	case "include":
+		for _, pattern := range l.args {
+			r.include(pattern, at, depth, active)
+		}
+	default:
+		if active {
+			r.s.set(l.keyword, Value{Args: l.args, Origin: at})
+		}
+	}
+	return active
+}
+
+// host is the name that Host lines are matched with: in the second pass the one that was
+// settled by the first.
+func (r *reader) host() string {
+	if r.final {
+		return strings.ToLower(r.hostSoFar())
+	}
+	return r.s.Query.Host
+}
+
+// refuse tells why the client would stop at this line.
+func (r *reader) refuse(l line) error {
+	switch {
+	case !known[l.keyword]:
+		return ErrKeyword
+	case l.err != nil && l.keyword != "match":
+		return l.err
+	case !several[l.keyword] && len(l.args) > 1:
+		return ErrTooMany
+	case l.keyword == "port" && !isPort(l.args[0]):
+		return ErrArgument
+	}
+	return nil
+}
+
+// ignored tells whether an IgnoreUnknown before this line covers the keyword.
+func (r *reader) ignored(keyword string) bool {
+	list, _, found := r.s.First("ignoreunknown")
+	return found && matchList(keyword, strings.ToLower(list))
+}
+
+// include reads the files that pattern names. What a relative one is relative to depends
+// on whose file it stands in ("Include" in [CONF]).
+func (r *reader) include(pattern string, at Origin, depth int, active bool) {
+	if depth+1 > maxDepth {
+		r.s.problem(at, "include", ErrDepth)
+		return
+	}
+	person := r.s.Query.Person
+	switch {
+	case strings.HasPrefix(pattern, "~") && !r.user:
+		r.s.problem(at, "include", ErrArgument)
+		return
+	case strings.HasPrefix(pattern, "~"):
+		pattern = person.tilde(pattern)
+	case !filepath.IsAbs(pattern) && r.user:
+		pattern = filepath.Join(person.Home, ".ssh", pattern)
+	case !filepath.IsAbs(pattern):
+		pattern = filepath.Join(person.systemFolder(), pattern)
+	}
+	paths, err := filepath.Glob(pattern)
+	if err != nil {
+		r.s.problem(at, "include", ErrArgument)
+	}
+	for _, path := range paths {
+		inner := reader{s: r.s, user: r.user, checked: r.user, final: r.final, never: r.never || !active}
+		r.s.optional(inner.file(path, depth+1, active), path)
+	}
+}

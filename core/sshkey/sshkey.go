@@ -1,0 +1,255 @@
+// Package sshkey makes and reads SSH key pairs.
+//
+// [Load] reads a pair from disk and tells all that can be told without its passphrase;
+// [New] makes one. Standards:
+//
+//	[KEY]  openssh-key-v1, the private format (PROTOCOL.key of the OpenSSH sources)
+//	[4253] RFC 4253, section 6.6: public key blobs
+//	[8709] RFC 8709: ed25519
+//	[5656] RFC 5656: ecdsa
+package sshkey
+
+import (
+	"bytes"
+	"crypto"
+	"crypto/ed25519"
+	"crypto/rand"
+	"encoding/pem"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/big"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/secret"
+)
+
+// MaxFileBytes bounds a key file. The private half of an RSA pair of 16384 bits has about 13 kB.
+const MaxFileBytes = 64 << 10
+
+// MaxCommentBytes bounds a comment, which travels with the public line into forms and lists.
+const MaxCommentBytes = 200
+
+// Reasons why a file cannot be read as a key, to be tested with errors.Is.
+var (
+	ErrTooLarge   = fmt.Errorf("larger than %d bytes, so it is no key", MaxFileBytes)
+	ErrNotKey     = errors.New("not a private key that ssh reads")
+	ErrPublicHalf = errors.New("the public half of a key; the private half was asked for")
+	ErrLocked     = errors.New("the key is locked by a passphrase")
+	ErrPassphrase = errors.New("the passphrase does not open the key")
+	ErrComment    = fmt.Errorf("a comment is one line of at most %d bytes without control characters", MaxCommentBytes)
+)
+
+// A Pair is a key pair on disk. Private parts are not kept in it: see [Pair.Signer].
+type Pair struct {
+	Path      string        // the private file
+	Public    ssh.PublicKey // nil only when locked in an old format and no public file lies beside it
+	Comment   string        // from the public file
+	Locked    bool          // needs its passphrase
+	PublicBad error         // why the file at Path + ".pub" does not serve; nil when it fits or is missing
+	HasPublic bool          // a file lies at Path + ".pub"
+	Mode      fs.FileMode   // of the private file
+	Modified  time.Time     // of the private file
+}
+
+// Made is a new pair, in memory: the content of its two files.
+type Made struct {
+	Private []byte // in [KEY]
+	Public  []byte // the public line with its comment and a line end
+	Key     ssh.PublicKey
+}
+
+// New makes an ed25519 pair [8709] with a comment, locked by the passphrase unless that is empty.
+func New(comment string, passphrase secret.Text) (*Made, error) {
+	if !validComment(comment) {
+		return nil, ErrComment
+	}
+	public, private, err := ed25519.GenerateKey(rand.Reader)
+	if err != nil {
+		return nil, err
+	}
+	key, err := ssh.NewPublicKey(public)
+	if err != nil {
+		return nil, err
+	}
+	block, err := marshal(private, comment, passphrase)
+	if err != nil {
+		return nil, err
+	}
+	return &Made{Private: pem.EncodeToMemory(block), Public: []byte(Line(key, comment) + "\n"), Key: key}, nil
+}
+
+func marshal(private crypto.PrivateKey, comment string, passphrase secret.Text) (*pem.Block, error) {
+	if passphrase.Empty() {
+		return ssh.MarshalPrivateKey(private, comment)
+	}
+	return ssh.MarshalPrivateKeyWithPassphrase(private, comment, passphrase.Reveal())
+}
+
+func validComment(comment string) bool {
+	return len(comment) <= MaxCommentBytes &&
+		strings.IndexFunc(comment, func(r rune) bool { return r < ' ' || r == 0x7f || r == 0xfffd }) < 0
+}
+
+// Line writes the public line: kind, blob and comment, as authorized_keys(5) of sshd(8) has it.
+func Line(key ssh.PublicKey, comment string) string {
+	line := strings.TrimSuffix(string(ssh.MarshalAuthorizedKey(key)), "\n")
+	if comment != "" {
+		line += " " + comment
+	}
+	return line
+}
+
+// Load reads the pair whose private file is at path. Without a passphrase it learns the
+// public half from the private file [KEY] or from the public file beside it.
+func Load(path string) (*Pair, error) {
+	text, info, err := readFile(path)
+	if err != nil {
+		return nil, err
+	}
+	pair := &Pair{Path: path, Mode: info.Mode().Perm(), Modified: info.ModTime()}
+	if pair.Public, pair.Locked, err = publicOf(text); err != nil {
+		return nil, err
+	}
+	pair.readPublicFile()
+	return pair, nil
+}
+
+// publicOf learns the public half from the text of a private file, as far as it can be
+// had without a passphrase.
+func publicOf(text []byte) (key ssh.PublicKey, locked bool, err error) {
+	signer, err := ssh.ParsePrivateKey(text)
+	var missing *ssh.PassphraseMissingError
+	switch {
+	case errors.As(err, &missing):
+		return missing.PublicKey, true, nil
+	case err == nil:
+		return signer.PublicKey(), false, nil
+	case isPublic(text):
+		return nil, false, ErrPublicHalf
+	default:
+		return nil, false, ErrNotKey // the library's words may quote the file, so they are left out
+	}
+}
+
+// readPublicFile takes the comment from the file beside the private one, and the public
+// half where the private file does not tell it.
+func (p *Pair) readPublicFile() {
+	text, _, err := readFile(p.Path + ".pub")
+	if errors.Is(err, fs.ErrNotExist) {
+		return
+	}
+	p.HasPublic = true
+	if err != nil {
+		p.PublicBad = err
+		return
+	}
+	key, comment, err := ParseLine(text)
+	switch {
+	case err != nil:
+		p.PublicBad = err
+	case p.Public != nil && !bytes.Equal(p.Public.Marshal(), key.Marshal()):
+		p.PublicBad = errors.New("it belongs to another key")
+	default:
+		p.Public, p.Comment = key, comment
+	}
+}
+
+// ParseLine reads a public line. The error never holds the text: people paste the private half.
+func ParseLine(text []byte) (ssh.PublicKey, string, error) {
+	key, comment, options, _, err := ssh.ParseAuthorizedKey(text)
+	if err != nil || len(options) > 0 {
+		return nil, "", errors.New("not a public key line")
+	}
+	return key, comment, nil
+}
+
+func isPublic(text []byte) bool {
+	_, _, err := ParseLine(text)
+	return err == nil
+}
+
+// Signer opens the private half. A locked pair needs its passphrase: without one the
+// error is [ErrLocked], with a wrong one [ErrPassphrase].
+func (p *Pair) Signer(passphrase secret.Text) (ssh.Signer, error) {
+	text, _, err := readFile(p.Path)
+	if err != nil {
+		return nil, err
+	}
+	if !p.Locked {
+		return ssh.ParsePrivateKey(text)
+	}
+	if passphrase.Empty() {
+		return nil, ErrLocked
+	}
+	signer, err := ssh.ParsePrivateKeyWithPassphrase(text, passphrase.Reveal())
+	if err != nil {
+		return nil, ErrPassphrase
+	}
+	return signer, nil
+}
+
+// Name is what people call the pair: the name of its private file.
+func (p *Pair) Name() string { return filepath.Base(p.Path) }
+
+func readFile(path string) ([]byte, fs.FileInfo, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, nil, fmt.Errorf("%s: %w", path, ErrNotKey)
+	}
+	if info.Size() > MaxFileBytes {
+		return nil, nil, fmt.Errorf("%s: %w", path, ErrTooLarge)
+	}
+	text, err := os.ReadFile(path)
+	return text, info, err
+}
+
+// Fingerprint is the SHA-256 fingerprint as ssh shows it: "SHA256:" and base64 without padding.
+func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(key) }
+
+// Kind names a key's kind as people do: ed25519, ecdsa, rsa, dsa, or the type itself for others.
+func Kind(key ssh.PublicKey) string {
+	switch key.Type() {
+	case ssh.KeyAlgoED25519:
+		return "ed25519"
+	case ssh.KeyAlgoECDSA256, ssh.KeyAlgoECDSA384, ssh.KeyAlgoECDSA521:
+		return "ecdsa"
+	case ssh.KeyAlgoRSA:
+		return "rsa"
+	case ssh.InsecureKeyAlgoDSA:
+		return "dsa"
+	}
+	return key.Type()
+}
+
+// Bits is the size of a key in bits, or 0 where its kind has none of its own.
+func Bits(key ssh.PublicKey) int {
+	wire := key.Marshal()
+	switch key.Type() {
+	case ssh.KeyAlgoED25519:
+		return 256
+	case ssh.KeyAlgoECDSA256:
+		return 256
+	case ssh.KeyAlgoECDSA384:
+		return 384
+	case ssh.KeyAlgoECDSA521:
+		return 521
+	case ssh.KeyAlgoRSA:
+		var blob struct {
+			Name string
+			E, N *big.Int
+		}
+		if ssh.Unmarshal(wire, &blob) == nil {
+			return blob.N.BitLen()
+		}
+	}
+	return 0
+}

@@ -1,0 +1,197 @@
+package workstation
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"time"
+
+	"github.com/gofrs/flock"
+)
+
+// lockPatience bounds the wait for another command of ours that is changing something;
+// each holds the lock for the time of one edit only.
+const lockPatience = 20 * time.Second
+
+// A Batch carries out what one command changes, one step after another, and records it
+// as one [Change]. With Dry set nothing is changed and [Batch.Differences] tells what would be.
+type Batch struct {
+	Dry bool
+
+	station     *Station
+	change      Change
+	differences []Difference
+	overlay     map[string]fileState // what a dry run would have written so far
+}
+
+// A Difference is what a dry run would have done by one step.
+type Difference struct {
+	Words         string
+	Path          string // empty for an act at a host
+	Before, After []byte // nil where the file does not exist, or where it holds a secret
+	Secret        bool
+}
+
+// Begin starts a batch. words says what the command is about, as one sentence.
+func (s *Station) Begin(words string, dry bool) *Batch {
+	return &Batch{Dry: dry, station: s, change: Change{Words: words}, overlay: map[string]fileState{}}
+}
+
+// Change returns what was done so far. Its ID is 0 while nothing was.
+func (b *Batch) Change() Change { return b.change }
+
+// Differences returns what a dry run would have done, in order.
+func (b *Batch) Differences() []Difference { return b.differences }
+
+// Edit changes the file at path to what compute makes of its content, which is nil when
+// there is no file. The file keeps its mode and owner; a new one gets mode. Links are
+// followed. Where compute changes nothing, nothing is written, and changed is false.
+func (b *Batch) Edit(path, words string, mode fs.FileMode, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
+	err = b.locked(func() error {
+		target, err := resolveLinks(path)
+		if err != nil {
+			return err
+		}
+		before, err := b.stateOf(target)
+		if err != nil {
+			return err
+		}
+		content, err := compute(bytes.Clone(before.content))
+		if err != nil || (before.exists && bytes.Equal(content, before.content)) {
+			return err
+		}
+		changed = true
+		after := fileState{exists: true, mode: mode, content: content}
+		if before.exists {
+			after.mode = before.mode
+		}
+		return b.take(words, target, before, after, false, replace)
+	})
+	return changed, err
+}
+
+// Create makes a new file, and fails with [ErrExists] where anything is there already.
+// A secret file's content is neither recorded nor shown.
+func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, secret bool) error {
+	return b.locked(func() error {
+		if state, err := b.stateOf(path); err != nil {
+			return err
+		} else if state.exists {
+			return fmt.Errorf("%s: %w", path, ErrExists)
+		}
+		return b.take(words, path, fileState{}, fileState{exists: true, mode: mode, content: content}, secret, create)
+	})
+}
+
+// Act does something at a host and records what undo needs to take it back. The step
+// that do returns may hold more than was known before, such as the number of a new entry.
+func (b *Batch) Act(words string, step HostStep, do func() (HostStep, error)) error {
+	if b.Dry {
+		b.differences = append(b.differences, Difference{Words: words})
+		return nil
+	}
+	done, err := do()
+	if err != nil {
+		return err
+	}
+	if done.Host == "" {
+		done = step
+	}
+	return b.locked(func() error {
+		if err := b.open(); err != nil {
+			return err
+		}
+		b.change.Steps = append(b.change.Steps, Step{Words: words, Done: true, Host: &done})
+		return b.station.writeRecord(&b.change)
+	})
+}
+
+// take carries out one step on a file: record the intent, write, record that it is done.
+func (b *Batch) take(words, path string, before, after fileState, secret bool,
+	write func(string, []byte, fs.FileMode) error) error {
+	if b.Dry {
+		b.pretend(words, path, before, after, secret)
+		return nil
+	}
+	folders, err := makeFolder(filepath.Dir(path))
+	if err != nil {
+		return err
+	}
+	step := &FileStep{Path: path, Folders: folders, Secret: secret,
+		After: Content{Mode: after.mode, Sum: sum(after.content)}}
+	if before.exists {
+		step.Before = &Content{Mode: before.mode, Sum: sum(before.content)}
+		if !secret {
+			step.Before.Bytes = before.content
+		}
+	}
+	if err := b.open(); err != nil {
+		return err
+	}
+	b.change.Steps = append(b.change.Steps, Step{Words: words, File: step})
+	if err := b.station.writeRecord(&b.change); err != nil {
+		return err
+	}
+	if err := write(path, after.content, after.mode); err != nil {
+		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
+		return errors.Join(err, b.station.writeRecord(&b.change))
+	}
+	b.change.Steps[len(b.change.Steps)-1].Done = true
+	return b.station.writeRecord(&b.change)
+}
+
+func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {
+	b.overlay[path] = after
+	difference := Difference{Words: words, Path: path, Secret: secret}
+	if !secret {
+		difference.Before, difference.After = before.content, after.content
+	}
+	b.differences = append(b.differences, difference)
+}
+
+func (b *Batch) stateOf(path string) (fileState, error) {
+	if state, found := b.overlay[path]; found {
+		return state, nil
+	}
+	return readState(path)
+}
+
+// open gives the change its number at its first step. The caller holds the lock.
+func (b *Batch) open() (err error) {
+	if b.change.ID != 0 {
+		return nil
+	}
+	b.change.When = b.station.Now().UTC().Truncate(time.Second)
+	b.change.ID, err = b.station.nextID()
+	return err
+}
+
+// locked runs work while no other command of ours changes anything. A dry run, which
+// changes nothing, needs no lock.
+func (b *Batch) locked(work func() error) (err error) {
+	if b.Dry {
+		return work()
+	}
+	unlock, err := b.station.lock()
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, unlock()) }()
+	return work()
+}
+
+func (s *Station) lock() (unlock func() error, err error) {
+	if _, err := makeFolder(s.State); err != nil {
+		return nil, err
+	}
+	lock := flock.New(filepath.Join(s.State, "lock"), flock.SetPermissions(0o600))
+	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
+	defer cancel()
+	if _, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil {
+		return nil, fmt.Errorf("another unicrux is changing something here and holds %s: %w", lock.Path(), err)
+	}
+	return lock.Unlock, nil
+}

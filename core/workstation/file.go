@@ -1,0 +1,161 @@
+package workstation
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+// besideMark stands in the name of every file that we write beside another, so that
+// leftovers of a killed run can be told from a person's files.
+const besideMark = ".unicrux-"
+
+// maxLinks bounds a chain of symbolic links, as the kernel's own limit does.
+const maxLinks = 40
+
+// ErrExists is returned for a file that was to be made and is there already.
+var ErrExists = errors.New("exists already")
+
+// A fileState is what stood at a path: nothing, or content with a mode.
+type fileState struct {
+	exists  bool
+	mode    fs.FileMode
+	content []byte
+}
+
+func readState(path string) (fileState, error) {
+	info, err := os.Stat(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return fileState{}, nil
+	}
+	if err != nil {
+		return fileState{}, err
+	}
+	if !info.Mode().IsRegular() {
+		return fileState{}, fmt.Errorf("%s is not a regular file", path)
+	}
+	content, err := os.ReadFile(path)
+	return fileState{exists: true, mode: info.Mode().Perm(), content: content}, err
+}
+
+// resolveLinks returns where path leads, so that a linked file (settings kept in a
+// dotfiles folder, say) is changed in place and its link stays. The last part need not exist.
+func resolveLinks(path string) (string, error) {
+	for range maxLinks {
+		info, err := os.Lstat(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			return path, nil
+		}
+		if err != nil {
+			return "", err
+		}
+		if info.Mode()&fs.ModeSymlink == 0 {
+			return path, nil
+		}
+		next, err := os.Readlink(path)
+		if err != nil {
+			return "", err
+		}
+		if !filepath.IsAbs(next) {
+			next = filepath.Join(filepath.Dir(path), next)
+		}
+		path = next
+	}
+	return "", fmt.Errorf("%s: more than %d symbolic links in a row", path, maxLinks)
+}
+
+// writeBeside writes content to a new file in path's folder and syncs it. The file has
+// its final mode and owner before its first byte, so nobody reads it in between.
+func writeBeside(path string, content []byte, mode fs.FileMode) (beside string, err error) {
+	var tag [8]byte
+	if _, err := rand.Read(tag[:]); err != nil {
+		return "", err
+	}
+	beside = filepath.Join(filepath.Dir(path), besideMark+hex.EncodeToString(tag[:]))
+	f, err := os.OpenFile(beside, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return "", err
+	}
+	defer func() {
+		if err = errors.Join(err, f.Close()); err != nil {
+			err = errors.Join(err, os.Remove(beside))
+		}
+	}()
+	if err := keepOwner(f, path); err != nil {
+		return "", err
+	}
+	if err := f.Chmod(mode); err != nil && !errors.Is(err, errors.ErrUnsupported) {
+		return "", err
+	}
+	if _, err := f.Write(content); err != nil {
+		return "", err
+	}
+	return beside, f.Sync()
+}
+
+// replace puts content at path in one step: at every instant the old file or the new.
+func replace(path string, content []byte, mode fs.FileMode) error {
+	beside, err := writeBeside(path, content, mode)
+	if err != nil {
+		return err
+	}
+	if err := os.Rename(beside, path); err != nil {
+		return errors.Join(err, os.Remove(beside))
+	}
+	return syncFolder(filepath.Dir(path))
+}
+
+// create puts content at path in one step, and fails with [ErrExists] rather than
+// replace anything, a dangling link included.
+func create(path string, content []byte, mode fs.FileMode) error {
+	beside, err := writeBeside(path, content, mode)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(beside) //nolint:errcheck // a leftover is tidied at the next start
+	err = os.Link(beside, path)
+	if errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("%s: %w", path, ErrExists)
+	}
+	if err != nil { // a file system without hard links: claim the name, then rename over the claim
+		claim, claimErr := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+		if errors.Is(claimErr, fs.ErrExist) {
+			return fmt.Errorf("%s: %w", path, ErrExists)
+		}
+		if claimErr != nil {
+			return claimErr
+		}
+		if err := errors.Join(claim.Close(), os.Rename(beside, path)); err != nil {
+			return err
+		}
+	}
+	return syncFolder(filepath.Dir(path))
+}
+
+// makeFolder makes the folder and what leads to it, for the owner alone, and reports
+// the ones it made, outermost first.
+func makeFolder(dir string) (made []string, err error) {
+	if info, err := os.Stat(dir); err == nil {
+		if !info.IsDir() {
+			return nil, fmt.Errorf("%s is not a folder", dir)
+		}
+		return nil, nil
+	}
+	if parent := filepath.Dir(dir); parent != dir {
+		if made, err = makeFolder(parent); err != nil {
+			return made, err
+		}
+	}
+	err = os.Mkdir(dir, 0o700)
+	if errors.Is(err, fs.ErrExist) { // another command was quicker
+		return made, nil
+	}
+	if err != nil {
+		return made, err
+	}
+	return append(made, dir), giveFolder(dir)
+}
