@@ -25,7 +25,8 @@ type Station struct {
 	State   string // the record of changes
 
 	User     string // login name
-	Computer string // this computer's name, without its domain
+	UID      int    // user number; -1 on Windows
+	Computer string // this computer's name
 	Folder   string // the current folder, where git looks for a repository
 
 	Environ []string         // the environment that git and ssh are started with
@@ -39,7 +40,7 @@ func Here(environ []string) (*Station, error) {
 	if err != nil {
 		return nil, fmt.Errorf("who is running this: %w", err)
 	}
-	s.User, s.SSHHome = who.Username, who.HomeDir
+	s.User, s.SSHHome, s.UID = who.Username, who.HomeDir, os.Getuid()
 	if _, name, found := strings.Cut(s.User, `\`); found { // Windows puts the domain first
 		s.User = name
 	}
@@ -48,7 +49,7 @@ func Here(environ []string) (*Station, error) {
 		s.Home = s.SSHHome
 	}
 	if name, err := os.Hostname(); err == nil {
-		s.Computer, _, _ = strings.Cut(name, ".")
+		s.Computer = name
 	}
 	if s.Folder, err = os.Getwd(); err != nil {
 		return nil, fmt.Errorf("the current folder: %w", err)

@@ -1,0 +1,74 @@
+// Package agent speaks to the ssh agent that the ssh client would ask (draft-ietf-sshm-ssh-agent;
+// the messages are those of golang.org/x/crypto/ssh/agent).
+package agent
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+	"golang.org/x/crypto/ssh/agent"
+)
+
+// MaxKeys bounds how many keys of an agent are looked at. A server hangs up long before.
+const MaxKeys = 256
+
+// patience bounds the wait for an agent's answer to one question. Signing is not bounded by
+// it: some agents ask the person first.
+const patience = 5 * time.Second
+
+// ErrSilent is returned when the socket is there and what listens on it is no agent.
+var ErrSilent = errors.New("does not answer as an ssh agent does")
+
+// A Key is one that the agent holds.
+type Key struct {
+	Public  ssh.PublicKey
+	Comment string
+	Signer  ssh.Signer // signs through the agent; ends with the connection
+}
+
+// A Conn is a connection to an agent.
+type Conn struct {
+	Socket string
+	Keys   []Key
+	conn   net.Conn
+}
+
+// Open connects to the agent at socket and lists its keys.
+func Open(socket string) (*Conn, error) {
+	conn, err := dial(socket)
+	if err != nil {
+		return nil, fmt.Errorf("the agent at %s: %w", socket, err)
+	}
+	c := &Conn{Socket: socket, conn: conn}
+	if err := c.list(); err != nil {
+		return nil, errors.Join(fmt.Errorf("the agent at %s: %w", socket, err), conn.Close())
+	}
+	return c, nil
+}
+
+func (c *Conn) list() error {
+	if err := c.conn.SetDeadline(time.Now().Add(patience)); err != nil {
+		return err
+	}
+	signers, err := agent.NewClient(c.conn).Signers()
+	if err != nil {
+		return ErrSilent
+	}
+	for _, signer := range signers[:min(len(signers), MaxKeys)] {
+		key := Key{Public: signer.PublicKey(), Signer: signer}
+		if named, ok := signer.PublicKey().(*agent.Key); ok {
+			key.Comment = named.Comment
+			if plain, err := ssh.ParsePublicKey(named.Blob); err == nil {
+				key.Public = plain
+			}
+		}
+		c.Keys = append(c.Keys, key)
+	}
+	return c.conn.SetDeadline(time.Time{})
+}
+
+// Close ends the connection; the signers of its keys end with it.
+func (c *Conn) Close() error { return c.conn.Close() }

@@ -1,0 +1,172 @@
+// Package gitlink learns from git what git would do, through its documented commands:
+// its effective configuration with origins, remotes, rewriting rules, and the ssh program
+// that it starts.
+//
+// Standards: git-config(1), git(1) for environment variables, gitremote-helpers(7).
+package gitlink
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os/exec"
+	"slices"
+	"strings"
+
+	"unicrux/core/address"
+	"unicrux/core/workstation"
+)
+
+// ErrNoGit is returned when there is no git on the path.
+var ErrNoGit = errors.New("git is not installed, or not on the path")
+
+// A ConfigError is git's refusal of its own configuration.
+type ConfigError struct{ Words string } // what git said
+
+func (e *ConfigError) Error() string { return "git refuses its configuration: " + e.Words }
+
+// An Entry is one value of git's configuration.
+type Entry struct {
+	Key    string // section and variable in lower case, the part between as written
+	Value  string
+	Scope  string // system, global, local, worktree or command
+	Origin string // the file, or "command line:" and its like
+}
+
+// A Config is git's effective configuration in one folder: later entries win.
+type Config struct {
+	entries []Entry
+	station *workstation.Station
+}
+
+// Run runs git in the station's folder and environment and returns its output. The
+// error of a command that failed is an [exec.ExitError] with what git said.
+func Run(ctx context.Context, station *workstation.Station, args ...string) ([]byte, error) {
+	program, err := exec.LookPath("git")
+	if err != nil {
+		return nil, ErrNoGit
+	}
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir, cmd.Env = station.Folder, station.Environ
+	return cmd.Output()
+}
+
+// ReadConfig asks git for everything that it has settled, in one process.
+func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, error) {
+	out, err := Run(ctx, station, "config", "--list", "--null", "--show-scope", "--show-origin")
+	var exit *exec.ExitError
+	if errors.As(err, &exit) {
+		return nil, &ConfigError{Words: strings.TrimSpace(string(exit.Stderr))}
+	}
+	if err != nil {
+		return nil, err
+	}
+	c := &Config{station: station}
+	fields := bytes.Split(out, []byte{0})
+	for i := 0; i+2 < len(fields); i += 3 {
+		key, value, found := strings.Cut(string(fields[i+2]), "\n")
+		if !found {
+			value = "true" // a variable without "=" ("CONFIGURATION FILE" in git-config(1))
+		}
+		c.entries = append(c.entries, Entry{Key: key, Value: value, Scope: string(fields[i]),
+			Origin: strings.TrimPrefix(string(fields[i+1]), "file:")})
+	}
+	return c, nil
+}
+
+// Last returns the value that counts for a variable that has one value.
+func (c *Config) Last(key string) (Entry, bool) {
+	for _, entry := range slices.Backward(c.entries) {
+		if entry.Key == key {
+			return entry, true
+		}
+	}
+	return Entry{}, false
+}
+
+// All returns every value of a variable that can have several, in order.
+func (c *Config) All(key string) []Entry {
+	var found []Entry
+	for _, entry := range c.entries {
+		if entry.Key == key {
+			found = append(found, entry)
+		}
+	}
+	return found
+}
+
+// InRepository tells whether the folder is inside a repository.
+func (c *Config) InRepository() bool {
+	return slices.ContainsFunc(c.entries, func(e Entry) bool { return e.Scope == "local" })
+}
+
+// Remotes lists the remotes' names, in the order of the configuration.
+func (c *Config) Remotes() []string {
+	var names []string
+	for _, entry := range c.entries {
+		name, found := strings.CutPrefix(entry.Key, "remote.")
+		if !found {
+			continue
+		}
+		i := strings.LastIndexByte(name, '.')
+		if i <= 0 || (name[i:] != ".url" && name[i:] != ".pushurl") {
+			continue
+		}
+		if name = name[:i]; !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// RemoteURL returns the URL of a remote for fetching or pushing, before rewriting. own
+// tells that it is the remote's own push URL, for which rules for pushing do not hold.
+func (c *Config) RemoteURL(name string, push bool) (url Entry, own, found bool) {
+	if push {
+		if urls := c.All("remote." + name + ".pushurl"); len(urls) > 0 {
+			return urls[0], true, true
+		}
+	}
+	if urls := c.All("remote." + name + ".url"); len(urls) > 0 {
+		return urls[0], false, true
+	}
+	return Entry{}, false, false
+}
+
+// Rules returns the rules by which git rewrites URLs.
+func (c *Config) Rules() []address.Rule {
+	var rules []address.Rule
+	for _, entry := range c.entries {
+		base, found := strings.CutPrefix(entry.Key, "url.")
+		if !found {
+			continue
+		}
+		if plain, found := strings.CutSuffix(base, ".insteadof"); found {
+			rules = append(rules, address.Rule{Base: plain, Prefix: entry.Value, Origin: entry.Origin})
+		} else if push, found := strings.CutSuffix(base, ".pushinsteadof"); found {
+			rules = append(rules, address.Rule{Base: push, Prefix: entry.Value, PushOnly: true, Origin: entry.Origin})
+		}
+	}
+	return rules
+}
+
+// DefaultRemote returns the remote that a plain push of the current branch would use
+// ("remote.pushDefault" and "branch.<name>.pushRemote" in git-config(1)).
+func (c *Config) DefaultRemote(ctx context.Context) (string, error) {
+	out, err := Run(ctx, c.station, "symbolic-ref", "--quiet", "--short", "HEAD")
+	branch := strings.TrimSpace(string(out))
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) { // a failed git only says that no branch is current
+		return "", fmt.Errorf("asking git for the current branch: %w", err)
+	}
+	for _, key := range []string{"branch." + branch + ".pushremote", "remote.pushdefault", "branch." + branch + ".remote"} {
+		if entry, found := c.Last(key); found {
+			return entry.Value, nil
+		}
+	}
+	if remotes := c.Remotes(); len(remotes) == 1 {
+		return remotes[0], nil
+	}
+	return "origin", nil
+}

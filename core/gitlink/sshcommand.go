@@ -1,0 +1,86 @@
+package gitlink
+
+import (
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"mvdan.cc/sh/v3/shell"
+
+	"unicrux/core/address"
+	"unicrux/core/sshconfig"
+	"unicrux/core/workstation"
+)
+
+// An SSHCommand is the ssh program that git starts, and the options it is given.
+type SSHCommand struct {
+	Program string
+	Line    sshconfig.CommandLine
+	Origin  string // what names it; empty when git uses its default
+	Clear   bool   // the options could be read; otherwise what ssh would do is partly unknown
+}
+
+// SSH settles which ssh program git starts: GIT_SSH_COMMAND, then core.sshCommand, then
+// GIT_SSH, then "ssh" (git(1), git-config(1)). The first two go through the shell; we
+// replace variables and quotes as it would, and never run anything to learn more.
+func (c *Config) SSH() SSHCommand {
+	if text := c.station.Getenv("GIT_SSH_COMMAND"); text != "" {
+		return c.parse(text, "GIT_SSH_COMMAND")
+	}
+	if entry, found := c.Last("core.sshcommand"); found {
+		return c.parse(entry.Value, "core.sshCommand in "+entry.Origin)
+	}
+	if program := c.station.Getenv("GIT_SSH"); program != "" {
+		return SSHCommand{Program: program, Origin: "GIT_SSH", Clear: isSSH(program)}
+	}
+	return SSHCommand{Program: "ssh", Clear: true}
+}
+
+func (c *Config) parse(text, origin string) SSHCommand {
+	command := SSHCommand{Origin: origin}
+	words, err := shell.Fields(text, c.station.Getenv)
+	for err == nil && len(words) > 0 && isAssignment(words[0]) {
+		words = words[1:]
+	}
+	if err != nil || len(words) == 0 {
+		command.Program = text
+		return command
+	}
+	command.Program = words[0]
+	var readable bool
+	command.Line, readable = sshconfig.ParseArgs(words[1:], origin)
+	command.Clear = readable && isSSH(words[0])
+	return command
+}
+
+func isAssignment(word string) bool {
+	name, _, found := strings.Cut(word, "=")
+	return found && name != "" && !strings.ContainsAny(name, "/-. ")
+}
+
+// isSSH tells whether git takes the program for OpenSSH's client, by its name as git does
+// (ssh.variant in git-config(1)).
+func isSSH(program string) bool {
+	name := strings.ToLower(filepath.Base(program))
+	return strings.TrimSuffix(name, ".exe") == "ssh"
+}
+
+// Query says how the ssh client would be started for an address: git puts the port and
+// the user of the URL on its command line, behind the options that are there already.
+func (s SSHCommand) Query(a address.Address, station *workstation.Station) sshconfig.Query {
+	line := s.Line
+	line.Options = append([]sshconfig.Option(nil), s.Line.Options...)
+	if a.Port != 0 {
+		line.Add("port", strconv.Itoa(int(a.Port)), "the URL")
+	}
+	if a.User != "" {
+		line.Add("user", a.User, "the URL")
+	}
+	return sshconfig.Query{Host: a.Host, Command: line, Person: PersonOf(station)}
+}
+
+// PersonOf tells the ssh client's configuration who is asking.
+func PersonOf(station *workstation.Station) sshconfig.Person {
+	return sshconfig.Person{User: station.User, UID: station.UID, Home: station.SSHHome,
+		Computer: station.Computer, Getenv: station.Getenv}
+}

@@ -1,0 +1,62 @@
+package hosts
+
+import (
+	"fmt"
+	"path/filepath"
+	"strconv"
+
+	"unicrux/core/sshconfig"
+	"unicrux/core/workstation"
+)
+
+// OurFile is the file of per-host settings that is ours; the person's own includes it.
+func OurFile(station *workstation.Station) string {
+	return filepath.Join(station.SSHDir(), "unicrux.conf")
+}
+
+const (
+	ourHead     = "# Kept by Unicrux. ~/.ssh/config includes it in its first lines. To change it: unicrux host set\n"
+	includeNote = "Per-host settings kept by Unicrux."
+)
+
+// Reach is what ssh must know to reach a described host.
+func Reach(station *workstation.Station, d *Description) []sshconfig.Setting {
+	settings := []sshconfig.Setting{{Keyword: "User", Args: []string{d.SSH.User}}}
+	if d.SSH.Address != "" {
+		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Address}})
+	}
+	if d.SSH.Port != 0 {
+		settings = append(settings, sshconfig.Setting{Keyword: "Port", Args: []string{strconv.Itoa(d.SSH.Port)}})
+	}
+	if !station.SameHome() { // else ssh would keep host keys in the other home
+		file := filepath.Join(station.SSHDir(), "known_hosts")
+		settings = append(settings, sshconfig.Setting{Keyword: "UserKnownHostsFile", Args: []string{filepath.ToSlash(file)}})
+	}
+	return settings
+}
+
+// UseKey is what makes ssh offer one key to a host, and no other.
+func UseKey(station *workstation.Station, path string) []sshconfig.Setting {
+	return []sshconfig.Setting{
+		{Keyword: "IdentityFile", Args: []string{station.SSHPath(path)}},
+		{Keyword: "IdentitiesOnly", Args: []string{"yes"}},
+	}
+}
+
+// Settle puts settings for a host into our file and makes the person's own file include it.
+func Settle(batch *workstation.Batch, station *workstation.Station, d *Description, settings ...sshconfig.Setting) error {
+	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Settle how ssh reaches %s.", d.Name), 0o600, func(old []byte) ([]byte, error) {
+		if len(old) == 0 {
+			old = []byte(ourHead)
+		}
+		return sshconfig.SetInBlock(old, []string{d.SSH.Host}, settings), nil
+	})
+	if err != nil {
+		return err
+	}
+	own := filepath.Join(station.SSHDir(), "config")
+	_, err = batch.Edit(own, "Include our settings in your own.", 0o600, func(old []byte) ([]byte, error) {
+		return sshconfig.EnsureInclude(old, station.SSHPath(OurFile(station)), includeNote), nil
+	})
+	return err
+}

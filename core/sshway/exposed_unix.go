@@ -1,0 +1,8 @@
+//go:build !windows
+
+package sshway
+
+import "io/fs"
+
+// exposed repeats the client's rule for private files (sshkey_perm_ok in its sources).
+func exposed(mode fs.FileMode) bool { return mode.Perm()&0o077 != 0 }

@@ -1,0 +1,267 @@
+// Package sshway tells what git's ssh would do for an address on this workstation: which
+// settings hold, which keys it would offer in which order, which host keys it would
+// trust. It turns that into a plan for package wire, so that what we try is what git
+// would do.
+//
+// [Prepare] is what callers want. Where ssh(1) and ssh_config(5) are silent, the order of
+// things is that of the client's sources.
+package sshway
+
+import (
+	"bytes"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/address"
+	"unicrux/core/agent"
+	"unicrux/core/gitlink"
+	"unicrux/core/knownhosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshkey"
+	"unicrux/core/wire"
+	"unicrux/core/workstation"
+)
+
+// A Way is what ssh would do. Close it when the trip is over: it holds the agent.
+type Way struct {
+	Address  address.Address
+	Command  gitlink.SSHCommand
+	Settings *sshconfig.Settings
+	Client   *sshconfig.Client
+	Known    *knownhosts.Known
+
+	Keys     []Key     // to be offered, in order
+	Left     []LeftOut // files that settings name and ssh passes over
+	AgentErr error     // the agent that settings or environment name does not answer
+	InAgent  int       // keys that the agent holds
+
+	agent *agent.Conn
+}
+
+// A Key is one that ssh would offer.
+type Key struct {
+	Name    string        // as people call it
+	Path    string        // the private file; empty for a key that is only in the agent
+	Public  ssh.PublicKey // nil when locked in an old form without a public file: then it cannot be offered
+	Locked  bool          // needs a passphrase before it can sign; false for the agent's
+	Pair    *sshkey.Pair  // nil for a key that is only in the agent
+	Origin  sshconfig.Origin
+	InAgent bool
+	signer  ssh.Signer // the agent's
+}
+
+// A LeftOut is a key file that ssh passes over.
+type LeftOut struct {
+	Path   string
+	Origin sshconfig.Origin
+	Err    error
+}
+
+// ErrExposed is why ssh ignores a private file that others may read.
+var ErrExposed = errors.New("others may read it, so ssh ignores it")
+
+// Prepare settles what ssh would do for an address.
+func Prepare(station *workstation.Station, config *gitlink.Config, a address.Address) (*Way, error) {
+	command := gitlink.SSHCommand{Program: "ssh", Clear: true}
+	if config != nil {
+		command = config.SSH()
+	}
+	w := &Way{Address: a, Command: command}
+	w.Settings = sshconfig.Resolve(command.Query(a, station))
+	w.Client = w.Settings.Client()
+	var err error
+	if w.Known, err = knownhosts.Lookup(append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...), w.Client.KnownHostsName); err != nil {
+		return nil, err
+	}
+	if w.Client.KeySignIn {
+		w.gather()
+	}
+	return w, nil
+}
+
+// Close lets go of the agent.
+func (w *Way) Close() error {
+	if w.agent == nil {
+		return nil
+	}
+	return w.agent.Close()
+}
+
+// gather collects the keys in the client's order: those of the agent that settings name,
+// then the agent's others unless settings keep them back, then the files.
+func (w *Way) gather() {
+	var files []Key
+	for _, identity := range w.Client.Identities {
+		if key, ok := w.fromFile(identity); ok {
+			files = append(files, key)
+		}
+	}
+	var named, others []Key
+	for _, held := range w.agentKeys() {
+		i := slices.IndexFunc(files, func(k Key) bool { return k.Public != nil && samePublic(k.Public, held.Public) })
+		if i >= 0 {
+			key := files[i]
+			key.InAgent, key.Locked, key.signer = true, false, held.Signer
+			named, files = append(named, key), slices.Delete(files, i, i+1)
+		} else if !w.Client.OnlyThose {
+			others = append(others, Key{Name: agentName(held), Public: held.Public, InAgent: true, signer: held.Signer,
+				Origin: sshconfig.Origin{Words: "the agent"}})
+		}
+	}
+	w.Keys = slices.Concat(named, others, files)
+}
+
+func (w *Way) agentKeys() []agent.Key {
+	if w.Client.Agent == "" {
+		return nil
+	}
+	conn, err := agent.Open(w.Client.Agent)
+	if err != nil {
+		w.AgentErr = err
+		return nil
+	}
+	w.agent, w.InAgent = conn, len(conn.Keys)
+	return conn.Keys
+}
+
+func agentName(key agent.Key) string {
+	if key.Comment == "" {
+		return sshkey.Kind(key.Public)
+	}
+	return filepath.Base(key.Comment)
+}
+
+// fromFile reads one key file as the client would. A public file alone is enough to find
+// the key in the agent.
+func (w *Way) fromFile(identity sshconfig.Identity) (Key, bool) {
+	pair, err := sshkey.Load(identity.Path)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, sshkey.ErrPublicHalf) {
+		if key, found := publicOnly(identity); found && w.Client.Agent != "" {
+			return key, true
+		}
+	}
+	if err == nil && exposed(pair.Mode) {
+		err = ErrExposed
+	}
+	if err != nil {
+		if !identity.Default || !errors.Is(err, fs.ErrNotExist) {
+			w.Left = append(w.Left, LeftOut{Path: identity.Path, Origin: identity.Origin, Err: err})
+		}
+		return Key{}, false
+	}
+	return Key{Name: pair.Name(), Path: identity.Path, Public: pair.Public, Locked: pair.Locked, Pair: pair, Origin: identity.Origin}, true
+}
+
+func publicOnly(identity sshconfig.Identity) (Key, bool) {
+	for _, path := range []string{identity.Path + ".pub", identity.Path} {
+		text, err := os.ReadFile(path)
+		if err != nil {
+			continue
+		}
+		if public, _, err := sshkey.ParseLine(text); err == nil {
+			return Key{Name: filepath.Base(identity.Path), Path: identity.Path, Public: public, Locked: true, Origin: identity.Origin}, true
+		}
+	}
+	return Key{}, false
+}
+
+// KnownKinds lists the kinds of host keys that are stored for the host, which ssh asks for first.
+func (w *Way) KnownKinds() []string {
+	var kinds []string
+	for _, entry := range w.Known.Keys {
+		kinds = append(kinds, entry.Key.Type())
+	}
+	return kinds
+}
+
+// Judge tells how ssh would take the host's key without asking anybody: ok when it goes
+// on. An unknown key passes only where settings say so; a changed or revoked one never
+// does with us, even where settings let ssh go on: we do not sign in to a stranger.
+func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhosts.Entry, ok bool) {
+	verdict, by = w.Known.Judge(key)
+	switch verdict {
+	case knownhosts.Trusted:
+		return verdict, by, true
+	case knownhosts.Unknown, knownhosts.OtherKind:
+		return verdict, by, w.Client.Strict == "accept-new" || w.Client.Strict == "no"
+	}
+	return verdict, by, false
+}
+
+// An Asker asks the person for the passphrase of a key. An error means that nobody can be asked.
+type Asker func(name string) (secret.Text, error)
+
+// ErrNobody is returned by an [Asker] when nobody can be asked.
+var ErrNobody = errors.New("nobody can be asked for the passphrase")
+
+// Offers turns keys into offers. A locked key is opened by ask, and only once the host
+// has said that it knows the key.
+func Offers(keys []Key, ask Asker) []wire.Offer {
+	var offers []wire.Offer
+	for _, key := range keys {
+		if key.Public != nil {
+			offers = append(offers, wire.Offer{Public: key.Public, Open: func() (ssh.Signer, error) { return key.open(ask) }})
+		}
+	}
+	return offers
+}
+
+func (k Key) open(ask Asker) (ssh.Signer, error) {
+	switch {
+	case k.signer != nil:
+		return k.signer, nil
+	case k.Pair == nil:
+		return nil, fs.ErrNotExist
+	case !k.Locked:
+		return k.Pair.Signer(secret.Text{})
+	}
+	passphrase, err := ask(k.Name)
+	if err != nil {
+		return nil, err
+	}
+	return k.Pair.Signer(passphrase)
+}
+
+// Plan makes the plan of a trip to the host, with the host's key judged by trust and no
+// keys to offer yet.
+func (w *Way) Plan(trust func(ssh.PublicKey) error, timeout time.Duration) wire.Plan {
+	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Proxy: w.proxy(),
+		KeyKinds: w.KnownKinds(), Trust: trust, Timeout: timeout}
+}
+
+// proxy is the command to connect through. A jump is one too: ssh itself, told to pass
+// its input on, as the client does for ProxyJump.
+func (w *Way) proxy() string {
+	if w.Client.ProxyCommand != "" || w.Client.ProxyJump == "" {
+		return w.Client.ProxyCommand
+	}
+	hops := strings.Split(w.Client.ProxyJump, ",")
+	words := []string{w.Command.Program, "-o", "BatchMode=yes"}
+	if config := w.Command.Line.Config; config != "" {
+		words = append(words, "-F", config)
+	}
+	if len(hops) > 1 {
+		words = append(words, "-J", strings.Join(hops[:len(hops)-1], ","))
+	}
+	words = append(words, "-W", "["+w.Client.HostName+"]:"+strconv.Itoa(w.Client.Port))
+	last := strings.TrimPrefix(hops[len(hops)-1], "ssh://")
+	if i := strings.LastIndexByte(last, ':'); i > 0 && !strings.HasSuffix(last, "]") {
+		words, last = append(words, "-p", last[i+1:]), last[:i]
+	}
+	words = append(words, "--", last)
+	for i, word := range words {
+		words[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
+	}
+	return strings.Join(words, " ")
+}
+
+func samePublic(a, b ssh.PublicKey) bool { return bytes.Equal(a.Marshal(), b.Marshal()) }

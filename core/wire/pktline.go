@@ -1,0 +1,83 @@
+package wire
+
+import (
+	"bufio"
+	"errors"
+	"io"
+	"strconv"
+	"strings"
+)
+
+// flushPacket ends a list, and says "no more" to a service [PACK].
+const flushPacket = "0000"
+
+// maxPacket is the largest pkt-line, its four digits included [PACK].
+const maxPacket = 65520
+
+// The reasons why an answer is no advertisement.
+var (
+	errNoPacket = errors.New("not a pkt-line")
+	errRefusal  = errors.New("the service refuses")
+	errCut      = errors.New("the answer ends too early")
+)
+
+// An advertisement is what a git service lists before anything is asked of it.
+type advertisement struct {
+	refs  int
+	words string // the service's own error, or what came in place of an advertisement
+}
+
+// readAdvertisement reads up to the flush packet. Each line is an object name and a ref;
+// an empty repository sends one line with capabilities and no ref.
+func readAdvertisement(r *bufio.Reader) (advertisement, error) {
+	var ad advertisement
+	for {
+		packet, err := readPacket(r)
+		switch {
+		case errors.Is(err, errNoPacket):
+			rest, _ := io.ReadAll(io.LimitReader(r, maxWords))
+			ad.words = packet + string(rest)
+			return ad, err
+		case err != nil:
+			return ad, err
+		case packet == flushPacket:
+			return ad, nil
+		case strings.HasPrefix(packet, "ERR "):
+			ad.words = strings.TrimPrefix(packet, "ERR ")
+			return ad, errRefusal
+		case isRef(packet):
+			ad.refs++
+		}
+	}
+}
+
+// isRef tells a ref from a line of capabilities or a version.
+func isRef(packet string) bool {
+	name, ref, found := strings.Cut(packet, " ")
+	return found && (len(name) == 40 || len(name) == 64) && !strings.HasPrefix(ref, "capabilities^{}")
+}
+
+// readPacket reads one pkt-line: four hexadecimal digits that count themselves, then
+// the content. A flush packet comes back as it is. With [errNoPacket] the bytes read so
+// far are returned.
+func readPacket(r *bufio.Reader) (string, error) {
+	var head [4]byte
+	if n, err := io.ReadFull(r, head[:]); err != nil {
+		if n > 0 {
+			return string(head[:n]), errNoPacket
+		}
+		return "", errCut
+	}
+	size, err := strconv.ParseUint(string(head[:]), 16, 16)
+	switch {
+	case err != nil || size > maxPacket || (size > 0 && size < 4):
+		return string(head[:]), errNoPacket
+	case size == 0:
+		return flushPacket, nil
+	}
+	content := make([]byte, size-4)
+	if _, err := io.ReadFull(r, content); err != nil {
+		return "", errCut
+	}
+	return strings.TrimSuffix(string(content), "\n"), nil
+}

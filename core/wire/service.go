@@ -1,0 +1,130 @@
+package wire
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"io"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// serve asks for the repository, and for the greeting where that is wanted.
+func (w *walker) serve(client *ssh.Client) error {
+	if w.plan.Service != "" {
+		if err := w.ask(client, w.plan.Service, &w.trip.Answer); err != nil {
+			return err
+		}
+		if !w.trip.Answer.Open && w.plan.Instead != "" {
+			if err := w.ask(client, w.plan.Instead, &w.trip.Instead); err != nil {
+				return err
+			}
+		}
+	}
+	if w.plan.Greeting {
+		w.greet(client)
+	}
+	if w.plan.Service != "" && !w.trip.Answer.Open {
+		return w.fail(ErrService, w.trip.Answer.Words)
+	}
+	return nil
+}
+
+// ask opens a git service, reads its advertisement and ends it with a flush packet, by
+// which a client says that it wants nothing [PACK]. Nothing is sent that could change
+// the repository.
+func (w *walker) ask(client *ssh.Client, service string, answer *Answer) error {
+	answer.Asked, answer.Exit = true, -1
+	session, err := client.NewSession()
+	if err != nil {
+		return w.serviceFailure(err, answer)
+	}
+	defer session.Close() //nolint:errcheck // the answer is complete by then
+	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = client.Close() })
+	defer deadline.Stop()
+
+	words := &bounded{limit: maxWords}
+	session.Stderr = words
+	input, err := session.StdinPipe()
+	if err != nil {
+		return w.serviceFailure(err, answer)
+	}
+	output, err := session.StdoutPipe()
+	if err != nil {
+		return w.serviceFailure(err, answer)
+	}
+	if err := session.Start(service + " " + quotePath(w.plan.Path)); err != nil {
+		return w.serviceFailure(err, answer)
+	}
+	advertisement, adErr := readAdvertisement(bufio.NewReader(io.LimitReader(output, maxAdvertisement)))
+	if adErr == nil {
+		_, _ = io.WriteString(input, flushPacket)
+		deadline.Reset(w.plan.Timeout)
+	}
+	_ = input.Close()
+	_, _ = io.Copy(io.Discard, io.LimitReader(output, maxAdvertisement))
+	answer.finish(session.Wait(), advertisement, adErr, words)
+	return nil
+}
+
+func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bounded) {
+	var exit *ssh.ExitError
+	switch {
+	case ended == nil:
+		a.Exit = 0
+	case errors.As(ended, &exit):
+		a.Exit = exit.ExitStatus()
+	}
+	a.Open, a.Refs = adErr == nil, ad.refs
+	a.Words = words.text.String()
+	if adErr != nil && ad.words != "" {
+		a.Words = clip(strings.TrimSpace(ad.words + "\n" + a.Words))
+	}
+}
+
+func (w *walker) serviceFailure(err error, answer *Answer) error {
+	answer.Words = clip(err.Error())
+	if isTimeout(err) {
+		return w.fail(ErrSilent, "")
+	}
+	return w.fail(ErrHungUp, "")
+}
+
+// greet asks for a shell, to which hosts that give none answer with a line that names
+// the account. It is asked only where a description says that the host does so.
+func (w *walker) greet(client *ssh.Client) {
+	session, err := client.NewSession()
+	if err != nil {
+		return
+	}
+	defer session.Close() //nolint:errcheck // the greeting is all we want
+	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
+	defer deadline.Stop()
+	words := &bounded{limit: maxWords}
+	session.Stdout, session.Stderr, session.Stdin = words, words, bytes.NewReader(nil)
+	if session.Shell() == nil {
+		_ = session.Wait()
+	}
+	w.trip.Greeting = words.text.String()
+}
+
+// quotePath quotes a path for the other end's shell as git does (sq_quote_buf in its
+// sources): in single quotes, with "'" and "!" written outside them.
+func quotePath(path string) string {
+	return "'" + strings.NewReplacer("'", `'\''`, "!", `'\!'`).Replace(path) + "'"
+}
+
+// A bounded writer keeps the first bytes and lets the rest go by.
+type bounded struct {
+	text  bytes.Buffer
+	limit int
+}
+
+func (b *bounded) Write(p []byte) (int, error) {
+	if room := b.limit - b.text.Len(); room > 0 {
+		b.text.Write(p[:min(len(p), room)])
+	}
+	return len(p), nil
+}

@@ -1,0 +1,223 @@
+package wire
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// signIn speaks SSH over conn: versions, algorithms, the host's key, ours.
+func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
+	listening := &tap{Conn: conn}
+	if err := conn.SetDeadline(time.Now().Add(w.plan.Timeout)); err != nil {
+		return nil, w.fail(ErrHungUp, "")
+	}
+	s := &signer{w: w, conn: conn}
+	config := &ssh.ClientConfig{
+		User:              w.plan.User,
+		ClientVersion:     "SSH-2.0-Unicrux",
+		HostKeyCallback:   s.hostKey,
+		HostKeyAlgorithms: hostKeyAlgorithms(w.plan.KeyKinds),
+		AuthCallback:      s.next,
+		BannerCallback: func(text string) error {
+			w.trip.Banner = clip(w.trip.Banner + text)
+			return nil
+		},
+	}
+	connection, channels, requests, err := ssh.NewClientConn(listening, net.JoinHostPort(w.plan.Host, strconv.Itoa(w.plan.Port)), config)
+	if err != nil {
+		return nil, w.signInFailure(err, listening.first)
+	}
+	w.trip.Server = string(connection.ServerVersion())
+	w.noteSignedIn()
+	return ssh.NewClient(connection, channels, requests), nil
+}
+
+// hostKeyAlgorithms puts the kinds that are stored for the host first, as the ssh client
+// does, so that we are shown the key that it would be shown. Nil means the default.
+func hostKeyAlgorithms(kinds []string) []string {
+	if len(kinds) == 0 {
+		return nil
+	}
+	var first, rest []string
+	for _, algorithm := range ssh.SupportedAlgorithms().HostKeys {
+		kind := algorithm
+		if algorithm == ssh.KeyAlgoRSASHA256 || algorithm == ssh.KeyAlgoRSASHA512 {
+			kind = ssh.KeyAlgoRSA
+		}
+		if slices.Contains(kinds, kind) {
+			first = append(first, algorithm)
+		} else {
+			rest = append(rest, algorithm)
+		}
+	}
+	return append(first, rest...)
+}
+
+// A signer offers the keys one by one [4252, section 7] and notes what becomes of each.
+type signer struct {
+	w    *walker
+	conn net.Conn
+	made int // offers made so far
+}
+
+func (s *signer) hostKey(_ string, _ net.Addr, key ssh.PublicKey) error {
+	s.w.pass(AtTrust)
+	s.w.trip.HostKey = key
+	if err := s.w.plan.Trust(key); err != nil {
+		return fmt.Errorf("%w: %w", ErrTrust, err)
+	}
+	s.w.pass(AtSignIn)
+	return nil
+}
+
+// next picks the next key to offer. It is asked first after the host told which ways to
+// sign in it allows.
+func (s *signer) next(ctx *ssh.ClientAuthContext) (ssh.AuthMethod, error) {
+	s.w.trip.Methods = ctx.AllowedMethods
+	if len(ctx.PartialSuccessMethods) > 0 {
+		return nil, ErrMore
+	}
+	if len(ctx.AllowedMethods) > 0 && !slices.Contains(ctx.AllowedMethods, "publickey") {
+		if s.made > 0 {
+			return nil, ErrDenied
+		}
+		return nil, ErrNoKeySignIn
+	}
+	if s.made == len(s.w.plan.Offers) {
+		return nil, ErrDenied
+	}
+	offer := s.w.plan.Offers[s.made]
+	s.made++
+	s.w.trip.Offered = append(s.w.trip.Offered, Taken{})
+	if err := s.conn.SetDeadline(time.Now().Add(s.w.plan.Timeout)); err != nil {
+		return nil, err
+	}
+	return ssh.PublicKeys(&deferred{offer: offer, conn: s.conn, again: s.w.plan.Timeout, taken: &s.w.trip.Offered[s.made-1]}), nil
+}
+
+// noteSignedIn finds the offer that opened: the last one made, or none when the host
+// asked for no proof at all.
+func (w *walker) noteSignedIn() {
+	w.trip.With = len(w.trip.Offered) - 1
+	if w.trip.With >= 0 && !w.trip.Offered[w.trip.With].Known {
+		w.trip.With = -1
+	}
+}
+
+// A deferred signer opens its private half only when the host knows the public one: the
+// library asks for a signature at that moment and not before.
+type deferred struct {
+	offer Offer
+	taken *Taken
+	conn  net.Conn
+	again time.Duration
+}
+
+func (d *deferred) PublicKey() ssh.PublicKey { return d.offer.Public }
+
+// Sign is for callers that name no algorithm.
+func (d *deferred) Sign(rand io.Reader, data []byte) (*ssh.Signature, error) {
+	return d.SignWithAlgorithm(rand, data, "")
+}
+
+func (d *deferred) SignWithAlgorithm(rand io.Reader, data []byte, algorithm string) (*ssh.Signature, error) {
+	d.taken.Known = true
+	_ = d.conn.SetDeadline(time.Time{}) // a person may be asked for the passphrase now
+	defer func() { _ = d.conn.SetDeadline(time.Now().Add(d.again)) }()
+	private, err := d.offer.Open()
+	if err != nil {
+		d.taken.OpenErr = err
+		return nil, err
+	}
+	signature, err := signWith(private, rand, data, algorithm)
+	d.taken.OpenErr = err
+	return signature, err
+}
+
+func signWith(private ssh.Signer, rand io.Reader, data []byte, algorithm string) (*ssh.Signature, error) {
+	if chooser, ok := private.(ssh.AlgorithmSigner); ok {
+		return chooser.SignWithAlgorithm(rand, data, algorithm)
+	}
+	return private.Sign(rand, data)
+}
+
+// signInFailure tells from the library's error and from what we saw where the way ended.
+func (w *walker) signInFailure(err error, first []byte) error {
+	var algorithms *ssh.AlgorithmNegotiationError
+	switch {
+	case errors.Is(err, ErrTrust):
+		return w.fail(ErrTrust, "")
+	case errors.As(err, &algorithms):
+		return w.fail(ErrAlgorithms, algorithms.Error())
+	case errors.Is(err, ErrNoKeySignIn), errors.Is(err, ErrMore), errors.Is(err, ErrDenied):
+		return w.fail(errors.Join(pick(err, ErrNoKeySignIn, ErrMore, ErrDenied)), "")
+	case w.at == AtSpeak && !speaksSSH(first):
+		return w.strange(err, first)
+	case isTimeout(err):
+		return w.fail(ErrSilent, "")
+	}
+	return w.fail(ErrHungUp, disconnectWords(err))
+}
+
+// strange classifies a server that never named an SSH version.
+func (w *walker) strange(err error, first []byte) error {
+	words := clip(string(first))
+	switch {
+	case len(first) == 0 && isTimeout(err):
+		return w.fail(ErrSilent, "")
+	case len(first) == 0, overloaded(first):
+		return w.fail(ErrHungUp, words)
+	}
+	return w.fail(ErrNotSSH, words)
+}
+
+// speaksSSH looks for the version line, before which a server may send others [4253, section 4.2].
+func speaksSSH(first []byte) bool {
+	return bytes.HasPrefix(first, []byte("SSH-")) || bytes.Contains(first, []byte("\nSSH-"))
+}
+
+// overloaded knows the lines with which sshd turns a connection away before it names its version.
+func overloaded(first []byte) bool {
+	return bytes.Contains(first, []byte("Exceeded MaxStartups")) || bytes.Contains(first, []byte("Not allowed at this time"))
+}
+
+func pick(err error, reasons ...error) error {
+	for _, reason := range reasons {
+		if errors.Is(err, reason) {
+			return reason
+		}
+	}
+	return err
+}
+
+func isTimeout(err error) bool {
+	var timeout interface{ Timeout() bool }
+	return errors.Is(err, context.DeadlineExceeded) || (errors.As(err, &timeout) && timeout.Timeout())
+}
+
+// disconnectWords takes the server's words out of a disconnect message, which the
+// library hands over as text alone.
+func disconnectWords(err error) string {
+	_, quoted, found := strings.Cut(err.Error(), "ssh: disconnect, reason ")
+	if !found {
+		return ""
+	}
+	_, quoted, _ = strings.Cut(quoted, ": ")
+	words, unquoteErr := strconv.Unquote(quoted)
+	if unquoteErr != nil {
+		return ""
+	}
+	return clip(words)
+}
+
+func clip(text string) string { return text[:min(len(text), maxWords)] }

@@ -1,0 +1,196 @@
+// Package wire goes the way to a repository over the network, once and without changing
+// anything, and reports what it met: which address answered, with which key, which of our
+// keys the host took, what the repository said.
+//
+// [GoSSH] makes one connection for the whole way. Standards:
+//
+//	[4252] RFC 4252: the SSH authentication protocol
+//	[4253] RFC 4253: the SSH transport protocol
+//	[4254] RFC 4254: the SSH connection protocol
+//	[PACK] gitprotocol-pack(5), gitprotocol-common(5): pkt-lines and advertisements
+package wire
+
+import (
+	"context"
+	"errors"
+	"net"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// Limits for what the other end may send before the way is given up.
+const (
+	maxAdvertisement = 64 << 20 // a repository of half a million refs
+	maxWords         = 16 << 10 // of error text, of a banner, of a greeting
+	maxFirstBytes    = 1 << 10  // kept of what a server says first
+)
+
+// A Point is a place on the way, in the order in which they are passed.
+type Point int
+
+// The points of a way over SSH.
+const (
+	AtName    Point = iota // finding the host's addresses
+	AtConnect              // the TCP connection
+	AtSpeak                // both sides name their version and agree on algorithms
+	AtTrust                // the host's key
+	AtSignIn               // ours
+	AtService              // the repository
+)
+
+// The reasons for which a way ends, to be tested with errors.Is.
+var (
+	ErrNameUnknown = errors.New("the name does not exist")
+	ErrNoNames     = errors.New("no name server answers")
+	ErrNoRoute     = errors.New("no route to the host")
+	ErrRefused     = errors.New("nothing listens there")
+	ErrSilent      = errors.New("no answer in time")
+	ErrNotSSH      = errors.New("something else than SSH answers")
+	ErrHungUp      = errors.New("the other end hung up")
+	ErrAlgorithms  = errors.New("no algorithm in common")
+	ErrTrust       = errors.New("the host's key is not trusted")
+	ErrDenied      = errors.New("none of the keys was taken")
+	ErrNoKeySignIn = errors.New("the host does not offer sign-in by key")
+	ErrMore        = errors.New("the host wants a further proof after the key")
+	ErrService     = errors.New("the host did not open the repository")
+	ErrProxy       = errors.New("the command to connect through failed")
+)
+
+// A Failure tells where a way ended and why.
+type Failure struct {
+	At     Point
+	Reason error  // one of the Err values of this package
+	Words  string // what the other end or the system said, uncleaned; may be empty
+}
+
+func (f *Failure) Error() string {
+	if f.Words == "" {
+		return f.Reason.Error()
+	}
+	return f.Reason.Error() + ": " + f.Words
+}
+
+// Unwrap returns the reason.
+func (f *Failure) Unwrap() error { return f.Reason }
+
+// An Offer is a key to sign in with.
+type Offer struct {
+	Public ssh.PublicKey
+	// Open gives the private half when the host has said that it knows the public one.
+	// An error leaves the key unused; the next one is offered.
+	Open func() (ssh.Signer, error)
+}
+
+// A Plan says which way to go.
+type Plan struct {
+	Host     string
+	Port     int
+	User     string
+	Proxy    string   // a command whose input and output are the connection; empty to connect directly
+	KeyKinds []string // kinds of host keys to ask for first
+	Trust    func(key ssh.PublicKey) error
+	Offers   []Offer
+
+	Service  string // "git-upload-pack", "git-receive-pack", or empty to sign in and no more
+	Instead  string // a service to try on the same connection where Service is refused
+	Path     string
+	Greeting bool          // also ask for the text with which the host greets a person
+	Timeout  time.Duration // for each step; 0 means 10 seconds
+}
+
+// A Taken says what became of one offer.
+type Taken struct {
+	Known   bool  // the host knows the key
+	OpenErr error // why the private half could not be used then
+}
+
+// A Trip is what was met. It is filled as far as the way went.
+type Trip struct {
+	Addresses []net.IP // what the name resolves to
+	Connected string   // the address and port that answered
+	Server    string   // the version that the server names, uncleaned
+	HostKey   ssh.PublicKey
+	Banner    string   // uncleaned
+	Offered   []Taken  // one for each offer that was made, in order
+	Methods   []string // the ways to sign in that the host allows, as far as it told
+	SignedIn  bool
+	With      int    // the offer that signed in; -1 when the host wanted no key
+	Answer    Answer // of Service
+	Instead   Answer // of Plan.Instead, if it was tried
+	Greeting  string // uncleaned
+	Times     [AtService + 1]time.Duration
+}
+
+// An Answer is what a git service said.
+type Answer struct {
+	Asked bool
+	Open  bool   // an advertisement came
+	Refs  int    // refs in it; 0 in an empty repository
+	Words string // what came on the error stream or in place of an advertisement, uncleaned
+	Exit  int    // the service's exit status; -1 when it gave none
+}
+
+// GoSSH goes the way. The trip is never nil; the error is a *[Failure], or ctx's.
+func GoSSH(ctx context.Context, plan Plan) (*Trip, error) {
+	if plan.Timeout == 0 {
+		plan.Timeout = 10 * time.Second
+	}
+	w := &walker{plan: plan, trip: &Trip{With: -1}, mark: time.Now()}
+	err := w.walk(ctx)
+	if ctx.Err() != nil {
+		err = ctx.Err()
+	}
+	return w.trip, err
+}
+
+// blameCommand names the command as the cause when it ended before any server spoke.
+func (w *walker) blameCommand(err error, conn net.Conn) error {
+	command, through := conn.(*commandConn)
+	var failure *Failure
+	if through && errors.As(err, &failure) && failure.At == AtSpeak && errors.Is(err, ErrHungUp) {
+		return &Failure{At: AtConnect, Reason: ErrProxy, Words: command.end()}
+	}
+	return err
+}
+
+type walker struct {
+	plan Plan
+	trip *Trip
+	mark time.Time
+	at   Point
+}
+
+func (w *walker) walk(ctx context.Context) error {
+	conn, err := w.connect(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close() //nolint:errcheck // nothing was written that could be lost
+	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
+	defer stop()
+	w.pass(AtSpeak)
+	client, err := w.signIn(conn)
+	if err != nil {
+		return w.blameCommand(err, conn)
+	}
+	defer client.Close() //nolint:errcheck // as above
+	w.trip.SignedIn = true
+	w.pass(AtService)
+	err = w.serve(client)
+	w.pass(AtService)
+	return err
+}
+
+// pass notes the time spent until now to the point where the walker stood.
+func (w *walker) pass(next Point) {
+	now := time.Now()
+	w.trip.Times[w.at] += now.Sub(w.mark)
+	w.at, w.mark = next, now
+}
+
+func (w *walker) fail(reason error, words string) error {
+	failure := &Failure{At: w.at, Reason: reason, Words: words}
+	w.pass(w.at)
+	return failure
+}

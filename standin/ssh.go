@@ -1,0 +1,162 @@
+package standin
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os/exec"
+	"strings"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// login is the name with which everybody signs in; the key tells who it is.
+const login = "git"
+
+var errStranger = errors.New("no account has this key")
+
+// serveSSH takes connections until the listener is closed.
+func (h *Host) serveSSH() {
+	config := &ssh.ServerConfig{ServerVersion: "SSH-2.0-Tidewater", PublicKeyCallback: h.whoseKey}
+	config.AddHostKey(h.hostKey)
+	h.running.Go(func() {
+		for {
+			conn, err := h.ssh.Accept()
+			if err != nil {
+				return
+			}
+			h.running.Go(func() { h.converse(conn, config) })
+		}
+	})
+}
+
+func (h *Host) whoseKey(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for _, known := range h.state.keys {
+		if meta.User() == login && sameKey(known.key, key) {
+			return &ssh.Permissions{Extensions: map[string]string{"account": known.account}}, nil
+		}
+	}
+	return nil, errStranger
+}
+
+func sameKey(a, b ssh.PublicKey) bool { return bytes.Equal(a.Marshal(), b.Marshal()) }
+
+// converse speaks with one client until it leaves.
+func (h *Host) converse(conn net.Conn, config *ssh.ServerConfig) {
+	h.track(conn, true)
+	defer h.track(conn, false)
+	defer conn.Close() //nolint:errcheck // the conversation is over
+	server, channels, requests, err := ssh.NewServerConn(conn, config)
+	if err != nil {
+		return
+	}
+	h.running.Go(func() { ssh.DiscardRequests(requests) })
+	for offered := range channels {
+		if offered.ChannelType() != "session" {
+			_ = offered.Reject(ssh.UnknownChannelType, "sessions only")
+			continue
+		}
+		channel, asked, err := offered.Accept()
+		if err != nil {
+			return
+		}
+		h.running.Go(func() { h.session(channel, asked, server.Permissions.Extensions["account"]) })
+	}
+}
+
+func (h *Host) track(conn net.Conn, here bool) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	if here {
+		h.state.open[conn] = true
+	} else {
+		delete(h.state.open, conn)
+	}
+}
+
+// session answers one session's requests: a git command, or a greeting in place of a shell
+// (RFC 4254, section 6.5).
+func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, account string) {
+	defer channel.Close() //nolint:errcheck // the client may have left
+	protocol := ""
+	for request := range asked {
+		switch request.Type {
+		case "env":
+			var pair struct{ Name, Value string }
+			if ssh.Unmarshal(request.Payload, &pair) == nil && pair.Name == "GIT_PROTOCOL" {
+				protocol = pair.Value
+			}
+			_ = request.Reply(true, nil)
+		case "shell":
+			_ = request.Reply(true, nil)
+			_, _ = fmt.Fprintf(channel.Stderr(), "%s knows you as %s. There is no shell here.\n", h.world.title, account)
+			exit(channel, 0)
+			return
+		case "exec":
+			var command struct{ Line string }
+			_ = ssh.Unmarshal(request.Payload, &command) // an empty command is refused below
+			_ = request.Reply(true, nil)
+			exit(channel, h.serveGit(channel, account, command.Line, protocol))
+			return
+		default:
+			_ = request.Reply(false, nil)
+		}
+	}
+}
+
+func exit(channel ssh.Channel, status uint32) {
+	_, _ = channel.SendRequest("exit-status", false, ssh.Marshal(struct{ Status uint32 }{status}))
+}
+
+// serveGit runs the real git service for a command line such as git-upload-pack 'x', when
+// the account may have it, and returns the exit status.
+func (h *Host) serveGit(channel ssh.Channel, account, line, protocol string) uint32 {
+	service, argument, _ := strings.Cut(line, " ")
+	path := strings.TrimSuffix(strings.Trim(strings.Trim(argument, "'"), "/"), ".git")
+	refuse := func(format string, args ...any) uint32 {
+		_, _ = fmt.Fprintf(channel.Stderr(), h.world.title+": "+format+"\n", args...)
+		return 1
+	}
+	if service != "git-upload-pack" && service != "git-receive-pack" {
+		return refuse("only git is served here.")
+	}
+	repo := h.world.find(account, path)
+	switch {
+	case repo == nil:
+		return refuse("there is no repository %s that %s may see.", path, account)
+	case service == "git-receive-pack" && repo.frozen:
+		return refuse("%s is frozen for everyone.", path)
+	case service == "git-receive-pack" && !repo.mayWrite(account):
+		return refuse("%s may read %s, not write to it.", account, path)
+	}
+	return h.run(channel, protocol, strings.TrimPrefix(service, "git-"), h.repoDir(path))
+}
+
+func (h *Host) run(channel ssh.Channel, protocol, service, dir string) uint32 {
+	cmd := h.gitCommand(service, dir)
+	cmd.Env = append(cmd.Env, "GIT_PROTOCOL="+protocol)
+	cmd.Stdout, cmd.Stderr = channel, channel.Stderr()
+	input, err := cmd.StdinPipe()
+	if err != nil {
+		return 1
+	}
+	// Copied apart from the command's own waiting: a client keeps its end open until it
+	// has the exit status.
+	go func() {
+		_, _ = io.Copy(input, channel)
+		_ = input.Close()
+	}()
+	err = cmd.Run()
+	var status *exec.ExitError
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &status) && status.ExitCode() > 0:
+		return uint32(status.ExitCode())
+	}
+	return 1
+}

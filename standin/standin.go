@@ -1,0 +1,195 @@
+package standin
+
+import (
+	"context"
+	"crypto/ed25519"
+	"crypto/rand"
+	"encoding/base32"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// Options say how a practice host is started. The zero value is right for most.
+type Options struct {
+	Folder  string // where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
+	SSHPort int    // 0 for any free port
+	WebPort int    // 0 for any free port
+}
+
+// A Host is a running practice host. Its methods may be used by several goroutines.
+type Host struct {
+	Folder string // holds the description and a token, for whoever wants to try the host
+
+	world     *world
+	temporary bool
+	hostKey   ssh.Signer
+	authority *authority
+	ssh, web  net.Listener
+	server    *http.Server
+	tokens    map[string]string // account -> token
+	state     state
+	stop      context.CancelFunc
+	ctx       context.Context
+	running   sync.WaitGroup
+}
+
+// state is what changes while the host runs.
+type state struct {
+	sync.Mutex
+	keys []registered
+	last int // number of the last key registered
+	open map[net.Conn]bool
+}
+
+// A registered key opens an account.
+type registered struct {
+	id      string
+	account string
+	title   string
+	key     ssh.PublicKey
+	added   time.Time
+}
+
+// Start starts a practice host on loopback. It needs git on the path.
+func Start(o Options) (h *Host, err error) {
+	h = &Host{world: tidewater(), Folder: o.Folder, tokens: map[string]string{}}
+	h.state.open = map[net.Conn]bool{}
+	h.ctx, h.stop = context.WithCancel(context.Background())
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, h.Close())
+			h = nil
+		}
+	}()
+	if o.Folder == "" {
+		h.temporary = true
+		if h.Folder, err = os.MkdirTemp("", "unicrux-practice-"); err != nil {
+			return h, err
+		}
+	}
+	if err := h.makeSecrets(); err != nil {
+		return h, err
+	}
+	if err := h.makeRepositories(); err != nil {
+		return h, err
+	}
+	if h.ssh, err = listen(o.SSHPort); err != nil {
+		return h, err
+	}
+	if h.web, err = listen(o.WebPort); err != nil {
+		return h, err
+	}
+	if err := h.handOut(); err != nil {
+		return h, err
+	}
+	h.serveSSH()
+	h.serveWeb()
+	return h, nil
+}
+
+func listen(port int) (net.Listener, error) {
+	listener, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if err != nil {
+		return nil, fmt.Errorf("the practice host: %w", err)
+	}
+	return listener, nil
+}
+
+func (h *Host) makeSecrets() error {
+	_, private, err := ed25519.GenerateKey(rand.Reader)
+	if err != nil {
+		return err
+	}
+	if h.hostKey, err = ssh.NewSignerFromKey(private); err != nil {
+		return err
+	}
+	if h.authority, err = newAuthority(h.world.hostname); err != nil {
+		return err
+	}
+	for _, account := range h.world.accounts {
+		var random [20]byte
+		if _, err := rand.Read(random[:]); err != nil {
+			return err
+		}
+		h.tokens[account] = "practice-" + strings.ToLower(base32.StdEncoding.EncodeToString(random[:]))
+	}
+	return nil
+}
+
+// handOut writes the description and the owner's token for people to use.
+func (h *Host) handOut() error {
+	return errors.Join(
+		os.WriteFile(h.DescriptionFile(), h.describe(), 0o600),
+		os.WriteFile(h.TokenFile(), []byte(h.tokens[h.world.owner]+"\n"), 0o600))
+}
+
+// DescriptionFile is the file to give to "host add".
+func (h *Host) DescriptionFile() string { return filepath.Join(h.Folder, h.world.name+".toml") }
+
+// TokenFile holds the owner's token for the host's interface.
+func (h *Host) TokenFile() string { return filepath.Join(h.Folder, h.world.owner+".token") }
+
+// Owner is the account whose token is handed out.
+func (h *Host) Owner() string { return h.world.owner }
+
+// SSHPort and WebPort are the ports on 127.0.0.1 that the host listens on.
+func (h *Host) SSHPort() int { return h.ssh.Addr().(*net.TCPAddr).Port }
+
+// WebPort is the port of the interface.
+func (h *Host) WebPort() int { return h.web.Addr().(*net.TCPAddr).Port }
+
+// HostKey is the key by which the host is to be known.
+func (h *Host) HostKey() ssh.PublicKey { return h.hostKey.PublicKey() }
+
+// Register makes a key open an account, as the interface's "add-key" does.
+func (h *Host) Register(account, title string, key ssh.PublicKey) (id string, err error) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for _, known := range h.state.keys {
+		if sameKey(known.key, key) {
+			return "", errKeyTaken
+		}
+	}
+	h.state.last++
+	id = fmt.Sprintf("key-%d", h.state.last)
+	h.state.keys = append(h.state.keys, registered{id: id, account: account, title: title, key: key, added: time.Now().UTC()})
+	return id, nil
+}
+
+var errKeyTaken = errors.New("this key is registered already")
+
+// Close ends the host: no more connections, those that are open are cut, and its
+// temporary folder is removed.
+func (h *Host) Close() error {
+	h.stop()
+	var errs []error
+	for _, listener := range []net.Listener{h.ssh, h.web} {
+		if listener != nil {
+			if err := listener.Close(); err != nil && !errors.Is(err, net.ErrClosed) {
+				errs = append(errs, err)
+			}
+		}
+	}
+	if h.server != nil {
+		errs = append(errs, h.server.Close())
+	}
+	h.state.Lock()
+	for conn := range h.state.open {
+		_ = conn.Close()
+	}
+	h.state.Unlock()
+	h.running.Wait()
+	if h.temporary {
+		errs = append(errs, os.RemoveAll(h.Folder))
+	}
+	return errors.Join(errs...)
+}

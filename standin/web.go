@@ -1,0 +1,168 @@
+package standin
+
+import (
+	"crypto/subtle"
+	"crypto/tls"
+	"encoding/json"
+	"net/http"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// interfacePath is where the interface lies on the web server.
+const interfacePath = "/interface/1/"
+
+// maxRequest bounds what a client may send to the interface.
+const maxRequest = 64 << 10
+
+func (h *Host) serveWeb() {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET "+interfacePath+"host-keys", h.hostKeys)
+	mux.HandleFunc("GET "+interfacePath+"me", h.signedIn(h.me))
+	mux.HandleFunc("GET "+interfacePath+"me/keys", h.signedIn(h.listKeys))
+	mux.HandleFunc("POST "+interfacePath+"me/keys", h.signedIn(h.addKey))
+	mux.HandleFunc("DELETE "+interfacePath+"me/keys/{id}", h.signedIn(h.removeKey))
+	mux.HandleFunc("GET "+interfacePath+"repositories", h.signedIn(h.listRepositories))
+	mux.HandleFunc("GET "+interfacePath+"repositories/{group}/{name}", h.signedIn(h.oneRepository))
+	mux.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) { problem(w, http.StatusNotFound, "nothing here", "") })
+	h.server = &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second,
+		TLSConfig: &tls.Config{Certificates: []tls.Certificate{h.authority.leaf}, MinVersion: tls.VersionTLS12}}
+	h.running.Go(func() { _ = h.server.ServeTLS(h.web, "", "") }) // returns when the host is closed
+}
+
+// signedIn lets a request through whose bearer token (RFC 6750) belongs to an account.
+func (h *Host) signedIn(serve func(http.ResponseWriter, *http.Request, string)) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		given, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		for account, token := range h.tokens {
+			if subtle.ConstantTimeCompare([]byte(given), []byte(token)) == 1 {
+				serve(w, r, account)
+				return
+			}
+		}
+		w.Header().Set("WWW-Authenticate", "Bearer")
+		problem(w, http.StatusUnauthorized, "the token is not known here", "")
+	}
+}
+
+func (h *Host) hostKeys(w http.ResponseWriter, _ *http.Request) {
+	answer(w, http.StatusOK, map[string]any{"host_keys": []any{map[string]string{"line": publicLine(h.HostKey())}}})
+}
+
+func (h *Host) me(w http.ResponseWriter, _ *http.Request, account string) {
+	answer(w, http.StatusOK, map[string]string{"account": account})
+}
+
+// A keyEntry is a registered key as the interface tells it.
+type keyEntry struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	Line  string `json:"line"`
+	Added string `json:"added"` // RFC 3339
+}
+
+func (h *Host) listKeys(w http.ResponseWriter, _ *http.Request, account string) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	list := []keyEntry{}
+	for _, known := range h.state.keys {
+		if known.account == account {
+			list = append(list, keyEntry{known.id, known.title, publicLine(known.key), known.added.Format(time.RFC3339)})
+		}
+	}
+	answer(w, http.StatusOK, map[string]any{"keys": list})
+}
+
+func (h *Host) addKey(w http.ResponseWriter, r *http.Request, account string) {
+	var wanted struct{ Title, Line string }
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
+		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
+		return
+	}
+	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(wanted.Line))
+	if err != nil {
+		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
+		return
+	}
+	id, err := h.Register(account, wanted.Title, key)
+	if err != nil {
+		problem(w, http.StatusConflict, err.Error(), "Each key opens one account.")
+		return
+	}
+	answer(w, http.StatusCreated, map[string]string{"id": id})
+}
+
+func (h *Host) removeKey(w http.ResponseWriter, r *http.Request, account string) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for i, known := range h.state.keys {
+		if known.id == r.PathValue("id") && known.account == account {
+			h.state.keys = append(h.state.keys[:i], h.state.keys[i+1:]...)
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
+	}
+	problem(w, http.StatusNotFound, "no such key", "")
+}
+
+// A repoEntry is a repository as the interface tells it.
+type repoEntry struct {
+	Path     string   `json:"path"`
+	CloneSSH string   `json:"clone_ssh"`
+	MayWrite bool     `json:"may_write"`
+	Frozen   bool     `json:"frozen"`
+	Branches []branch `json:"branches,omitempty"`
+}
+
+func (h *Host) entry(repo *repository, account string) repoEntry {
+	return repoEntry{Path: repo.path, CloneSSH: h.CloneURL(repo.path), MayWrite: repo.mayWrite(account), Frozen: repo.frozen}
+}
+
+// CloneURL is the SSH clone URL of a repository.
+func (h *Host) CloneURL(path string) string {
+	return login + "@" + h.world.hostname + ":" + path + ".git"
+}
+
+func (h *Host) listRepositories(w http.ResponseWriter, _ *http.Request, account string) {
+	list := []repoEntry{}
+	for i := range h.world.repos {
+		if h.world.repos[i].rights[account] != hidden {
+			list = append(list, h.entry(&h.world.repos[i], account))
+		}
+	}
+	answer(w, http.StatusOK, map[string]any{"repositories": list})
+}
+
+func (h *Host) oneRepository(w http.ResponseWriter, r *http.Request, account string) {
+	repo := h.world.find(account, r.PathValue("group")+"/"+r.PathValue("name"))
+	if repo == nil {
+		problem(w, http.StatusNotFound, "no such repository", "Or one that you may not see.")
+		return
+	}
+	entry := h.entry(repo, account)
+	var err error
+	if entry.Branches, err = h.branches(repo.path); err != nil {
+		problem(w, http.StatusInternalServerError, "the repository cannot be read", "")
+		return
+	}
+	answer(w, http.StatusOK, entry)
+}
+
+func publicLine(key ssh.PublicKey) string {
+	return strings.TrimSuffix(string(ssh.MarshalAuthorizedKey(key)), "\n")
+}
+
+func answer(w http.ResponseWriter, status int, document any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(document) // a client that left needs no answer
+}
+
+// problem refuses as RFC 9457 has it.
+func problem(w http.ResponseWriter, status int, title, detail string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(map[string]any{"status": status, "title": title, "detail": detail})
+}
