@@ -72,25 +72,25 @@ func (h *Host) git(input []byte, args ...string) error {
 	return nil
 }
 
-// branches lists a repository's branches with their newest commit.
-func (h *Host) branches(path string) ([]branch, error) {
+// Branches lists a repository's branches with their newest commit.
+func (h *Host) Branches(path string) ([]Branch, error) {
 	out, err := h.gitCommand("-C", h.repoDir(path), "for-each-ref", "refs/heads",
 		"--format=%(refname:short)%00%(objectname)%00%(contents:subject)%00%(authorname)").Output()
 	if err != nil {
 		return nil, err
 	}
-	var list []branch
+	var list []Branch
 	for line := range strings.Lines(string(out)) {
 		parts := strings.Split(strings.TrimSuffix(line, "\n"), "\x00")
 		if len(parts) == 4 {
-			list = append(list, branch{Name: parts[0], Commit: parts[1], Subject: parts[2], Author: parts[3]})
+			list = append(list, Branch{Name: parts[0], Commit: parts[1], Subject: parts[2], Author: parts[3]})
 		}
 	}
 	return list, nil
 }
 
-// A branch as the interface tells it.
-type branch struct {
+// A Branch as the interface tells it.
+type Branch struct {
 	Name    string `json:"name"`
 	Commit  string `json:"commit"`
 	Subject string `json:"subject"`

@@ -193,3 +193,6 @@ func (h *Host) Close() error {
 	}
 	return errors.Join(errs...)
 }
+
+// Title is what the host calls itself.
+func (h *Host) Title() string { return h.world.title }

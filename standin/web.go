@@ -113,7 +113,7 @@ type repoEntry struct {
 	CloneSSH string   `json:"clone_ssh"`
 	MayWrite bool     `json:"may_write"`
 	Frozen   bool     `json:"frozen"`
-	Branches []branch `json:"branches,omitempty"`
+	Branches []Branch `json:"branches,omitempty"`
 }
 
 func (h *Host) entry(repo *repository, account string) repoEntry {
@@ -143,7 +143,7 @@ func (h *Host) oneRepository(w http.ResponseWriter, r *http.Request, account str
 	}
 	entry := h.entry(repo, account)
 	var err error
-	if entry.Branches, err = h.branches(repo.path); err != nil {
+	if entry.Branches, err = h.Branches(repo.path); err != nil {
 		problem(w, http.StatusInternalServerError, "the repository cannot be read", "")
 		return
 	}

@@ -72,3 +72,28 @@ func (c *Conn) list() error {
 
 // Close ends the connection; the signers of its keys end with it.
 func (c *Conn) Close() error { return c.conn.Close() }
+
+// A Loan is a private key that an agent is given to hold.
+type Loan struct {
+	Private  any // as golang.org/x/crypto/ssh.ParseRawPrivateKey returns it
+	Comment  string
+	Lifetime time.Duration // in whole seconds; 0 for as long as the agent runs
+}
+
+// Load gives a key to the agent.
+func (c *Conn) Load(loan Loan) error {
+	err := agent.NewClient(c.conn).Add(agent.AddedKey{PrivateKey: loan.Private, Comment: loan.Comment,
+		LifetimeSecs: uint32(loan.Lifetime / time.Second)})
+	if err != nil {
+		return fmt.Errorf("the agent at %s does not take the key: %w", c.Socket, err)
+	}
+	return nil
+}
+
+// Unload takes a key out of the agent.
+func (c *Conn) Unload(key ssh.PublicKey) error {
+	if err := agent.NewClient(c.conn).Remove(key); err != nil {
+		return fmt.Errorf("the agent at %s does not let go of the key: %w", c.Socket, err)
+	}
+	return nil
+}

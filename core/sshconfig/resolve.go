@@ -51,6 +51,9 @@ func (o Origin) String() string {
 	if o.File == "" {
 		return o.Words
 	}
+	if o.Line == 0 {
+		return o.File
+	}
 	return fmt.Sprintf("%s:%d", o.File, o.Line)
 }
 

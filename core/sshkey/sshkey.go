@@ -174,24 +174,34 @@ func isPublic(text []byte) bool {
 	return err == nil
 }
 
-// Signer opens the private half. A locked pair needs its passphrase: without one the
-// error is [ErrLocked], with a wrong one [ErrPassphrase].
-func (p *Pair) Signer(passphrase secret.Text) (ssh.Signer, error) {
+// Raw opens the private half in the form that an agent takes it in. The errors are those
+// of [Pair.Signer].
+func (p *Pair) Raw(passphrase secret.Text) (any, error) {
 	text, _, err := readFile(p.Path)
 	if err != nil {
 		return nil, err
 	}
-	if !p.Locked {
-		return ssh.ParsePrivateKey(text)
-	}
-	if passphrase.Empty() {
+	switch {
+	case !p.Locked:
+		return ssh.ParseRawPrivateKey(text)
+	case passphrase.Empty():
 		return nil, ErrLocked
 	}
-	signer, err := ssh.ParsePrivateKeyWithPassphrase(text, passphrase.Reveal())
+	private, err := ssh.ParseRawPrivateKeyWithPassphrase(text, passphrase.Reveal())
 	if err != nil {
 		return nil, ErrPassphrase
 	}
-	return signer, nil
+	return private, nil
+}
+
+// Signer opens the private half. A locked pair needs its passphrase: without one the
+// error is [ErrLocked], with a wrong one [ErrPassphrase].
+func (p *Pair) Signer(passphrase secret.Text) (ssh.Signer, error) {
+	private, err := p.Raw(passphrase)
+	if err != nil {
+		return nil, err
+	}
+	return ssh.NewSignerFromKey(private)
 }
 
 // Name is what people call the pair: the name of its private file.

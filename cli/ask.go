@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+
+	"golang.org/x/term"
+
+	"unicrux/core/secret"
+	"unicrux/core/sshway"
+)
+
+// mayAsk tells whether there is somebody to ask: a terminal, and no word against it.
+func (a *app) mayAsk() bool {
+	return !a.noInput && a.In != nil && term.IsTerminal(int(a.In.Fd()))
+}
+
+// askSecret asks on the terminal without showing what is typed.
+func (a *app) askSecret(question string) (secret.Text, error) {
+	_, _ = fmt.Fprint(a.Err, question+" ")
+	defer fmt.Fprintln(a.Err) //nolint:errcheck // the line end that was not echoed
+	fd := int(a.In.Fd())
+	before, err := term.GetState(fd)
+	if err != nil {
+		return secret.Text{}, err
+	}
+	type answer struct {
+		text []byte
+		err  error
+	}
+	answered := make(chan answer, 1)
+	go func() {
+		text, err := term.ReadPassword(fd)
+		answered <- answer{text, err}
+	}()
+	select {
+	case got := <-answered:
+		if got.err == io.EOF {
+			return secret.Text{}, errStopped
+		}
+		return secret.New(got.text), got.err
+	case <-a.ctx.Done(): // reading goes on in vain; the terminal must show letters again
+		_ = term.Restore(fd, before)
+		return secret.Text{}, context.Canceled
+	}
+}
+
+// readSecret reads a secret from SRC: "-" for standard input, or a file.
+func (a *app) readSecret(source string) (secret.Text, error) {
+	if source == "-" {
+		return secret.Read(a.In)
+	}
+	f, err := os.Open(source)
+	if err != nil {
+		return secret.Text{}, err
+	}
+	defer f.Close() //nolint:errcheck // opened for reading
+	text, err := secret.Read(f)
+	if err != nil {
+		return secret.Text{}, fmt.Errorf("%s: %w", source, err)
+	}
+	return text, nil
+}
+
+// newPassphrase gets the passphrase for a new key: from a source, or asked twice.
+func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
+	switch {
+	case none:
+		return secret.Text{}, nil
+	case source != "":
+		text, err := a.readSecret(source)
+		if err == nil && text.Empty() {
+			err = usage("the passphrase from %s is empty; --no-passphrase makes a key without one", source)
+		}
+		return text, err
+	case !a.mayAsk():
+		return secret.Text{}, &problem{message: "a passphrase for the key must be asked, and nobody can be asked", exit: exitAsk,
+			advice: "Give --passphrase-from FILE (or - for standard input), or --no-passphrase."}
+	}
+	first, err := a.askSecret("Passphrase for the new key (--passphrase-from):")
+	if err != nil {
+		return first, err
+	}
+	if first.Empty() {
+		return first, usage("the passphrase is empty; --no-passphrase makes a key without one")
+	}
+	again, err := a.askSecret("The same once more:")
+	if err == nil && string(again.Reveal()) != string(first.Reveal()) {
+		err = &problem{message: "the two passphrases differ, so no key was made", advice: "Try again.", exit: exitCrux}
+	}
+	return first, err
+}
+
+// asker answers for the passphrase of a key that is there: from a source once given, else
+// from the terminal.
+func (a *app) asker(source string) sshway.Asker {
+	return func(name string) (secret.Text, error) {
+		switch {
+		case source != "":
+			return a.readSecret(source)
+		case !a.mayAsk():
+			return secret.Text{}, sshway.ErrNobody
+		}
+		text, err := a.askSecret("Passphrase of " + name + " (--passphrase-from):")
+		if err == nil && text.Empty() {
+			err = sshway.ErrNobody
+		}
+		return text, err
+	}
+}
+
+// token gets a host's token: from a source, or asked.
+func (a *app) token(source, host, page string) (secret.Text, error) {
+	if source != "" {
+		text, err := a.readSecret(source)
+		if err == nil && text.Empty() {
+			err = &problem{message: "the token from " + source + " is empty", exit: exitCrux}
+		}
+		return text, err
+	}
+	if !a.mayAsk() {
+		return secret.Text{}, &problem{message: "a token for the interface of " + host + " must be asked, and nobody can be asked",
+			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
+	}
+	if page != "" {
+		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s.\n", host, page)
+	}
+	return a.askSecret("Token for " + host + " (--token-from):")
+}

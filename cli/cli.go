@@ -1,0 +1,243 @@
+// Package cli is the command line: it turns words into calls of the core and hands what
+// comes back to package render. It decides nothing that is worth a test of its own.
+package cli
+
+import (
+	"context"
+	"errors"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/workstation"
+	"unicrux/render"
+)
+
+// The exit codes of every command.
+const (
+	exitDone    = 0 // done; or: the way is open
+	exitCrux    = 1 // a crux was found; or: the host or a rule refused
+	exitUsage   = 2 // the command line is wrong
+	exitFailure = 3 // a file, a device or the program itself failed
+	exitAsk     = 4 // something had to be asked and could not be
+	exitStopped = 5 // stopped by the person
+)
+
+// defaultTimeout bounds each step on the network.
+const defaultTimeout = 10 * time.Second
+
+// IO is what a run of the program gets from outside.
+type IO struct {
+	Args     []string // without the program's name
+	Environ  []string
+	In       *os.File
+	Out, Err io.Writer
+	// Columns is the width of the terminal that Out is, or 0 when it is none.
+	Columns int
+}
+
+// System is the IO of this process.
+func System() IO {
+	s := IO{Args: os.Args[1:], Environ: os.Environ(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr}
+	if term.IsTerminal(int(os.Stdout.Fd())) {
+		s.Columns = render.DefaultWidth
+		if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && width > 0 {
+			s.Columns = width
+		}
+	}
+	return s
+}
+
+// An app is one run: what came from outside, the options of every command, the workstation.
+type app struct {
+	IO
+	json, plain, dry, yes, noInput, quiet, verbose bool
+	timeout                                        time.Duration
+	station                                        *workstation.Station
+	ctx                                            context.Context
+}
+
+// Run runs one command and returns the exit code.
+func Run(io IO) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	a := &app{IO: io, ctx: ctx}
+	root := a.root()
+	root.SetArgs(io.Args)
+	root.SetIn(io.In)
+	root.SetOut(io.Out)
+	root.SetErr(io.Err)
+	err := root.ExecuteContext(ctx)
+	if ctx.Err() != nil && err != nil {
+		err = errStopped
+	}
+	return a.finish(err)
+}
+
+// finish prints an error, on stdout as a document when that was asked for.
+func (a *app) finish(err error) int {
+	if err == nil {
+		return exitDone
+	}
+	var told *told
+	if errors.As(err, &told) {
+		return told.exit
+	}
+	problem := asProblem(err)
+	if a.json {
+		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit)))
+		return problem.exit
+	}
+	_, _ = io.WriteString(a.Err, a.style().Problem(problem.message, problem.advice))
+	return problem.exit
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "unicrux",
+		Short: "Gets this workstation and a code host to trust each other",
+		Long: `Unicrux makes keys, tells code hosts about them, settles how each host is reached,
+and names the one cause when a clone or push fails.`,
+		SilenceErrors: true, SilenceUsage: true,
+		PersistentPreRunE: func(*cobra.Command, []string) (err error) {
+			a.station, err = workstation.Here(a.Environ)
+			return err
+		},
+	}
+	flags := root.PersistentFlags()
+	flags.BoolVar(&a.json, "json", false, "print one JSON document")
+	flags.BoolVar(&a.plain, "plain", false, "no colour, no drawing characters")
+	flags.BoolVar(&a.dry, "dry-run", false, "say what would change, change nothing")
+	flags.BoolVar(&a.yes, "yes", false, "do what would be asked about")
+	flags.BoolVar(&a.noInput, "no-input", false, "never ask")
+	flags.BoolVar(&a.quiet, "quiet", false, "say less")
+	flags.BoolVar(&a.verbose, "verbose", false, "say more")
+	flags.DurationVar(&a.timeout, "timeout", defaultTimeout, "for each step on the network")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
+	root.CompletionOptions.HiddenDefaultCmd = true
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "try", Title: "Try it:"})
+	for _, group := range []struct {
+		id       string
+		commands []*cobra.Command
+	}{
+		{"daily", []*cobra.Command{a.checkCommand()}},
+		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand()}},
+		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
+	} {
+		for _, command := range group.commands {
+			command.GroupID = group.id
+			root.AddCommand(command)
+		}
+	}
+	demandSubcommands(root)
+	return root
+}
+
+// demandSubcommands makes a noun without its verb, or with one that does not exist, a
+// wrong command line rather than a page of help.
+func demandSubcommands(command *cobra.Command) {
+	for _, child := range command.Commands() {
+		demandSubcommands(child)
+	}
+	if !command.HasSubCommands() {
+		return
+	}
+	command.RunE = func(c *cobra.Command, args []string) error {
+		if len(args) == 0 && !c.HasParent() {
+			return c.Help()
+		}
+		if len(args) == 0 {
+			return usage("%q needs one of: %s", c.CommandPath(), strings.Join(verbs(c), ", "))
+		}
+		return usage("%q has no command %q; it has: %s", c.CommandPath(), args[0], strings.Join(verbs(c), ", "))
+	}
+	command.Args = cobra.ArbitraryArgs
+}
+
+func verbs(command *cobra.Command) []string {
+	var names []string
+	for _, child := range command.Commands() {
+		if child.IsAvailableCommand() {
+			names = append(names, child.Name())
+		}
+	}
+	return names
+}
+
+// takes is how many arguments a command has, and what they are called.
+func takes(least, most int, names string) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		if len(args) >= least && len(args) <= most {
+			return nil
+		}
+		if most == 0 {
+			return usage("%q takes no arguments, and %d came", c.CommandPath(), len(args))
+		}
+		return usage("%q takes %s, and %d came", c.CommandPath(), names, len(args))
+	}
+}
+
+// style is what the terminal can show.
+func (a *app) style() render.Style {
+	s := render.Style{Width: a.Columns, Detail: a.verbose}
+	kind := a.getenv("TERM")
+	if a.Columns == 0 || a.plain || kind == "dumb" || a.getenv("NO_COLOR") != "" {
+		return s
+	}
+	s.Lines = strings.Contains(strings.ToUpper(a.getenv("LC_ALL")+a.getenv("LC_CTYPE")+a.getenv("LANG")), "UTF")
+	switch {
+	case a.getenv("COLORTERM") == "truecolor", a.getenv("COLORTERM") == "24bit":
+		s.Depth = render.TrueColour
+	case strings.Contains(kind, "256"):
+		s.Depth = render.Colours256
+	default:
+		s.Depth = render.Colours16
+	}
+	return s
+}
+
+func (a *app) getenv(name string) string {
+	station := workstation.Station{Environ: a.Environ}
+	return station.Getenv(name)
+}
+
+// place gathers what the steps of the core need.
+func (a *app) place() (ready.Place, error) {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return ready.Place{}, err
+	}
+	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout}, nil
+}
+
+// show prints a result: the document when JSON was asked for, else the text.
+func (a *app) show(text string, document any) error {
+	if a.json {
+		text = render.JSON(document)
+	}
+	_, err := io.WriteString(a.Out, text)
+	return err
+}
+
+// showChange prints the result of a command that changes something: what would change in
+// a dry run, else what was done and how to take it back.
+func (a *app) showChange(batch *workstation.Batch, text string, document any) error {
+	if batch.Dry {
+		return a.show(a.style().Plan(batch.Differences(), a.station.Tilde), render.PlanDocument(batch.Differences()))
+	}
+	if a.quiet && !a.json {
+		return nil
+	}
+	return a.show(text, document)
+}
+
+// number is how the documents of changes name them.
+func number(batch *workstation.Batch) int { return batch.Change().ID }

@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/render"
+)
+
+func (a *app) hostCommand() *cobra.Command {
+	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust"}
+	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust())
+	return command
+}
+
+func (a *app) hostAdd() *cobra.Command {
+	return &cobra.Command{
+		Use:   "add FILE",
+		Short: "Keep a host's description, and settle how ssh reaches the host",
+		Long: `Keeps a copy of the description in FILE, and puts what ssh needs to reach the host into
+~/.ssh/unicrux.conf. Your own ~/.ssh/config gets one line at its top that includes it; what
+you wrote there is not touched.`,
+		Args: takes(1, 1, "one file"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			batch := a.station.Begin("Describe a host.", a.dry)
+			d, err := hosts.Add(batch, a.station, args[0])
+			if err != nil {
+				return err
+			}
+			s := a.style()
+			first := "Described. ssh reaches it as its description says."
+			if number(batch) == 0 {
+				first = "Described already, exactly so."
+			}
+			text := s.Host(d) + "\n" + s.Sentences(first)
+			return a.showChange(batch, text, render.HostDocument(d, number(batch)))
+		},
+	}
+}
+
+func (a *app) hostList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "List the hosts that are described here", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			var problems []string
+			for _, problem := range registry.Problems {
+				problems = append(problems, a.station.Tilde(problem.Error()))
+			}
+			s := a.style()
+			text := s.Hosts(registry.Hosts)
+			if len(registry.Hosts) == 0 {
+				text = s.Sentences("No host is described here yet. Ask whoever runs yours for its description, then:") +
+					s.CommandLine("unicrux", "host", "add", "FILE")
+			}
+			return a.show(text+s.Careful(problems), render.HostsDocument(registry.Hosts, problems))
+		},
+	}
+}
+
+func (a *app) hostShow() *cobra.Command {
+	return &cobra.Command{
+		Use: "show HOST", Short: "Show all about one described host", Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			d, err := registry.Find(args[0])
+			if err != nil {
+				return err
+			}
+			return a.show(a.style().Host(d), render.HostDocument(d, 0))
+		},
+	}
+}
+
+func (a *app) hostTrust() *cobra.Command {
+	var fingerprint string
+	command := &cobra.Command{
+		Use:   "trust HOST",
+		Short: "Compare a host's key with what the host publishes, and store it",
+		Long: `Asks the host for the key by which it proves itself, compares it with what the host
+publishes, and stores it for the name and port that ssh uses. It is the host's key, not
+one of yours.
+
+For a host that is not described, HOST is its name, or NAME:PORT, and --fingerprint says
+what its key must be.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			place, err := a.place()
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin(fmt.Sprintf("Trust %s.", args[0]), a.dry)
+			trusted, err := place.Trust(a.ctx, batch, args[0], fingerprint)
+			if err != nil {
+				return untrusted(trusted, err)
+			}
+			return a.showChange(batch, a.style().Trusted(trusted, args[0], a.station.Tilde(trusted.File), a.dry),
+				render.TrustedDocument(trusted, args[0], number(batch)))
+		},
+	}
+	command.Flags().StringVar(&fingerprint, "fingerprint", "", "what the host's key must be (SHA256:…), from whoever runs the host")
+	return command
+}
+
+// untrusted adds the fingerprint to the error when there was nothing to compare it with,
+// so that it can be read to whoever runs the host.
+func untrusted(trusted *ready.Trusted, err error) error {
+	if !errors.Is(err, ready.ErrUnpublished) {
+		return err
+	}
+	p := asProblem(err)
+	p.message += fmt.Sprintf(". It offers %s %s", sshkey.Kind(trusted.Key), sshkey.Fingerprint(trusted.Key))
+	return p
+}

@@ -1,0 +1,283 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/render"
+)
+
+func (a *app) keyCommand() *cobra.Command {
+	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
+	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyRegister(), a.keyLoad(), a.keyUnload())
+	return command
+}
+
+type keyNewOptions struct {
+	kind, note, host, passphrase string
+	none                         bool
+}
+
+func (a *app) keyNew() *cobra.Command {
+	var o keyNewOptions
+	command := &cobra.Command{
+		Use:   "new [NAME]",
+		Short: "Make a key pair in ~/.ssh",
+		Long: `Makes an ed25519 key pair in ~/.ssh. The private half is readable by you alone from its
+first instant, and nothing that is there is ever written over.
+
+With --host the settings for that host point to the new key, and the name is made of the
+host's when you give none.`,
+		Args: takes(0, 1, "one name"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.newKey(o, args) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.kind, "kind", "ed25519", "the kind of key; this version makes ed25519")
+	flags.StringVar(&o.note, "note", "", "put at the end of the key's comment")
+	flags.StringVar(&o.host, "host", "", "make settings for this host use the key")
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.none, "no-passphrase", false, "leave the key unlocked: whoever copies the file can use it")
+	command.MarkFlagsMutuallyExclusive("passphrase-from", "no-passphrase")
+	return command
+}
+
+func (a *app) newKey(o keyNewOptions, args []string) error {
+	if o.kind != "ed25519" {
+		return usage("this version makes keys of the kind ed25519 only, not %q", o.kind)
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	n := ready.NewKey{Name: strings.Join(args, ""), Note: o.note}
+	if o.host != "" {
+		if n.Host, err = place.Registry.Find(o.host); err != nil {
+			return err
+		}
+	}
+	if err := n.CheckName(a.station); err != nil { // before anybody is asked for anything
+		return err
+	}
+	if !a.dry {
+		if n.Passphrase, err = a.newPassphrase(o.passphrase, o.none); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Make a key.", a.dry)
+	pair, err := place.Make(batch, n)
+	if err != nil {
+		return err
+	}
+	text := a.style().Key(a.view(pair))
+	if n.Host != nil {
+		text += "\n" + a.style().Sentences(fmt.Sprintf("Settings for %s point to it now. Next, tell the host:", n.Host.Name)) +
+			a.style().CommandLine("unicrux", "key", "register", pair.Name(), n.Host.Name)
+	}
+	return a.showChange(batch, text, render.KeyDocument(a.view(pair), number(batch)))
+}
+
+func (a *app) view(pair *sshkey.Pair) render.KeyView {
+	return render.KeyView{Pair: pair, Path: a.station.Tilde(pair.Path), Now: a.station.Now()}
+}
+
+func (a *app) keyList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "List the key pairs in ~/.ssh", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			found, err := sshkey.List(a.station.SSHDir())
+			if err != nil {
+				return err
+			}
+			var views []render.KeyView
+			var unreadable []string
+			for _, finding := range found {
+				if finding.Err != nil {
+					unreadable = append(unreadable, a.station.Tilde(finding.Path)+": "+finding.Err.Error())
+					continue
+				}
+				views = append(views, a.view(finding.Pair))
+			}
+			text := a.style().Keys(views, unreadable)
+			if len(found) == 0 {
+				text = a.style().Sentences("There is no key in "+a.station.Tilde(a.station.SSHDir())+" yet. Make one:") +
+					a.style().CommandLine("unicrux", "key", "new")
+			}
+			return a.show(text, render.KeysDocument(views, unreadable))
+		},
+	}
+}
+
+func (a *app) keyShow() *cobra.Command {
+	var line bool
+	command := &cobra.Command{
+		Use: "show KEY", Short: "Show all about one key pair", Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			pair, err := ready.FindKey(a.station, args[0])
+			if err != nil {
+				return err
+			}
+			if !line {
+				return a.show(a.style().Key(a.view(pair)), render.KeyDocument(a.view(pair), 0))
+			}
+			if pair.Public == nil {
+				return &problem{message: "the public half of " + pair.Name() + " can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}
+			}
+			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(a.view(pair), 0))
+		},
+	}
+	command.Flags().BoolVar(&line, "line", false, "print the public line and nothing else")
+	return command
+}
+
+type registerOptions struct{ title, token, passphrase string }
+
+func (a *app) keyRegister() *cobra.Command {
+	var o registerOptions
+	command := &cobra.Command{
+		Use:   "register KEY HOST",
+		Short: "Tell a host about a key, then sign in to prove it",
+		Long: `Tells a host about the public half of a key through the host's interface, makes the
+settings for that host use the key, and signs in with it to prove that it works.
+
+The host's interface wants a token. It is asked for, used once and kept nowhere.`,
+		Args: takes(2, 2, "a key and a host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.register(o, args[0], args[1]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
+	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	return command
+}
+
+func (a *app) register(o registerOptions, key, name string) error {
+	if o.token == "-" && o.passphrase == "-" {
+		return usage("only one of --token-from and --passphrase-from can read standard input")
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindKey(a.station, key)
+	if err != nil {
+		return err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return err
+	}
+	if pair.Public == nil {
+		return &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
+	}
+	if !host.Can("add-key") {
+		return handWork(pair, host)
+	}
+	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	if r.Token, err = a.token(o.token, host.Name, host.Interface.Tokens); err != nil {
+		return err
+	}
+	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)
+	done, err := place.Register(a.ctx, batch, r)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().Registered(done, pair.Name(), host.Name),
+		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
+}
+
+func registrationTitle(given string, pair *sshkey.Pair) string {
+	switch {
+	case given != "":
+		return given
+	case pair.Comment != "":
+		return pair.Comment
+	}
+	return pair.Name()
+}
+
+// handWork says what is to be done where the description names no interface for it.
+func handWork(pair *sshkey.Pair, host *hosts.Description) error {
+	where := "on its page"
+	if host.Interface.Keys != "" {
+		where = "at " + host.Interface.Keys
+	}
+	return &problem{message: "the description of " + host.Name + " does not say how the host is told about keys", exit: exitCrux,
+		advice: fmt.Sprintf("Paste the one line that this prints, %s: unicrux key show %s --line", where, pair.Name())}
+}
+
+func (a *app) keyLoad() *cobra.Command {
+	var lifetime time.Duration
+	var passphrase string
+	command := &cobra.Command{
+		Use:   "load KEY",
+		Short: "Unlock a key and let the agent hold it",
+		Long: `Unlocks a key and gives it to the agent that ssh asks, which holds it for a time. Until
+then nobody is asked for the passphrase.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.load(args[0], passphrase, lifetime) },
+	}
+	command.Flags().DurationVar(&lifetime, "for", 8*time.Hour, "how long the agent holds it")
+	command.Flags().StringVar(&passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	return command
+}
+
+func (a *app) load(name, source string, lifetime time.Duration) error {
+	if lifetime < time.Second {
+		return usage("--for takes a time of at least a second, such as 8h")
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindKey(a.station, name)
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		return a.show(a.style().Sentences("Would let the agent hold "+pair.Name()+"."), render.PlanDocument(nil))
+	}
+	var passphrase secret.Text
+	if pair.Locked {
+		if passphrase, err = a.asker(source)(pair.Name()); err != nil {
+			return err
+		}
+	}
+	socket, err := place.Load(a.ctx, pair, passphrase, lifetime)
+	if err != nil {
+		return err
+	}
+	until := a.station.Now().Add(lifetime)
+	return a.show(a.style().Sentences(fmt.Sprintf("The agent holds %s until %s.", pair.Name(), until.Format("15:04 on 2006-01-02"))),
+		render.LoadedDocument(pair.Name(), socket, &until))
+}
+
+func (a *app) keyUnload() *cobra.Command {
+	return &cobra.Command{
+		Use: "unload KEY", Short: "Take a key out of the agent", Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			place, err := a.place()
+			if err != nil {
+				return err
+			}
+			pair, err := ready.FindKey(a.station, args[0])
+			if err != nil {
+				return err
+			}
+			if a.dry {
+				return a.show(a.style().Sentences("Would take "+pair.Name()+" out of the agent."), render.PlanDocument(nil))
+			}
+			socket, err := place.Unload(a.ctx, pair)
+			if err != nil {
+				return err
+			}
+			return a.show(a.style().Sentences("The agent holds "+pair.Name()+" no more."), render.LoadedDocument(pair.Name(), socket, nil))
+		},
+	}
+}

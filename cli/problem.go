@@ -1,0 +1,120 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"unicrux/core/agent"
+	"unicrux/core/diagnose"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
+	"unicrux/core/wire"
+	"unicrux/core/workstation"
+)
+
+// A problem is an error as the person meets it.
+type problem struct {
+	message string
+	advice  string
+	exit    int
+}
+
+func (p *problem) Error() string { return p.message }
+
+// told ends a command whose result has been printed already.
+type told struct{ exit int }
+
+func (t *told) Error() string { return fmt.Sprintf("exit %d", t.exit) }
+
+var errStopped = &problem{message: "stopped", exit: exitStopped}
+
+func usage(format string, args ...any) error {
+	return &problem{message: fmt.Sprintf(format, args...), advice: "unicrux help COMMAND shows how it is used.", exit: exitUsage}
+}
+
+// advices pairs errors of the core with the exit code and with what to do about them. The
+// first that fits counts.
+var advices = []struct {
+	err    error
+	exit   int
+	advice string
+}{
+	{context.Canceled, exitStopped, ""},
+	{workstation.ErrExists, exitCrux, "Choose another name. Unicrux never writes over a key."},
+	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
+	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},
+	{ready.ErrPublic, exitUsage, ""},
+	{sshkey.ErrComment, exitUsage, ""},
+	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
+	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
+	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
+	{ready.ErrNoAgent, exitCrux, "Start an agent, so that SSH_AUTH_SOCK names its socket, or name one with IdentityAgent."},
+	{agent.ErrSilent, exitCrux, "Check what SSH_AUTH_SOCK and IdentityAgent name."},
+	{ready.ErrUnpublished, exitCrux, "Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
+	{ready.ErrOtherKey, exitCrux, "Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},
+	{ready.ErrRevoked, exitCrux, "Do not connect. Ask whoever runs the host for its new key."},
+	{ready.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
+	{ready.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
+	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
+	{hosts.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
+	{hosts.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
+	{hosts.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
+	{hosts.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{hosts.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
+	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
+	{wire.ErrRefused, exitCrux, "unicrux check with the host's name says more."},
+	{wire.ErrNameUnknown, exitCrux, "Check the spelling."},
+	{wire.ErrSilent, exitCrux, "Check the network, and that the host is up."},
+	{wire.ErrNotSSH, exitCrux, "Check the port."},
+	{wire.ErrHungUp, exitCrux, "Try again in a minute."},
+	{fs.ErrNotExist, exitFailure, ""},
+	{fs.ErrPermission, exitFailure, "Look who owns the file and who may read and write it."},
+}
+
+// asProblem finds the exit code and the advice for any error.
+func asProblem(err error) *problem {
+	var p *problem
+	if errors.As(err, &p) {
+		return p
+	}
+	var refusal *hosts.Refusal
+	if errors.As(err, &refusal) {
+		return &problem{message: diagnose.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
+	}
+	var description *hosts.DescriptionError
+	if errors.As(err, &description) {
+		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.", exit: exitCrux}
+	}
+	for _, row := range advices {
+		if errors.Is(err, row.err) {
+			return &problem{message: message(err), advice: row.advice, exit: row.exit}
+		}
+	}
+	return &problem{message: message(err), exit: exitFailure}
+}
+
+func message(err error) string {
+	var mismatch *ready.KeyMismatch
+	if errors.As(err, &mismatch) {
+		return fmt.Sprintf("the host offers %s, while %s says %s", sshkey.Fingerprint(mismatch.Offered), mismatch.Source, mismatch.Wanted)
+	}
+	return diagnose.Clean(err.Error())
+}
+
+func refusalAdvice(status int) string {
+	switch status {
+	case 401:
+		return "Check the token: whole, for this host, and not ended."
+	case 403:
+		return "The token may not do this: make one that may manage keys."
+	case 409:
+		return "Make a key of its own for this account: unicrux key new."
+	}
+	return ""
+}

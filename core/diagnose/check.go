@@ -1,0 +1,188 @@
+package diagnose
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/address"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/knownhosts"
+	"unicrux/core/sshway"
+	"unicrux/core/wire"
+	"unicrux/core/workstation"
+)
+
+// A Request says what to check.
+type Request struct {
+	Argument string  // a clone URL, a remote's name or a host; empty for what a plain push would use
+	Purpose  Purpose // empty: clone for a URL or a host, push for a remote
+	Timeout  time.Duration
+	Ask      sshway.Asker // asks for a passphrase
+}
+
+// ErrTransport is returned for a question that cannot be answered yet.
+var ErrTransport = errors.New("the way over this transport cannot be checked yet, only the one over SSH")
+
+// A checker goes one way.
+type checker struct {
+	station  *workstation.Station
+	registry *hosts.Registry
+	request  Request
+	config   *gitlink.Config
+	way      *Way
+	address  address.Address
+	host     *hosts.Description // nil when the host is not described
+	passage  *sshway.Way
+	verdict  knownhosts.Verdict
+	by       *knownhosts.Entry
+	suspects []*Crux // causes in the settings that explain a refused sign-in
+}
+
+// Check goes the way and returns what it found. An error means that the question could
+// not be asked, not that the way is broken.
+func Check(ctx context.Context, station *workstation.Station, registry *hosts.Registry, request Request) (*Way, error) {
+	c := &checker{station: station, registry: registry, request: request, way: newWay()}
+	defer func() {
+		if c.passage != nil {
+			_ = c.passage.Close() // nothing of the agent's is ours to lose
+		}
+	}()
+	for _, stage := range []func(context.Context) (*Crux, error){c.locate, c.settle, c.travel} {
+		crux, err := stage(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if crux != nil {
+			c.way.breakAt(crux)
+			c.way.Mends = c.mends(ctx, crux)
+			return c.way, nil
+		}
+	}
+	c.notes()
+	return c.way, nil
+}
+
+// crux makes a crux of a code of the catalogue.
+func crux(code Code, certainty Certainty, evidence ...Evidence) *Crux {
+	return &Crux{Code: code, Stage: StageOf(code), Summary: Summary(code), Evidence: evidence, Certainty: certainty}
+}
+
+// settle passes the stage of settings: what would git's ssh do for this address?
+func (c *checker) settle(context.Context) (*Crux, error) {
+	start := time.Now()
+	if crux := c.programs(); crux != nil {
+		return crux, nil
+	}
+	var err error
+	if c.passage, err = sshway.Prepare(c.station, c.config, c.address); err != nil {
+		return nil, err
+	}
+	if crux := c.refusedSettings(); crux != nil {
+		return crux, nil
+	}
+	c.way.Question.User = c.passage.Client.User
+	c.settingFacts()
+	c.suspectFiles()
+	c.way.open(Settings, time.Since(start))
+	return nil, nil
+}
+
+// travel goes over the network, once.
+func (c *checker) travel(ctx context.Context) (*Crux, error) {
+	plan := c.passage.Plan(c.judge, c.request.Timeout)
+	plan.Offers = sshway.Offers(c.passage.Keys, c.request.Ask)
+	if c.way.Question.Repo != "" {
+		plan.Path, plan.Service = c.address.Path, "git-upload-pack"
+		if c.way.Question.Purpose == Push {
+			plan.Service, plan.Instead = "git-receive-pack", "git-upload-pack"
+		}
+	}
+	plan.Greeting = c.host != nil && c.host.SSH.Greeting != ""
+	trip, err := wire.GoSSH(ctx, plan)
+	c.way.Trip = trip
+	c.passed(trip)
+	if err == nil {
+		return nil, nil
+	}
+	var failure *wire.Failure
+	if !errors.As(err, &failure) {
+		return nil, err
+	}
+	return c.explain(ctx, failure, trip), nil
+}
+
+func (c *checker) judge(key ssh.PublicKey) error {
+	verdict, by, ok := c.passage.Judge(key)
+	c.verdict, c.by = verdict, by
+	if !ok {
+		return fmt.Errorf("verdict %d", verdict)
+	}
+	return nil
+}
+
+// passed notes the stages that the trip passed, with their facts.
+func (c *checker) passed(trip *wire.Trip) {
+	w := c.way
+	if trip.Connected != "" {
+		w.fact(Reach, "connected", trip.Connected, "")
+	}
+	if trip.Server != "" {
+		w.fact(Reach, "server", Clean(trip.Server), "")
+	}
+	if trip.HostKey != nil {
+		w.open(Reach, trip.Times[wire.AtName]+trip.Times[wire.AtConnect]+trip.Times[wire.AtSpeak])
+		origin := ""
+		if c.by != nil {
+			origin = c.station.Tilde(c.by.Origin())
+		}
+		w.fact(Trust, "host key", trip.HostKey.Type()+" "+ssh.FingerprintSHA256(trip.HostKey), origin)
+	}
+	if trip.SignedIn {
+		w.open(Trust, trip.Times[wire.AtTrust])
+		w.open(SignIn, trip.Times[wire.AtSignIn])
+		c.signedIn(trip)
+	}
+	if w.Question.Repo == "" {
+		w.stage(Repository).State, w.stage(Permission).State = Skipped, Skipped
+		return
+	}
+	if trip.Answer.Open || trip.Instead.Open {
+		w.open(Repository, trip.Times[wire.AtService])
+		w.fact(Repository, "refs", fmt.Sprint(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+	}
+	if trip.Answer.Open {
+		w.open(Permission, 0)
+	}
+}
+
+func (c *checker) signedIn(trip *wire.Trip) {
+	if trip.With >= 0 {
+		key := c.offered()[trip.With]
+		c.way.Key = key.Name
+		c.way.fact(SignIn, "key", key.Name+" "+ssh.FingerprintSHA256(key.Public), c.origin(key.Origin))
+	} else {
+		c.way.fact(SignIn, "key", "none was asked for", "")
+	}
+	if c.host != nil {
+		c.way.Account = Clean(c.host.Account(trip.Greeting))
+	}
+	if c.way.Account != "" {
+		c.way.fact(SignIn, "account", c.way.Account, "the host's greeting")
+	}
+}
+
+// offered lists the keys in the order of the offers: those whose public half is known.
+func (c *checker) offered() []sshway.Key {
+	var keys []sshway.Key
+	for _, key := range c.passage.Keys {
+		if key.Public != nil {
+			keys = append(keys, key)
+		}
+	}
+	return keys
+}

@@ -1,0 +1,32 @@
+package diagnose
+
+import (
+	"strings"
+	"unicode"
+)
+
+// maxQuoted bounds what is shown of another's words, in characters.
+const maxQuoted = 300
+
+// Clean makes text from elsewhere fit to be shown: one line, no control characters and
+// nothing that turns the direction of writing, and not without end.
+func Clean(text string) string {
+	text = strings.ToValidUTF8(text, "�")
+	text = strings.Map(func(r rune) rune {
+		switch {
+		case r == '\n' || r == '\t' || r == '\r':
+			return ' '
+		case unicode.IsControl(r), unicode.Is(unicode.Cf, r), unicode.Is(unicode.Zl, r), unicode.Is(unicode.Zp, r):
+			return -1
+		}
+		return r
+	}, text)
+	words := []rune(strings.Join(strings.Fields(text), " "))
+	if len(words) > maxQuoted {
+		return string(words[:maxQuoted]) + "…"
+	}
+	return string(words)
+}
+
+// quote marks words as another's.
+func quote(words string) string { return "“" + words + "”" }

@@ -1,0 +1,230 @@
+package diagnose
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os/exec"
+	"strings"
+	"time"
+
+	"unicrux/core/address"
+	"unicrux/core/gitlink"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshway"
+)
+
+// locate passes the stage of the address: where does the question lead?
+func (c *checker) locate(ctx context.Context) (*Crux, error) {
+	start := time.Now()
+	var refused *gitlink.ConfigError
+	var err error
+	c.config, err = gitlink.ReadConfig(ctx, c.station)
+	switch {
+	case errors.Is(err, gitlink.ErrNoGit):
+		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
+	case errors.As(err, &refused):
+		return crux("git-config-broken", Proved, Evidence{"git says", Clean(refused.Words), ""}), nil
+	case err != nil:
+		return nil, err
+	}
+	text, found, err := c.target(ctx)
+	if found != nil || err != nil {
+		return found, err
+	}
+	if text == "" { // a host alone
+		c.way.open(Address, time.Since(start))
+		return nil, nil
+	}
+	return c.read(text, start)
+}
+
+// target turns the request's argument into the text of a URL, rewritten as git would. The
+// text is empty when the question is about a host alone; then the address is settled.
+func (c *checker) target(ctx context.Context) (string, *Crux, error) {
+	argument := c.request.Argument
+	if strings.Contains(argument, ":") {
+		return c.rewrite(argument, false), nil, nil
+	}
+	if argument == "" || c.hasRemote(argument) {
+		return c.remote(ctx, argument)
+	}
+	if d, err := c.registry.Find(argument); err == nil {
+		c.askAboutHost(d.SSH.Host)
+		return "", nil, nil
+	}
+	if strings.Contains(argument, ".") && !strings.ContainsAny(argument, "/@") {
+		c.askAboutHost(argument)
+		return "", nil, nil
+	}
+	if strings.ContainsAny(argument, "/@.") {
+		return argument, nil, nil
+	}
+	return c.remote(ctx, argument)
+}
+
+func (c *checker) hasRemote(name string) bool {
+	_, _, found := c.config.RemoteURL(name, false)
+	return found
+}
+
+func (c *checker) askAboutHost(host string) {
+	c.address = address.Address{Scheme: "ssh", Host: host}
+	c.host = c.registry.ForHost(host)
+	c.way.Question = Question{URL: c.address.String(), Host: c.hostName(), Transport: "ssh", Purpose: c.purpose(Clone)}
+}
+
+func (c *checker) purpose(otherwise Purpose) Purpose {
+	if c.request.Purpose != "" {
+		return c.request.Purpose
+	}
+	return otherwise
+}
+
+func (c *checker) hostName() string {
+	if c.host != nil {
+		return c.host.Name
+	}
+	return c.address.Host
+}
+
+// remote finds the URL of a remote, of the one that a plain push would use without a name.
+func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error) {
+	purpose := c.purpose(Push)
+	c.way.Question = Question{Remote: name, Purpose: purpose, Transport: "ssh"}
+	if !c.config.InRepository() {
+		return "", crux("repository-none", Proved, Evidence{"folder", c.station.Tilde(c.station.Folder), ""}), nil
+	}
+	if name == "" {
+		var err error
+		if name, err = c.config.DefaultRemote(ctx); err != nil {
+			return "", nil, err
+		}
+		c.way.Question.Remote = name
+	}
+	entry, own, found := c.config.RemoteURL(name, purpose == Push)
+	if !found {
+		if strings.Contains(name, ":") { // branch.<name>.remote may be a URL itself
+			return c.rewrite(name, false), nil, nil
+		}
+		return "", c.remoteMissing(name), nil
+	}
+	c.way.fact(Address, "remote", name, c.station.Tilde(entry.Origin))
+	return c.rewrite(entry.Value, own), nil, nil
+}
+
+func (c *checker) remoteMissing(name string) *Crux {
+	there := strings.Join(c.config.Remotes(), ", ")
+	if there == "" {
+		there = "none"
+	}
+	return crux("remote-missing", Proved, Evidence{"asked for", name, ""}, Evidence{"there are", there, ""})
+}
+
+func (c *checker) rewrite(text string, own bool) string {
+	push := c.purpose(Clone) == Push || (c.way.Question.Remote != "" && c.way.Question.Purpose == Push)
+	result, rule := address.Rewrite(text, c.config.Rules(), push, own)
+	if rule != nil {
+		c.way.fact(Address, "rewritten", rule.Prefix+" becomes "+rule.Base, c.station.Tilde(rule.Origin))
+	}
+	return result
+}
+
+// read makes one address of the text.
+func (c *checker) read(text string, start time.Time) (*Crux, error) {
+	parsed, err := address.Parse(text)
+	var syntax *address.SyntaxError
+	if errors.As(err, &syntax) {
+		if c.way.Question.Purpose == "" {
+			c.way.Question = Question{Purpose: c.purpose(Clone), Transport: "ssh"}
+		}
+		return crux("url-malformed", Proved,
+			Evidence{"wrong", syntax.Reason.Error(), ""},
+			Evidence{"where", fmt.Sprintf("character %d", syntax.Offset+1), ""}), nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if parsed.Scheme != "ssh" {
+		return nil, fmt.Errorf("%s: %w", parsed.Scheme, ErrTransport)
+	}
+	c.address, c.host = parsed, c.registry.ForHost(parsed.Host)
+	c.way.Question = Question{URL: parsed.String(), Remote: c.way.Question.Remote, Host: c.hostName(),
+		Repo: parsed.Repository(), Transport: "ssh", Purpose: c.purpose(Clone)}
+	if c.way.Question.Remote != "" {
+		c.way.Question.Purpose = c.purpose(Push)
+	}
+	c.way.fact(Address, "host", parsed.Host, "")
+	c.way.fact(Address, "path", Clean(parsed.Path), "")
+	c.way.open(Address, time.Since(start))
+	return nil, nil
+}
+
+// programs makes sure that git could start its ssh.
+func (c *checker) programs() *Crux {
+	command := c.config.SSH()
+	program := command.Program
+	if !command.Clear && strings.ContainsAny(program, " \t") { // a line for the shell that we do not take apart
+		return nil
+	}
+	if _, err := exec.LookPath(program); err != nil {
+		evidence := []Evidence{{"missing", Clean(program), c.station.Tilde(command.Origin)}}
+		return crux("program-missing", Proved, evidence...)
+	}
+	return nil
+}
+
+// refusedSettings names the file or line for which the ssh client would stop.
+func (c *checker) refusedSettings() *Crux {
+	if len(c.passage.Settings.Problems) == 0 {
+		return nil
+	}
+	problem := c.passage.Settings.Problems[0]
+	if errors.Is(problem.Err, sshconfig.ErrExposed) {
+		return crux("ssh-config-exposed", Proved, Evidence{"file", c.station.Tilde(problem.Origin.File), ""},
+			Evidence{"why", problem.Err.Error(), ""})
+	}
+	evidence := []Evidence{{"where", c.origin(problem.Origin), ""}}
+	if problem.Keyword != "" {
+		evidence = append(evidence, Evidence{"keyword", Clean(problem.Keyword), ""})
+	}
+	return crux("ssh-config-broken", Proved, append(evidence, Evidence{"why", problem.Err.Error(), ""})...)
+}
+
+func (c *checker) settingFacts() {
+	client, w := c.passage.Client, c.way
+	add := func(name, value, keyword string) {
+		w.fact(Settings, name, value, c.origin(client.Origin(keyword)))
+	}
+	if c.passage.Command.Origin != "" {
+		w.fact(Settings, "ssh program", Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))
+	}
+	add("host name", client.HostName, "hostname")
+	add("port", fmt.Sprint(client.Port), "port")
+	add("user", Clean(client.User), "user")
+	if client.ProxyCommand != "" {
+		add("through", Clean(client.ProxyCommand), "proxycommand")
+	}
+	if client.ProxyJump != "" {
+		add("through", Clean(client.ProxyJump), "proxyjump")
+	}
+	for _, key := range c.passage.Keys {
+		w.fact(Settings, "key", describeKey(key), c.origin(key.Origin))
+	}
+	for _, unknown := range c.passage.Settings.Unknown {
+		w.fact(Settings, "not asked", "Match "+Clean(strings.Join(unknown.Args, " ")), c.origin(unknown.Origin))
+	}
+}
+
+func describeKey(key sshway.Key) string {
+	switch {
+	case key.Locked:
+		return key.Name + ", locked"
+	case key.InAgent:
+		return key.Name + ", in the agent"
+	}
+	return key.Name
+}
+
+// origin writes where a setting stands; nothing for the client's default.
+func (c *checker) origin(o sshconfig.Origin) string { return c.station.Tilde(o.String()) }

@@ -1,0 +1,120 @@
+package ready
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+
+	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a key is not made or found, for errors.Is.
+var (
+	ErrName   = errors.New("a key's name is made of letters, digits, and . _ - inside it, without .pub at its end")
+	ErrNoKey  = errors.New("no such key")
+	ErrPublic = errors.New("that is the public half; name the key without .pub")
+)
+
+var keyName = regexp.MustCompile(`^[A-Za-z0-9_][A-Za-z0-9._-]{0,98}[A-Za-z0-9_]$`)
+
+// A NewKey says what key to make.
+type NewKey struct {
+	Name       string             // of the private file in the ssh folder; empty for one made of the host's name
+	Host       *hosts.Description // whose settings shall use the key; may be nil
+	Note       string             // put at the end of the comment
+	Passphrase secret.Text        // empty for none
+}
+
+// name settles the file's name. Without a host it is one under which ssh looks for a key
+// by itself.
+func (n NewKey) name() string {
+	switch {
+	case n.Name != "":
+		return n.Name
+	case n.Host != nil:
+		return n.Host.Name + "_ed25519"
+	}
+	return "id_ed25519"
+}
+
+// comment says who made the key, where and when.
+func (n NewKey) comment(station *workstation.Station) string {
+	computer, _, _ := strings.Cut(station.Computer, ".")
+	text := station.User + "@" + computer + " " + station.Now().Format("2006-01-02")
+	return strings.TrimSpace(text + " " + n.Note)
+}
+
+// KeyPath is where a key of that name lies, or would lie.
+func KeyPath(station *workstation.Station, name string) string {
+	return filepath.Join(station.SSHDir(), name)
+}
+
+// CheckName makes sure that a key can be made: a name that serves, and nothing in its place.
+func (n NewKey) CheckName(station *workstation.Station) error {
+	if name := n.name(); !keyName.MatchString(name) || strings.HasSuffix(name, ".pub") {
+		return fmt.Errorf("%q: %w", name, ErrName)
+	}
+	path := KeyPath(station, n.name())
+	for _, file := range []string{path, path + ".pub"} {
+		if _, err := os.Lstat(file); !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("%s: %w", station.Tilde(file), workstation.ErrExists)
+		}
+	}
+	return nil
+}
+
+// Make makes a key, and settings that point to it when a host is named.
+func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
+	if err := n.CheckName(p.Station); err != nil {
+		return nil, err
+	}
+	made, err := sshkey.New(n.comment(p.Station), n.Passphrase)
+	if err != nil {
+		return nil, err
+	}
+	path := KeyPath(p.Station, n.name())
+	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
+		return nil, err
+	}
+	if err := batch.Create(path+".pub", "Write the public half beside it.", 0o644, made.Public, false); err != nil {
+		return nil, err
+	}
+	if n.Host != nil {
+		if err := hosts.Settle(batch, p.Station, n.Host, hosts.UseKey(p.Station, path)...); err != nil {
+			return nil, err
+		}
+	}
+	return &sshkey.Pair{Path: path, Public: made.Key, Comment: n.comment(p.Station), Locked: !n.Passphrase.Empty(),
+		HasPublic: true, Mode: 0o600, Modified: p.Station.Now()}, nil
+}
+
+// FindKey reads the pair that a person names: by its file's name in the ssh folder, or by path.
+func FindKey(station *workstation.Station, text string) (*sshkey.Pair, error) {
+	if strings.HasSuffix(text, ".pub") {
+		return nil, fmt.Errorf("%s: %w", text, ErrPublic)
+	}
+	path := text
+	switch {
+	case strings.HasPrefix(text, "~/"):
+		path = filepath.Join(station.Home, text[2:])
+	case !strings.ContainsRune(filepath.ToSlash(text), '/'):
+		path = KeyPath(station, text)
+	case !filepath.IsAbs(text):
+		path = filepath.Join(station.Folder, text)
+	}
+	pair, err := sshkey.Load(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("%s: %w", station.Tilde(path), ErrNoKey)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", station.Tilde(path), err)
+	}
+	return pair, nil
+}

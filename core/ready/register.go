@@ -1,0 +1,142 @@
+package ready
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/address"
+	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
+	"unicrux/core/wire"
+	"unicrux/core/workstation"
+)
+
+// A Registration says what to tell a host.
+type Registration struct {
+	Pair  *sshkey.Pair
+	Host  *hosts.Description
+	Title string
+	Token secret.Text
+	Ask   sshway.Asker // for the passphrase, when signing in to prove it
+}
+
+// Registered says what the host knows now, and how that was proved.
+type Registered struct {
+	ID      string // the host's own
+	Already bool   // it knew the key before
+	Title   string // as the host keeps it
+	Owner   string // whose token told the host
+	Account string // whom the host greeted; empty when it tells nobody
+	Proof   Proof
+}
+
+// A Proof says how far a registration was proved.
+type Proof string
+
+// The proofs: signed in; the host takes the key, which could not be unlocked to sign in.
+const (
+	SignedIn Proof = "signed in"
+	KeyTaken Proof = "the host takes the key"
+)
+
+// ErrUnproved is returned when the host was told and does not take the key all the same.
+var ErrUnproved = errors.New("the host was told, and does not take the key yet")
+
+// Register tells the host about a key through its interface, makes settings use the key
+// there, and proves it by signing in with that key alone. Told twice, it says so.
+func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registration) (*Registered, error) {
+	client := &hosts.Client{Description: r.Host, Token: r.Token, Timeout: p.Timeout}
+	done := &Registered{Title: r.Title}
+	var err error
+	if r.Host.Can("who") {
+		if done.Owner, err = client.Who(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if err := p.tell(ctx, batch, client, r, done); err != nil {
+		return nil, err
+	}
+	if err := hosts.Settle(batch, p.Station, r.Host, hosts.UseKey(p.Station, r.Pair.Path)...); err != nil {
+		return done, err
+	}
+	if batch.Dry {
+		return done, nil
+	}
+	return done, p.Prove(ctx, r, done)
+}
+
+// tell registers the key unless the host knows it for this account already.
+func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts.Client, r Registration, done *Registered) error {
+	if r.Host.Can("list-keys") {
+		keys, err := client.Keys(ctx)
+		if err != nil {
+			return err
+		}
+		for _, known := range keys {
+			if bytes.Equal(known.Key.Marshal(), r.Pair.Public.Marshal()) {
+				done.ID, done.Title, done.Already = known.ID, known.Title, true
+				return nil
+			}
+		}
+	}
+	step := workstation.HostStep{Host: r.Host.Name, Act: "add-key",
+		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
+	return batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (workstation.HostStep, error) {
+		id, err := client.AddKey(ctx, r.Title, r.Pair.Public)
+		done.ID, step.Data["id"] = id, id
+		return step, err
+	})
+}
+
+// Prove signs in with that key alone. The host's own key must be stored, or be one that
+// the host publishes.
+func (p Place) Prove(ctx context.Context, r Registration, done *Registered) error {
+	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: r.Host.SSH.Host})
+	if err != nil {
+		return err
+	}
+	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	plan := passage.Plan(func(key ssh.PublicKey) error {
+		if _, _, ok := passage.Judge(key); ok {
+			return nil
+		}
+		if published, err := r.Host.Published(ctx, p.Timeout); err != nil || !published.Has(key) {
+			return errors.Join(ErrOtherKey, err)
+		}
+		return nil
+	}, p.Timeout)
+	plan.Offers = sshway.Offers(p.onlyKey(passage, r.Pair), r.Ask)
+	plan.Greeting = r.Host.SSH.Greeting != ""
+	trip, err := wire.GoSSH(ctx, plan)
+	switch {
+	case err == nil:
+		done.Proof, done.Account = SignedIn, r.Host.Account(trip.Greeting)
+		return nil
+	case len(trip.Offered) == 1 && trip.Offered[0].Known:
+		done.Proof = KeyTaken
+		if errors.Is(trip.Offered[0].OpenErr, sshkey.ErrPassphrase) {
+			return trip.Offered[0].OpenErr
+		}
+		return nil
+	case errors.Is(err, wire.ErrDenied):
+		return ErrUnproved
+	}
+	return fmt.Errorf("%w: %w", ErrUnproved, err)
+}
+
+// onlyKey finds the pair among the keys that ssh would offer, where the agent may hold it
+// unlocked, or takes it as it is.
+func (p Place) onlyKey(passage *sshway.Way, pair *sshkey.Pair) []sshway.Key {
+	for _, key := range passage.Keys {
+		if key.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal()) {
+			return []sshway.Key{key}
+		}
+	}
+	return []sshway.Key{{Name: pair.Name(), Path: pair.Path, Public: pair.Public, Locked: pair.Locked, Pair: pair}}
+}

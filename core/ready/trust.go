@@ -1,0 +1,138 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"strconv"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/address"
+	"unicrux/core/hosts"
+	"unicrux/core/knownhosts"
+	"unicrux/core/sshkey"
+	"unicrux/core/wire"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a host is not trusted, for errors.Is.
+var (
+	ErrUnpublished = errors.New("the host publishes no key that we know of, so there is nothing to compare with")
+	ErrOtherKey    = errors.New("the host offers another key than the one it should have")
+	ErrRevoked     = errors.New("the host offers a key that is marked here as revoked")
+	ErrNoFile      = errors.New("settings name no file in which host keys are stored")
+)
+
+// Trusted says which key is trusted now, and why.
+type Trusted struct {
+	Key     ssh.PublicKey // the one that the host offered
+	Name    string        // under which ssh looks it up
+	Because string        // what it was compared with
+	File    string        // where it is stored
+	Already bool          // it was stored before
+}
+
+// A KeyMismatch holds what was offered and what it was compared with.
+type KeyMismatch struct {
+	Offered ssh.PublicKey
+	Wanted  string // fingerprint
+	Source  string // who says so
+}
+
+func (e *KeyMismatch) Error() string { return ErrOtherKey.Error() }
+
+// Unwrap returns [ErrOtherKey].
+func (e *KeyMismatch) Unwrap() error { return ErrOtherKey }
+
+// Trust asks a host for its key, compares it with the fingerprint, or else with what the
+// host publishes, and stores it for the name and port that ssh uses. With
+// [ErrUnpublished] the result holds the key that was offered, and nothing is stored.
+func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, fingerprint string) (*Trusted, error) {
+	a, description, err := p.hostAddress(name)
+	if err != nil {
+		return nil, err
+	}
+	passage, err := p.prepare(ctx, a)
+	if err != nil {
+		return nil, err
+	}
+	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	key, err := p.offeredKey(ctx, passage.Plan(func(ssh.PublicKey) error { return errors.New("not yet") }, p.Timeout))
+	if err != nil {
+		return nil, err
+	}
+	result := &Trusted{Key: key, Name: passage.Client.KnownHostsName}
+	if verdict, _ := passage.Known.Judge(key); verdict == knownhosts.KeyIsBanned {
+		return result, ErrRevoked
+	}
+	keys, err := p.compare(ctx, result, description, fingerprint)
+	if err != nil {
+		return result, err
+	}
+	if len(passage.Client.KnownHosts) == 0 {
+		return result, ErrNoFile
+	}
+	result.File = passage.Client.KnownHosts[0]
+	changed, err := batch.Edit(result.File, fmt.Sprintf("Store the host key of %s.", result.Name), 0o600, func(old []byte) ([]byte, error) {
+		for _, key := range keys {
+			old = knownhosts.Add(knownhosts.Forget(old, result.Name, key), result.Name, key)
+		}
+		return old, nil
+	})
+	result.Already = !changed
+	return result, err
+}
+
+// hostAddress reads a described host's name, or HOST or HOST:PORT for any other.
+func (p Place) hostAddress(name string) (address.Address, *hosts.Description, error) {
+	if d, err := p.Registry.Find(name); err == nil {
+		return address.Address{Scheme: "ssh", Host: d.SSH.Host}, d, nil
+	}
+	a := address.Address{Scheme: "ssh", Host: name}
+	if host, port, err := net.SplitHostPort(name); err == nil {
+		number, err := strconv.ParseUint(port, 10, 16)
+		if err != nil {
+			return a, nil, fmt.Errorf("%s: %w", name, address.ErrPort)
+		}
+		a.Host, a.Port = host, uint16(number)
+	}
+	// Only to have the host checked by the one parser of addresses.
+	if _, err := address.Parse("ssh://" + net.JoinHostPort(a.Host, "22") + "/x"); err != nil && net.ParseIP(a.Host) == nil {
+		return a, nil, fmt.Errorf("%s: %w", name, hosts.ErrUnknown)
+	}
+	return a, nil, nil
+}
+
+func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, error) {
+	trip, err := wire.GoSSH(ctx, plan)
+	if trip.HostKey != nil {
+		return trip.HostKey, nil
+	}
+	return nil, fmt.Errorf("%s:%d: %w", plan.Host, plan.Port, err)
+}
+
+// compare returns the keys to store: the offered one, and with it all that the host
+// publishes, so that clients which prefer another kind are served as well.
+func (p Place) compare(ctx context.Context, result *Trusted, d *hosts.Description, fingerprint string) ([]ssh.PublicKey, error) {
+	if fingerprint != "" {
+		result.Because = "the fingerprint that you gave"
+		if fingerprint != sshkey.Fingerprint(result.Key) {
+			return nil, &KeyMismatch{Offered: result.Key, Wanted: fingerprint, Source: result.Because}
+		}
+		return []ssh.PublicKey{result.Key}, nil
+	}
+	if d == nil {
+		return nil, ErrUnpublished
+	}
+	published, err := d.Published(ctx, p.Timeout)
+	if len(published.Keys) == 0 {
+		return nil, errors.Join(ErrUnpublished, err)
+	}
+	result.Because = published.Origin
+	if !published.Has(result.Key) {
+		return nil, &KeyMismatch{Offered: result.Key, Wanted: sshkey.Fingerprint(published.Keys[0]), Source: published.Origin}
+	}
+	return published.Keys, nil
+}

@@ -1,0 +1,181 @@
+// Package demo is the journey that shows what Unicrux is for: from an empty home to a
+// pushed commit, on a practice host, through the built program and the real git and ssh.
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+
+	"unicrux/standin"
+)
+
+// repo is the repository of the journey, and readOnly one that may only be read.
+const (
+	repo     = "buoys/drift-model"
+	readOnly = "harbour/lamp-firmware"
+)
+
+// A Journey is one run of the demo, in a throwaway home.
+type Journey struct {
+	Host *standin.Host
+	Home string
+
+	folder  string // everything of this run, the home included
+	program string
+	environ []string
+}
+
+// A Step is one command of the journey.
+type Step struct {
+	Say  string   // what it is about, before it is run
+	Line []string // the command
+	Want int      // the exit code when all is well; -1 for any but 0
+	// Before prepares what a person would do by hand; nil for nothing.
+	Before func() error
+}
+
+// Start starts the practice host and makes the home. program is the built Unicrux.
+func Start(program string, environ []string) (*Journey, error) {
+	folder, err := os.MkdirTemp("", "unicrux-demo-")
+	if err != nil {
+		return nil, err
+	}
+	j := &Journey{folder: folder, Home: filepath.Join(folder, "home"), program: program}
+	if err := errors.Join(os.Mkdir(j.Home, 0o700), os.Mkdir(filepath.Join(folder, "host"), 0o700)); err != nil {
+		return nil, errors.Join(err, os.RemoveAll(folder))
+	}
+	if j.Host, err = standin.Start(standin.Options{Folder: filepath.Join(folder, "host")}); err != nil {
+		return nil, errors.Join(err, os.RemoveAll(folder))
+	}
+	j.environ = j.environment(environ)
+	return j, nil
+}
+
+// Close ends the practice host and removes everything.
+func (j *Journey) Close() error { return errors.Join(j.Host.Close(), os.RemoveAll(j.folder)) }
+
+// foreign are the variables that would let the person's own settings into the throwaway home.
+var foreign = []string{"HOME", "GIT_", "SSH_", "XDG_", "UNICRUX_", "CURL_CA_BUNDLE", "SSL_CERT_"}
+
+// environment is that of somebody who has just been given this workstation. The ssh client
+// takes "~" from the password database and not from HOME, so git is told to start it with
+// the settings of the throwaway home; BatchMode, because most programs that use git cannot ask.
+func (j *Journey) environment(environ []string) []string {
+	var result []string
+	for _, entry := range environ {
+		keep := true
+		for _, name := range foreign {
+			keep = keep && !strings.HasPrefix(entry, name)
+		}
+		if keep {
+			result = append(result, entry)
+		}
+	}
+	return append(result, "HOME="+j.Home, "GIT_SSH_COMMAND="+j.SSHCommand(), "GIT_CONFIG_NOSYSTEM=1")
+}
+
+// SSHCommand is what git is told to start as its ssh.
+func (j *Journey) SSHCommand() string {
+	return "ssh -F '" + filepath.ToSlash(filepath.Join(j.Home, ".ssh", "config")) + "' -o BatchMode=yes"
+}
+
+// CloneURL is the address that the journey begins with.
+func (j *Journey) CloneURL() string { return j.Host.CloneURL(repo) }
+
+// Steps lists the journey.
+func (j *Journey) Steps() []Step {
+	url := j.CloneURL()
+	check := func(say string, want int) Step {
+		return Step{Say: say, Line: []string{"unicrux", "check", "--for", "push", url}, Want: want}
+	}
+	folder := filepath.Join(j.Home, "drift-model")
+	return []Step{
+		{Say: "Somebody hands you the description of the host. Nothing else is here: no key, no settings.",
+			Line: []string{"unicrux", "host", "add", j.Host.DescriptionFile()}},
+		{Say: "The clone URL from a page, as everybody tries it first.",
+			Line: []string{"git", "clone", url}, Want: -1},
+		check("What is the cause?", 1),
+		{Say: "Make the key. (Without a passphrase, because nobody sits here to type it.)",
+			Line: []string{"unicrux", "key", "new", "--host", "forge", "--no-passphrase"}},
+		check("The next cause.", 1),
+		{Say: "Compare the host's key with the one that it publishes, instead of blindly saying yes.",
+			Line: []string{"unicrux", "host", "trust", "forge"}},
+		check("And the next.", 1),
+		{Say: "Tell the host about the key, with a token that was made on its page.",
+			Line: []string{"unicrux", "key", "register", "forge_ed25519", "forge", "--token-from", j.Host.TokenFile()}},
+		check("Is the way open now?", 0),
+		{Say: "Then git must agree.", Line: []string{"git", "clone", "--quiet", url}},
+		{Say: "A correction, committed and pushed.", Before: func() error { return correct(filepath.Join(folder, "drift.csv")) },
+			Line: []string{"git", "-C", "drift-model", "-c", "user.name=Ines Marlow", "-c", "user.email=ines.marlow@tidewater.example",
+				"commit", "--quiet", "--all", "--message", "Correct the third hour"}},
+		{Line: []string{"git", "-C", "drift-model", "push", "--quiet"}},
+		{Say: "Last, a repository that this account may read and not write. No new key would help here.",
+			Line: []string{"unicrux", "check", "--for", "push", j.Host.CloneURL(readOnly)}, Want: 1},
+	}
+}
+
+func correct(path string) error {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, append(text, "3,1302,-355\n"...), 0o644)
+}
+
+// Run runs one step in the throwaway home and returns its exit code.
+func (j *Journey) Run(ctx context.Context, step Step, out, errOut *os.File) (exit int, err error) {
+	if step.Before != nil {
+		if err := step.Before(); err != nil {
+			return 0, err
+		}
+	}
+	program := step.Line[0]
+	if program == "unicrux" {
+		program = j.program
+	}
+	cmd := exec.CommandContext(ctx, program, step.Line[1:]...)
+	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = j.Home, j.environ, out, errOut
+	err = cmd.Run()
+	var status *exec.ExitError
+	if errors.As(err, &status) {
+		return status.ExitCode(), ctx.Err()
+	}
+	return 0, err
+}
+
+// Worked tells whether an exit code is the one that a step wants.
+func (s Step) Worked(exit int) bool { return exit == s.Want || (s.Want < 0 && exit != 0) }
+
+// A View is what the host itself says about the pushed branch.
+type View struct {
+	Branch, Commit, Subject, Author string
+	Here                            string // the newest commit in the clone
+}
+
+// Same reports whether the host has the commit that was made here.
+func (v View) Same() bool { return v.Commit != "" && v.Commit == v.Here }
+
+// HostView asks the host, and the clone, for the newest commit of the main branch.
+func (j *Journey) HostView(ctx context.Context) (View, error) {
+	branches, err := j.Host.Branches(repo)
+	if err != nil {
+		return View{}, err
+	}
+	cmd := exec.CommandContext(ctx, "git", "-C", filepath.Join(j.Home, "drift-model"), "rev-parse", "HEAD")
+	cmd.Env = j.environ
+	here, err := cmd.Output()
+	if err != nil {
+		return View{}, fmt.Errorf("asking the clone for its newest commit: %w", err)
+	}
+	for _, branch := range branches {
+		if branch.Name == "main" {
+			return View{Branch: branch.Name, Commit: branch.Commit, Subject: branch.Subject, Author: branch.Author, Here: strings.TrimSpace(string(here))}, nil
+		}
+	}
+	return View{}, errors.New("the host has no branch main")
+}

@@ -1,0 +1,159 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+)
+
+// Host writes all about one described host.
+func (s Style) Host(d *hosts.Description) string {
+	rows := []row{
+		{label: "host", tone: bold, lines: []string{d.Name}},
+		{label: "title", tone: grey, lines: []string{d.Title}},
+		{label: "ssh", tone: grey, lines: []string{fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}},
+	}
+	if d.SSH.Address != "" {
+		rows = append(rows, row{label: "address", tone: grey, lines: []string{d.SSH.Address}})
+	}
+	if d.Interface.URL != "" {
+		rows = append(rows, row{label: "interface", tone: grey, lines: []string{d.Interface.URL}})
+	}
+	return s.block(9, append(rows, row{label: "can", tone: grey, text: abilities(d)}))
+}
+
+// abilities says in words what the host's interface can be told, and what is left to do by hand.
+func abilities(d *hosts.Description) string {
+	var can, hand []string
+	for _, ability := range []struct{ operation, words string }{
+		{"host-keys", "publish its host keys"}, {"add-key", "take keys"}, {"list-keys", "list keys"}, {"remove-key", "give keys back"},
+	} {
+		if d.Can(ability.operation) {
+			can = append(can, ability.words)
+		} else {
+			hand = append(hand, ability.words)
+		}
+	}
+	text := strings.Join(can, ", ")
+	if text == "" {
+		return "Everything is done by hand: the description names no interface."
+	}
+	if len(hand) > 0 {
+		text += ". By hand: " + strings.Join(hand, ", ")
+	}
+	return text + "."
+}
+
+// Hosts writes a table of described hosts.
+func (s Style) Hosts(list []*hosts.Description) string {
+	var rows [][]string
+	for _, d := range list {
+		rows = append(rows, []string{d.Name, d.SSH.Host, fmt.Sprint(d.Port()), d.Title})
+	}
+	return s.table([]string{"host", "name in clone URLs", "port", "title"}, rows)
+}
+
+// A hostDocument is a host in "unicrux.host/1" and "unicrux.hosts/1".
+type hostDocument struct {
+	Schema    string  `json:"schema,omitempty"`
+	Name      string  `json:"name"`
+	Title     string  `json:"title"`
+	Host      string  `json:"host"`
+	User      string  `json:"user"`
+	Port      int     `json:"port"`
+	Address   *string `json:"address"`
+	Interface *string `json:"interface"`
+	Change    int     `json:"change,omitempty"`
+}
+
+func hostDoc(d *hosts.Description) hostDocument {
+	return hostDocument{Name: d.Name, Title: d.Title, Host: d.SSH.Host, User: d.SSH.User, Port: d.Port(),
+		Address: optional(d.SSH.Address), Interface: optional(d.Interface.URL)}
+}
+
+// HostDocument makes the document of one host.
+func HostDocument(d *hosts.Description, change int) any {
+	document := hostDoc(d)
+	document.Schema, document.Change = "unicrux.host/1", change
+	return document
+}
+
+// HostsDocument makes the document of a list of hosts.
+func HostsDocument(list []*hosts.Description, problems []string) any {
+	documents := []hostDocument{}
+	for _, d := range list {
+		documents = append(documents, hostDoc(d))
+	}
+	return struct {
+		Schema     string         `json:"schema"`
+		Hosts      []hostDocument `json:"hosts"`
+		Unreadable []string       `json:"unreadable"`
+	}{"unicrux.hosts/1", documents, append([]string{}, problems...)}
+}
+
+// Trusted writes whose key was stored and why it is believed.
+func (s Style) Trusted(t *ready.Trusted, host, file string, dry bool) string {
+	verb := "Stored"
+	switch {
+	case t.Already:
+		verb = "Already stored"
+	case dry:
+		verb = "Would store"
+	}
+	return s.Sentences(verb+" the key by which "+host+" proves itself. It is the host's key, not yours.") + "\n" +
+		s.block(11, []row{
+			{label: "host key", tone: grey, lines: []string{sshkey.Kind(t.Key) + " " + sshkey.Fingerprint(t.Key)}},
+			{label: "compared", tone: grey, lines: []string{"the same as in " + t.Because}},
+			{label: "stored for", tone: grey, lines: []string{t.Name}},
+			{label: "in", tone: grey, lines: []string{file}},
+		})
+}
+
+// TrustedDocument makes the document "unicrux.trust/1".
+func TrustedDocument(t *ready.Trusted, host string, change int) any {
+	return struct {
+		Schema      string `json:"schema"`
+		Host        string `json:"host"`
+		Name        string `json:"name"`
+		Kind        string `json:"kind"`
+		Fingerprint string `json:"fingerprint"`
+		Compared    string `json:"compared_with"`
+		File        string `json:"file"`
+		Already     bool   `json:"already"`
+		Change      int    `json:"change,omitempty"`
+	}{"unicrux.trust/1", host, t.Name, sshkey.Kind(t.Key), sshkey.Fingerprint(t.Key), t.Because, t.File, t.Already, change}
+}
+
+// Registered writes what the host knows now and how that was proved.
+func (s Style) Registered(r *ready.Registered, key, host string) string {
+	known := fmt.Sprintf("%s knows %s now, as “%s”.", host, key, r.Title)
+	if r.Already {
+		known = fmt.Sprintf("%s knew %s already, as “%s”.", host, key, r.Title)
+	}
+	proof := "Signed in with it to prove it"
+	if r.Proof == ready.KeyTaken {
+		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
+	}
+	if r.Account != "" {
+		proof += ": the host greets you as " + r.Account
+	}
+	return s.Sentences(known, proof+".")
+}
+
+// RegisteredDocument makes the document "unicrux.registration/1".
+func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
+	return struct {
+		Schema  string  `json:"schema"`
+		Host    string  `json:"host"`
+		Key     string  `json:"key"`
+		ID      string  `json:"id"`
+		Title   string  `json:"title"`
+		Account *string `json:"account"`
+		Already bool    `json:"already"`
+		Proof   string  `json:"proof"`
+		Change  int     `json:"change,omitempty"`
+	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, string(r.Proof), change}
+}

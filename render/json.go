@@ -1,0 +1,122 @@
+package render
+
+import (
+	"bytes"
+	"encoding/json"
+	"time"
+
+	"unicrux/core/diagnose"
+)
+
+// JSON writes a document: indented, with a line end, and nothing escaped that need not be.
+func JSON(document any) string {
+	var b bytes.Buffer
+	encoder := json.NewEncoder(&b)
+	encoder.SetEscapeHTML(false)
+	encoder.SetIndent("", "  ")
+	if err := encoder.Encode(document); err != nil { // our documents hold nothing that JSON cannot
+		panic(err)
+	}
+	return b.String()
+}
+
+// A checkDocument is "unicrux.check/1".
+type checkDocument struct {
+	Schema   string           `json:"schema"`
+	Question questionDocument `json:"question"`
+	Open     bool             `json:"open"`
+	Account  *string          `json:"account"`
+	Crux     *cruxDocument    `json:"crux"`
+	Stages   []stageDocument  `json:"stages"`
+	Notes    []noteDocument   `json:"notes"`
+	Mends    []mendDocument   `json:"mends"`
+}
+
+type questionDocument struct {
+	URL       string  `json:"url"`
+	Remote    *string `json:"remote"`
+	Transport string  `json:"transport"`
+	Purpose   string  `json:"purpose"`
+}
+
+type cruxDocument struct {
+	Code      string   `json:"code"`
+	Stage     string   `json:"stage"`
+	Summary   string   `json:"summary"`
+	Evidence  []string `json:"evidence"`
+	Certainty string   `json:"certainty"`
+}
+
+type stageDocument struct {
+	Name         string         `json:"name"`
+	State        string         `json:"state"`
+	Milliseconds float64        `json:"milliseconds"`
+	Facts        []factDocument `json:"facts"`
+}
+
+type factDocument struct {
+	Name   string `json:"name"`
+	Value  string `json:"value"`
+	Origin string `json:"origin"`
+}
+
+type noteDocument struct {
+	Code    string `json:"code"`
+	Summary string `json:"summary"`
+}
+
+type mendDocument struct {
+	Summary   string   `json:"summary"`
+	Command   []string `json:"command"`
+	By        string   `json:"by"`
+	Automatic bool     `json:"automatic"`
+}
+
+// WayDocument makes the document of a way.
+func WayDocument(w *diagnose.Way) any {
+	d := checkDocument{Schema: "unicrux.check/1", Open: w.IsOpen(), Account: optional(w.Account),
+		Question: questionDocument{URL: w.Question.URL, Remote: optional(w.Question.Remote),
+			Transport: w.Question.Transport, Purpose: string(w.Question.Purpose)},
+		Stages: []stageDocument{}, Notes: []noteDocument{}, Mends: []mendDocument{}}
+	if c := w.Crux; c != nil {
+		d.Crux = &cruxDocument{Code: string(c.Code), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{}, Certainty: string(c.Certainty)}
+		for _, e := range c.Evidence {
+			d.Crux.Evidence = append(d.Crux.Evidence, e.String())
+		}
+	}
+	for _, stage := range w.Stages {
+		s := stageDocument{Name: string(stage.Name), State: string(stage.State), Milliseconds: milliseconds(stage.Took), Facts: []factDocument{}}
+		for _, fact := range stage.Facts {
+			s.Facts = append(s.Facts, factDocument(fact))
+		}
+		d.Stages = append(d.Stages, s)
+	}
+	for _, note := range w.Notes {
+		d.Notes = append(d.Notes, noteDocument{string(note.Code), note.Summary})
+	}
+	for _, mend := range w.Mends {
+		d.Mends = append(d.Mends, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...), By: string(mend.By), Automatic: mend.Automatic})
+	}
+	return d
+}
+
+// milliseconds keeps three digits behind the point.
+func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+
+// optional is nil for an empty text, which JSON writes as null.
+func optional(text string) *string {
+	if text == "" {
+		return nil
+	}
+	return &text
+}
+
+// ErrorDocument makes the document of a failed command.
+func ErrorDocument(message, advice string, exit int) any {
+	return struct {
+		Schema  string `json:"schema"`
+		Message string `json:"message"`
+		Advice  string `json:"advice"`
+		Exit    int    `json:"exit"`
+	}{"unicrux.error/1", message, advice, exit}
+}

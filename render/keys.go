@@ -1,0 +1,147 @@
+package render
+
+import (
+	"fmt"
+	"time"
+
+	"unicrux/core/sshkey"
+)
+
+// A KeyView is a key pair with what the reader needs to know where it is.
+type KeyView struct {
+	Pair *sshkey.Pair
+	Path string // as it is shown
+	Now  time.Time
+}
+
+func (v KeyView) kind() string {
+	if v.Pair.Public == nil {
+		return "unknown"
+	}
+	kind := sshkey.Kind(v.Pair.Public)
+	if bits := sshkey.Bits(v.Pair.Public); kind != "ed25519" && bits > 0 {
+		kind = fmt.Sprintf("%s %d", kind, bits)
+	}
+	return kind
+}
+
+func (v KeyView) fingerprint() string {
+	if v.Pair.Public == nil {
+		return ""
+	}
+	return sshkey.Fingerprint(v.Pair.Public)
+}
+
+func (v KeyView) lock() string {
+	if v.Pair.Locked {
+		return "passphrase"
+	}
+	return "none"
+}
+
+// age says how long ago a day was, and which.
+func age(t, now time.Time) string {
+	days := int(now.Sub(t).Hours() / 24)
+	switch day := t.Format("2006-01-02"); {
+	case days < 1:
+		return "today (" + day + ")"
+	case days < 60:
+		return count(days, "day", "days") + " ago (" + day + ")"
+	case days < 730:
+		return fmt.Sprintf("%d months ago (%s)", days/30, day)
+	default:
+		return fmt.Sprintf("%d years ago (%s)", days/365, day)
+	}
+}
+
+// Key writes all about one pair.
+func (s Style) Key(v KeyView) string {
+	rows := []row{
+		{label: "key", tone: bold, lines: []string{v.Pair.Name()}},
+		{label: "kind", tone: grey, lines: []string{v.kind()}},
+		{label: "fingerprint", tone: grey, lines: []string{v.fingerprint()}},
+		{label: "lock", tone: grey, lines: []string{v.lock()}},
+		{label: "comment", tone: grey, lines: []string{v.Pair.Comment}},
+		{label: "private", tone: grey, lines: []string{v.Path}},
+	}
+	if v.Pair.HasPublic {
+		rows = append(rows, row{label: "public", tone: grey, lines: []string{v.Path + ".pub"}})
+	}
+	rows = append(rows, row{label: "changed", tone: grey, lines: []string{age(v.Pair.Modified, v.Now)}})
+	text := s.block(11, rows)
+	if v.Pair.PublicBad != nil {
+		text += "\n" + s.block(11, []row{{label: "careful", tone: ochre, text: "The file " + v.Path + ".pub does not serve: " + v.Pair.PublicBad.Error() + "."}})
+	}
+	return text
+}
+
+// Keys writes a table of pairs, and below it the files that cannot be read.
+func (s Style) Keys(views []KeyView, unreadable []string) string {
+	var rows [][]string
+	for _, v := range views {
+		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.fingerprint(), v.lock(), v.Pair.Comment})
+	}
+	return s.table([]string{"key", "kind", "fingerprint", "lock", "comment"}, rows) + s.Careful(unreadable)
+}
+
+// A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".
+type keyDocument struct {
+	Schema      string `json:"schema,omitempty"`
+	Name        string `json:"name"`
+	Path        string `json:"path"`
+	Kind        string `json:"kind"`
+	Bits        int    `json:"bits"`
+	Fingerprint string `json:"fingerprint"`
+	Comment     string `json:"comment"`
+	Locked      bool   `json:"locked"`
+	PublicLine  string `json:"public_line"`
+	Modified    string `json:"modified"`
+	Change      int    `json:"change,omitempty"`
+}
+
+func keyDoc(v KeyView) keyDocument {
+	d := keyDocument{Name: v.Pair.Name(), Path: v.Pair.Path, Comment: v.Pair.Comment, Locked: v.Pair.Locked,
+		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint()}
+	if v.Pair.Public != nil {
+		d.Kind, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)
+		d.PublicLine = sshkey.Line(v.Pair.Public, v.Pair.Comment)
+	}
+	return d
+}
+
+// KeyDocument makes the document of one pair; change is the number of the change that made
+// it, or 0.
+func KeyDocument(v KeyView, change int) any {
+	d := keyDoc(v)
+	d.Schema, d.Change = "unicrux.key/1", change
+	return d
+}
+
+// KeysDocument makes the document of a list of pairs.
+func KeysDocument(views []KeyView, unreadable []string) any {
+	list := []keyDocument{}
+	for _, v := range views {
+		list = append(list, keyDoc(v))
+	}
+	return struct {
+		Schema     string        `json:"schema"`
+		Keys       []keyDocument `json:"keys"`
+		Unreadable []string      `json:"unreadable"`
+	}{"unicrux.keys/1", list, append([]string{}, unreadable...)}
+}
+
+// LoadedDocument makes the document "unicrux.agent_key/1"; until is nil for a key that the
+// agent holds no more.
+func LoadedDocument(key, socket string, until *time.Time) any {
+	var ends *string
+	if until != nil {
+		ends = optional(until.UTC().Format(time.RFC3339))
+	}
+	return struct {
+		Schema string  `json:"schema"`
+		Key    string  `json:"key"`
+		Agent  string  `json:"agent"`
+		Held   bool    `json:"held"`
+		Until  *string `json:"until"`
+	}{"unicrux.agent_key/1", key, socket, until != nil, ends}
+}

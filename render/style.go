@@ -1,0 +1,228 @@
+// Package render turns what the core found into text for people and into JSON documents.
+// It knows no commands and computes nothing that is true or false.
+package render
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/mattn/go-runewidth"
+)
+
+// Widths in columns: what is used when the terminal does not tell, and the bounds.
+const (
+	DefaultWidth = 100
+	maxWidth     = 100
+	minWidth     = 40
+)
+
+// A Depth says how many colours the terminal shows.
+type Depth int
+
+// The depths. The zero value is safe everywhere.
+const (
+	NoColour Depth = iota
+	Colours16
+	Colours256
+	TrueColour
+)
+
+// A Style says what the terminal can show. The zero value is plain text of the default width.
+type Style struct {
+	Depth  Depth
+	Lines  bool // drawing characters
+	Width  int  // columns; 0 for the default
+	Detail bool // show the facts of every stage
+}
+
+// A tone is a meaning that has a colour. Words and shapes tell it first.
+type tone struct{ rgb, c256, c16 string }
+
+var (
+	teal  = tone{"38;2;84;190;178", "38;5;73", "36"}   // open
+	ochre = tone{"38;2;214;168;84", "38;5;179", "33"}  // careful
+	rose  = tone{"38;2;232;124;136", "38;5;174", "31"} // broken
+	grey  = tone{"38;2;132;144;154", "38;5;245", "90"} // not reached, and what matters less
+	bold  = tone{"1", "1", "1"}
+)
+
+func (s Style) paint(t tone, text string) string {
+	code := ""
+	switch s.Depth {
+	case Colours16:
+		code = t.c16
+	case Colours256:
+		code = t.c256
+	case TrueColour:
+		code = t.rgb
+	}
+	if code == "" || text == "" {
+		return text
+	}
+	return "\x1b[" + code + "m" + text + "\x1b[0m"
+}
+
+func (s Style) width() int {
+	if s.Width == 0 {
+		return DefaultWidth
+	}
+	return max(minWidth, min(s.Width, maxWidth))
+}
+
+// columns is how many columns text takes; text has no colours in it yet.
+func columns(text string) int { return runewidth.StringWidth(text) }
+
+// pad fills text with spaces up to a width.
+func pad(text string, width int) string {
+	return text + strings.Repeat(" ", max(0, width-columns(text)))
+}
+
+// wrap breaks words into lines of at most width columns; a longer word stands alone, whole.
+func wrap(text string, width int) []string {
+	var lines []string
+	line := ""
+	for word := range strings.FieldsSeq(text) {
+		if line != "" && columns(line)+1+columns(word) > width {
+			lines, line = append(lines, line), ""
+		}
+		line = strings.TrimPrefix(line+" "+word, " ")
+	}
+	return append(lines, line)
+}
+
+// margin stands left of everything.
+const margin = "  "
+
+// A row is a label with what it labels: text that may be wrapped, or lines that may not.
+type row struct {
+	label string
+	tone  tone
+	text  string   // wrapped
+	lines []string // as they are
+}
+
+// block writes rows with their labels in one column.
+func (s Style) block(labelWidth int, rows []row) string {
+	var b strings.Builder
+	for _, r := range rows {
+		lines := r.lines
+		if r.text != "" {
+			lines = append(wrap(r.text, s.width()-len(margin)-labelWidth-2), lines...)
+		}
+		label := s.paint(r.tone, r.label) + strings.Repeat(" ", max(0, labelWidth-columns(r.label)))
+		for i, line := range lines {
+			if i > 0 {
+				label = strings.Repeat(" ", labelWidth)
+			}
+			b.WriteString(strings.TrimRight(margin+label+"  "+line, " ") + "\n")
+		}
+	}
+	return b.String()
+}
+
+// table writes rows under bold heads, two spaces between columns. Nothing in it is cut.
+func (s Style) table(heads []string, rows [][]string) string {
+	widths := make([]int, len(heads))
+	for _, cells := range append([][]string{heads}, rows...) {
+		for i, cell := range cells {
+			widths[i] = max(widths[i], columns(cell))
+		}
+	}
+	total := len(margin)
+	for _, width := range widths {
+		total += width + 2
+	}
+	if total-2 > s.width() {
+		return s.stacked(heads, rows)
+	}
+	var b strings.Builder
+	for n, cells := range append([][]string{heads}, rows...) {
+		line := margin
+		for i, cell := range cells {
+			padded := pad(cell, widths[i])
+			if n == 0 {
+				padded = s.paint(bold, cell) + strings.Repeat(" ", widths[i]-columns(cell))
+			}
+			line += padded + "  "
+		}
+		b.WriteString(strings.TrimRight(line, " ") + "\n")
+	}
+	return b.String()
+}
+
+// stacked writes a table that is too wide for the terminal: each row as a block.
+func (s Style) stacked(heads []string, rows [][]string) string {
+	labelWidth := 0
+	for _, head := range heads {
+		labelWidth = max(labelWidth, columns(head))
+	}
+	var parts []string
+	for _, cells := range rows {
+		var block []row
+		for i, cell := range cells {
+			if cell != "" {
+				block = append(block, row{label: heads[i], tone: grey, lines: []string{cell}})
+			}
+		}
+		parts = append(parts, s.block(labelWidth, block))
+	}
+	return strings.Join(parts, "\n")
+}
+
+// count writes a number with its noun.
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return strconv.Itoa(n) + " " + many
+}
+
+// Command writes a command as it is to be typed, quoted for the shell where needed.
+func Command(words []string) string {
+	quoted := make([]string, len(words))
+	for i, word := range words {
+		quoted[i] = word
+		if word == "" || strings.ContainsAny(word, " \t'\"\\$`!*?[](){}<>|&;#~") {
+			quoted[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
+		}
+	}
+	return strings.Join(quoted, " ")
+}
+
+// Sentences writes lines of prose at the margin, wrapped.
+func (s Style) Sentences(texts ...string) string {
+	var b strings.Builder
+	for _, text := range texts {
+		for _, line := range wrap(text, s.width()-len(margin)) {
+			fmt.Fprintf(&b, "%s%s\n", margin, line)
+		}
+	}
+	return b.String()
+}
+
+// CommandLine writes a command to be typed, on a line of its own, never broken.
+func (s Style) CommandLine(words ...string) string {
+	return margin + s.paint(bold, Command(words)) + "\n"
+}
+
+// Careful writes warnings below a result.
+func (s Style) Careful(texts []string) string {
+	if len(texts) == 0 {
+		return ""
+	}
+	var rows []row
+	for _, text := range texts {
+		rows = append(rows, row{label: "careful", tone: ochre, text: text})
+	}
+	return "\n" + s.block(7, rows)
+}
+
+// Problem writes why a command failed and what to do about it.
+func (s Style) Problem(message, advice string) string {
+	text := margin + s.paint(rose, "Not done:") + " " + strings.Join(wrap(message+".", s.width()-len(margin)-10), "\n"+margin) + "\n"
+	if advice != "" {
+		text += s.Sentences(advice)
+	}
+	return text
+}

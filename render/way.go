@@ -1,0 +1,209 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"unicrux/core/diagnose"
+)
+
+// Way draws the line from the person to the repository, and where it breaks.
+func (s Style) Way(w *diagnose.Way) string {
+	var b strings.Builder
+	b.WriteString(s.question(w) + "\n")
+	b.WriteString(s.line(w.Stages))
+	if s.Detail {
+		b.WriteString("\n" + s.facts(w.Stages))
+	}
+	b.WriteString("\n")
+	if w.IsOpen() {
+		b.WriteString(s.openSentence(w))
+	} else {
+		b.WriteString(s.crux(w.Crux))
+		b.WriteString(s.mends(w.Mends))
+	}
+	b.WriteString(s.notes(w.Notes))
+	return b.String()
+}
+
+// question says what was asked: the purpose, the repository, and how one gets there.
+func (s Style) question(w *diagnose.Way) string {
+	q := w.Question
+	what := "?"
+	switch {
+	case q.Repo != "":
+		what = q.Repo + " at " + q.Host
+	case q.Host != "":
+		what = "sign in at " + q.Host
+	case q.Remote != "":
+		what = "remote " + q.Remote
+	case w.Crux != nil && w.Crux.Code == "url-malformed":
+		what = "the URL as given"
+	case w.Crux != nil:
+		what = "this folder"
+	}
+	purpose := string(q.Purpose)
+	if q.Repo == "" && q.Host != "" {
+		purpose = "check"
+	}
+	how := q.Transport
+	if q.User != "" {
+		how += ", as " + q.User
+	}
+	if w.Key != "" {
+		how += ", with " + w.Key
+	}
+	left := margin + s.paint(bold, purpose) + "  " + what
+	if columns(margin+purpose+"  "+what+"      "+how) > s.width() {
+		return left + "\n" + margin + strings.Repeat(" ", len(purpose)+2) + s.paint(grey, how) + "\n"
+	}
+	return left + "      " + s.paint(grey, how) + "\n"
+}
+
+// line draws the stages. Links are drawn up to the break, and missing behind it.
+func (s Style) line(stages []diagnose.Stage) string {
+	link, cross := " == ", " X"
+	if s.Lines {
+		link, cross = " ══ ", " ╳"
+	}
+	var b strings.Builder
+	at := len(margin)
+	b.WriteString(margin)
+	var shown []diagnose.Stage
+	for _, stage := range stages {
+		if stage.State != diagnose.Skipped {
+			shown = append(shown, stage)
+		}
+	}
+	for i, stage := range shown {
+		name, gap := string(stage.Name), "    "
+		painted := s.paint(grey, name)
+		switch stage.State {
+		case diagnose.Open:
+			painted, gap = s.paint(teal, name), s.paint(teal, link)
+		case diagnose.Broken:
+			painted, gap = s.paint(rose, name+cross), "  "
+			name += cross
+		}
+		width := columns(name) + 4
+		if i == len(shown)-1 {
+			gap = ""
+		} else if next := columns(string(shown[i+1].Name)) + 2; at+width+next > s.width() {
+			gap = strings.TrimRight(gap, " ") + "\n" + margin
+			at = len(margin) - width
+		}
+		b.WriteString(painted + gap)
+		at += width
+	}
+	return strings.TrimRight(b.String(), " ") + "\n"
+}
+
+func (s Style) openSentence(w *diagnose.Way) string {
+	q := w.Question
+	as := ""
+	if w.Account != "" {
+		as = " as " + w.Account
+	}
+	sentence := fmt.Sprintf("You can %s %s%s.", q.Purpose, q.Repo, as)
+	if q.Purpose == diagnose.Push {
+		sentence = fmt.Sprintf("You can push to %s%s.", q.Repo, as)
+	}
+	if q.Repo == "" {
+		sentence = "You can sign in at " + q.Host + as + "."
+	}
+	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6), "\n"+margin) + "\n"
+}
+
+func (s Style) crux(crux *diagnose.Crux) string {
+	summary := crux.Summary
+	if crux.Certainty == diagnose.Likely {
+		summary += " This is likely, not proved."
+	}
+	return s.block(labelColumn, []row{{label: "crux", tone: rose, text: summary}}) + "\n" + s.evidence(crux.Evidence)
+}
+
+// labelColumn is the width of "crux", "mend" and "note".
+const labelColumn = 4
+
+// evidence writes what was seen: label, text, and where it stands. A line too long for the
+// terminal has its origin below it, so that what may be copied stays whole.
+func (s Style) evidence(list []diagnose.Evidence) string {
+	labels, texts := 0, 0
+	for _, e := range list {
+		labels, texts = max(labels, columns(e.Label)), max(texts, columns(e.Text))
+	}
+	indent := margin + strings.Repeat(" ", labelColumn+2)
+	room := s.width() - len(indent) - labels - 2
+	var b strings.Builder
+	for _, e := range list {
+		lead := indent + s.paint(grey, pad(e.Label, labels)) + "  "
+		below := indent + strings.Repeat(" ", labels+2)
+		lines := []string{e.Text}
+		if strings.Contains(e.Text, " ") && columns(e.Text) > room {
+			lines = wrap(e.Text, room)
+		}
+		b.WriteString(lead + strings.Join(lines, "\n"+below))
+		last := lines[len(lines)-1]
+		switch {
+		case e.Origin == "":
+		case columns(last) <= min(texts, room) && min(texts, room)+2+columns(e.Origin) <= room:
+			b.WriteString(strings.Repeat(" ", min(texts, room)-columns(last)+2) + s.paint(grey, e.Origin))
+		default:
+			b.WriteString("\n" + below + s.paint(grey, e.Origin))
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+func (s Style) mends(mends []diagnose.Mend) string {
+	var rows []row
+	for i, mend := range mends {
+		label := "mend"
+		if i > 0 {
+			label = "or"
+		}
+		r := row{label: label, tone: teal, text: mend.Summary}
+		if len(mend.Command) > 0 {
+			r.lines = []string{s.paint(bold, Command(mend.Command))}
+		}
+		rows = append(rows, r)
+	}
+	if len(rows) == 0 {
+		return ""
+	}
+	return "\n" + s.block(labelColumn, rows)
+}
+
+func (s Style) notes(notes []diagnose.Note) string {
+	var rows []row
+	for _, note := range notes {
+		rows = append(rows, row{label: "note", tone: ochre, text: note.Summary})
+	}
+	if len(rows) == 0 {
+		return ""
+	}
+	return "\n" + s.block(labelColumn, rows)
+}
+
+// facts lists what was learned at each stage, with origins and times.
+func (s Style) facts(stages []diagnose.Stage) string {
+	var b strings.Builder
+	for _, stage := range stages {
+		if stage.State != diagnose.Open && stage.State != diagnose.Broken {
+			continue
+		}
+		took := ""
+		if stage.Took > 0 {
+			took = fmt.Sprintf("  %.1f ms", float64(stage.Took)/float64(time.Millisecond))
+		}
+		b.WriteString(margin + s.paint(bold, string(stage.Name)) + s.paint(grey, took) + "\n")
+		var evidence []diagnose.Evidence
+		for _, fact := range stage.Facts {
+			evidence = append(evidence, diagnose.Evidence{Label: fact.Name, Text: fact.Value, Origin: fact.Origin})
+		}
+		b.WriteString(s.evidence(evidence))
+	}
+	return b.String()
+}
