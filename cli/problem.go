@@ -102,7 +102,7 @@ func asProblem(err error) *problem {
 func message(err error) string {
 	var mismatch *ready.KeyMismatch
 	if errors.As(err, &mismatch) {
-		return fmt.Sprintf("the host offers %s, while %s says %s", sshkey.Fingerprint(mismatch.Offered), mismatch.Source, mismatch.Wanted)
+		return fmt.Sprintf("the host offers the key %s, which is not %s: %s", sshkey.Fingerprint(mismatch.Offered), mismatch.Source, mismatch.Wanted)
 	}
 	return diagnose.Clean(err.Error())
 }

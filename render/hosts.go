@@ -106,7 +106,7 @@ func (s Style) Trusted(t *ready.Trusted, host, file string, dry bool) string {
 	return s.Sentences(verb+" the key by which "+host+" proves itself. It is the host's key, not yours.") + "\n" +
 		s.block(11, []row{
 			{label: "host key", tone: grey, lines: []string{sshkey.Kind(t.Key) + " " + sshkey.Fingerprint(t.Key)}},
-			{label: "compared", tone: grey, lines: []string{"the same as in " + t.Because}},
+			{label: "compared", tone: grey, lines: []string{"the same as " + t.Because}},
 			{label: "stored for", tone: grey, lines: []string{t.Name}},
 			{label: "in", tone: grey, lines: []string{file}},
 		})

@@ -34,7 +34,7 @@ func (v KeyView) fingerprint() string {
 
 func (v KeyView) lock() string {
 	if v.Pair.Locked {
-		return "passphrase"
+		return "set"
 	}
 	return "none"
 }
@@ -60,7 +60,7 @@ func (s Style) Key(v KeyView) string {
 		{label: "key", tone: bold, lines: []string{v.Pair.Name()}},
 		{label: "kind", tone: grey, lines: []string{v.kind()}},
 		{label: "fingerprint", tone: grey, lines: []string{v.fingerprint()}},
-		{label: "lock", tone: grey, lines: []string{v.lock()}},
+		{label: "passphrase", tone: grey, lines: []string{v.lock()}},
 		{label: "comment", tone: grey, lines: []string{v.Pair.Comment}},
 		{label: "private", tone: grey, lines: []string{v.Path}},
 	}
@@ -81,7 +81,7 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 	for _, v := range views {
 		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.fingerprint(), v.lock(), v.Pair.Comment})
 	}
-	return s.table([]string{"key", "kind", "fingerprint", "lock", "comment"}, rows) + s.Careful(unreadable)
+	return s.table([]string{"key", "kind", "fingerprint", "passphrase", "comment"}, rows) + s.Careful(unreadable)
 }
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".

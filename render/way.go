@@ -126,33 +126,37 @@ func (s Style) crux(crux *diagnose.Crux) string {
 // labelColumn is the width of "crux", "mend" and "note".
 const labelColumn = 4
 
-// evidence writes what was seen: label, text, and where it stands. A line too long for the
-// terminal has its origin below it, so that what may be copied stays whole.
+// evidence writes what was seen: label, text, and where it stands. Origins have a column
+// of their own where all lines leave room for it; else each stands behind or below its text,
+// so that what may be copied stays whole.
 func (s Style) evidence(list []diagnose.Evidence) string {
-	labels, texts := 0, 0
+	labels, texts, total := 0, 0, 0
 	for _, e := range list {
 		labels, texts = max(labels, columns(e.Label)), max(texts, columns(e.Text))
 	}
 	indent := margin + strings.Repeat(" ", labelColumn+2)
 	room := s.width() - len(indent) - labels - 2
+	for _, e := range list {
+		total = max(total, texts+2+columns(e.Origin))
+	}
 	var b strings.Builder
 	for _, e := range list {
-		lead := indent + s.paint(grey, pad(e.Label, labels)) + "  "
-		below := indent + strings.Repeat(" ", labels+2)
 		lines := []string{e.Text}
 		if strings.Contains(e.Text, " ") && columns(e.Text) > room {
 			lines = wrap(e.Text, room)
 		}
-		b.WriteString(lead + strings.Join(lines, "\n"+below))
-		last := lines[len(lines)-1]
+		last := &lines[len(lines)-1]
 		switch {
 		case e.Origin == "":
-		case columns(last) <= min(texts, room) && min(texts, room)+2+columns(e.Origin) <= room:
-			b.WriteString(strings.Repeat(" ", min(texts, room)-columns(last)+2) + s.paint(grey, e.Origin))
+		case total <= room:
+			*last = pad(*last, texts+2) + s.paint(grey, e.Origin)
+		case columns(*last)+2+columns(e.Origin) <= room:
+			*last += "  " + s.paint(grey, e.Origin)
 		default:
-			b.WriteString("\n" + below + s.paint(grey, e.Origin))
+			lines = append(lines, s.paint(grey, e.Origin))
 		}
-		b.WriteString("\n")
+		below := "\n" + indent + strings.Repeat(" ", labels+2)
+		b.WriteString(indent + s.paint(grey, pad(e.Label, labels)) + "  " + strings.Join(lines, below) + "\n")
 	}
 	return b.String()
 }

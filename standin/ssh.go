@@ -124,13 +124,13 @@ func (h *Host) serveGit(channel ssh.Channel, account, line, protocol string) uin
 	if service != "git-upload-pack" && service != "git-receive-pack" {
 		return refuse("only git is served here.")
 	}
-	repo := h.world.find(account, path)
+	repo, seen := h.sight(account, path)
 	switch {
-	case repo == nil:
+	case !seen:
 		return refuse("there is no repository %s that %s may see.", path, account)
 	case service == "git-receive-pack" && repo.frozen:
 		return refuse("%s is frozen for everyone.", path)
-	case service == "git-receive-pack" && !repo.mayWrite(account):
+	case service == "git-receive-pack" && !repo.mayWrite:
 		return refuse("%s may read %s, not write to it.", account, path)
 	}
 	return h.run(channel, protocol, strings.TrimPrefix(service, "git-"), h.repoDir(path))

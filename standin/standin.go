@@ -196,3 +196,22 @@ func (h *Host) Close() error {
 
 // Title is what the host calls itself.
 func (h *Host) Title() string { return h.world.title }
+
+// Allow sets what an account may do with a repository: nothing, not even see it, unless
+// reading or writing is allowed.
+func (h *Host) Allow(account, path string, read, write bool) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for i := range h.world.repos {
+		if h.world.repos[i].path != path {
+			continue
+		}
+		h.world.repos[i].rights[account] = hidden
+		if read {
+			h.world.repos[i].rights[account] = reads
+		}
+		if write {
+			h.world.repos[i].rights[account] = writes
+		}
+	}
+}

@@ -116,8 +116,8 @@ type repoEntry struct {
 	Branches []Branch `json:"branches,omitempty"`
 }
 
-func (h *Host) entry(repo *repository, account string) repoEntry {
-	return repoEntry{Path: repo.path, CloneSSH: h.CloneURL(repo.path), MayWrite: repo.mayWrite(account), Frozen: repo.frozen}
+func (h *Host) entry(s sight) repoEntry {
+	return repoEntry{Path: s.path, CloneSSH: h.CloneURL(s.path), MayWrite: s.mayWrite, Frozen: s.frozen}
 }
 
 // CloneURL is the SSH clone URL of a repository.
@@ -127,21 +127,19 @@ func (h *Host) CloneURL(path string) string {
 
 func (h *Host) listRepositories(w http.ResponseWriter, _ *http.Request, account string) {
 	list := []repoEntry{}
-	for i := range h.world.repos {
-		if h.world.repos[i].rights[account] != hidden {
-			list = append(list, h.entry(&h.world.repos[i], account))
-		}
+	for _, repo := range h.sights(account) {
+		list = append(list, h.entry(repo))
 	}
 	answer(w, http.StatusOK, map[string]any{"repositories": list})
 }
 
 func (h *Host) oneRepository(w http.ResponseWriter, r *http.Request, account string) {
-	repo := h.world.find(account, r.PathValue("group")+"/"+r.PathValue("name"))
-	if repo == nil {
+	repo, seen := h.sight(account, r.PathValue("group")+"/"+r.PathValue("name"))
+	if !seen {
 		problem(w, http.StatusNotFound, "no such repository", "Or one that you may not see.")
 		return
 	}
-	entry := h.entry(repo, account)
+	entry := h.entry(repo)
 	var err error
 	if entry.Branches, err = h.Branches(repo.path); err != nil {
 		problem(w, http.StatusInternalServerError, "the repository cannot be read", "")

@@ -60,14 +60,32 @@ func tidewater() *world {
 	}
 }
 
-// find returns the repository at path as account sees it, or nil.
-func (w *world) find(account, path string) *repository {
-	for i := range w.repos {
-		if w.repos[i].path == path && w.repos[i].rights[account] != hidden {
-			return &w.repos[i]
-		}
-	}
-	return nil
+// A sight is a repository as one account sees it.
+type sight struct {
+	path     string
+	mayWrite bool
+	frozen   bool
 }
 
-func (r *repository) mayWrite(account string) bool { return r.rights[account] == writes && !r.frozen }
+// sights lists the repositories that an account may see.
+func (h *Host) sights(account string) []sight {
+	h.state.Lock()
+	defer h.state.Unlock()
+	var list []sight
+	for _, repo := range h.world.repos {
+		if right := repo.rights[account]; right != hidden {
+			list = append(list, sight{repo.path, right == writes && !repo.frozen, repo.frozen})
+		}
+	}
+	return list
+}
+
+// sight returns the repository at path as account sees it; ok is false when it does not.
+func (h *Host) sight(account, path string) (s sight, ok bool) {
+	for _, s := range h.sights(account) {
+		if s.path == path {
+			return s, true
+		}
+	}
+	return sight{}, false
+}

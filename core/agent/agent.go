@@ -34,6 +34,7 @@ type Conn struct {
 	Socket string
 	Keys   []Key
 	conn   net.Conn
+	client agent.ExtendedAgent // the only one on conn: each has a reader of its own
 }
 
 // Open connects to the agent at socket and lists its keys.
@@ -42,7 +43,7 @@ func Open(socket string) (*Conn, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the agent at %s: %w", socket, err)
 	}
-	c := &Conn{Socket: socket, conn: conn}
+	c := &Conn{Socket: socket, conn: conn, client: agent.NewClient(conn)}
 	if err := c.list(); err != nil {
 		return nil, errors.Join(fmt.Errorf("the agent at %s: %w", socket, err), conn.Close())
 	}
@@ -53,7 +54,7 @@ func (c *Conn) list() error {
 	if err := c.conn.SetDeadline(time.Now().Add(patience)); err != nil {
 		return err
 	}
-	signers, err := agent.NewClient(c.conn).Signers()
+	signers, err := c.client.Signers()
 	if err != nil {
 		return ErrSilent
 	}
@@ -82,7 +83,7 @@ type Loan struct {
 
 // Load gives a key to the agent.
 func (c *Conn) Load(loan Loan) error {
-	err := agent.NewClient(c.conn).Add(agent.AddedKey{PrivateKey: loan.Private, Comment: loan.Comment,
+	err := c.client.Add(agent.AddedKey{PrivateKey: loan.Private, Comment: loan.Comment,
 		LifetimeSecs: uint32(loan.Lifetime / time.Second)})
 	if err != nil {
 		return fmt.Errorf("the agent at %s does not take the key: %w", c.Socket, err)
@@ -92,7 +93,7 @@ func (c *Conn) Load(loan Loan) error {
 
 // Unload takes a key out of the agent.
 func (c *Conn) Unload(key ssh.PublicKey) error {
-	if err := agent.NewClient(c.conn).Remove(key); err != nil {
+	if err := c.client.Remove(key); err != nil {
 		return fmt.Errorf("the agent at %s does not let go of the key: %w", c.Socket, err)
 	}
 	return nil

@@ -59,7 +59,7 @@ func Check(ctx context.Context, station *workstation.Station, registry *hosts.Re
 		}
 		if crux != nil {
 			c.way.breakAt(crux)
-			c.way.Mends = c.mends(ctx, crux)
+			c.way.Mends = c.mends(crux)
 			return c.way, nil
 		}
 	}

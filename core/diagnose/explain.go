@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -50,11 +51,18 @@ func (c *checker) suspectFiles() {
 }
 
 func (c *checker) noKey() *Crux {
-	var places []string
+	var evidence []Evidence
+	folders := map[string][]string{}
 	for _, identity := range c.passage.Client.Identities {
-		places = append(places, c.station.Tilde(identity.Path))
+		folder := c.station.Tilde(filepath.Dir(identity.Path))
+		if folders[folder] == nil {
+			evidence = append(evidence, Evidence{"looked in", folder, c.origin(identity.Origin)})
+		}
+		folders[folder] = append(folders[folder], filepath.Base(identity.Path))
 	}
-	evidence := []Evidence{{"looked for", strings.Join(places, ", "), ""}}
+	for i, e := range evidence {
+		evidence[i].Text = e.Text + " for " + strings.Join(folders[e.Text], ", ")
+	}
 	switch {
 	case c.passage.Client.Agent == "":
 		evidence = append(evidence, Evidence{"agent", "none", ""})
@@ -149,6 +157,9 @@ const (
 	differs
 )
 
+// samekey is the evidence of a match.
+const samekey = "this very key"
+
 func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, comparison) {
 	if c.host == nil {
 		return Evidence{"published", "nothing that we know of: this host is not described here", ""}, unpublished
@@ -160,9 +171,9 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 	case len(published.Keys) == 0:
 		return Evidence{"published", "nothing", ""}, unpublished
 	case published.Has(key):
-		return Evidence{"published", "this very key", published.Origin}, matches
+		return Evidence{"published", samekey, ""}, matches
 	}
-	return Evidence{"published", keyText(published.Keys[0]), published.Origin}, differs
+	return Evidence{"published", keyText(published.Keys[0]), ""}, differs
 }
 
 func keyText(key ssh.PublicKey) string { return sshkey.Kind(key) + " " + sshkey.Fingerprint(key) }

@@ -1,7 +1,6 @@
 package diagnose
 
 import (
-	"context"
 	"fmt"
 	"strconv"
 	"strings"
@@ -11,7 +10,7 @@ import (
 const program = "unicrux"
 
 // mends lists what removes the crux, the best first.
-func (c *checker) mends(_ context.Context, crux *Crux) []Mend {
+func (c *checker) mends(crux *Crux) []Mend {
 	if list, found := c.ourMends(crux); found {
 		return list
 	}
@@ -48,7 +47,7 @@ func (c *checker) ourMends(crux *Crux) ([]Mend, bool) {
 // trustMends: automatic only when the host publishes the very key that it offers.
 func (c *checker) trustMends(crux *Crux) []Mend {
 	for _, evidence := range crux.Evidence {
-		if evidence.Label == "published" && evidence.Text == "this very key" {
+		if evidence.Label == "published" && evidence.Text == samekey {
 			return []Mend{{Summary: "Store the host's key, which is the one it publishes.", By: You, Automatic: true,
 				Command: []string{program, "host", "trust", c.way.Question.Host}}}
 		}

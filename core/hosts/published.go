@@ -23,7 +23,7 @@ func (p PublishedKeys) Has(key ssh.PublicKey) bool {
 // Published gathers the host's published keys: those in its description, and those that
 // its interface lists. With an error the list holds what could be had.
 func (d *Description) Published(ctx context.Context, timeout time.Duration) (PublishedKeys, error) {
-	published := PublishedKeys{Keys: d.StaticKeys(), Origin: "the description of " + d.Name}
+	published := PublishedKeys{Keys: d.StaticKeys(), Origin: "the one in the description of " + d.Name}
 	if !d.Can("host-keys") {
 		return published, nil
 	}
@@ -32,7 +32,7 @@ func (d *Description) Published(ctx context.Context, timeout time.Duration) (Pub
 		return published, err
 	}
 	if len(published.Keys) == 0 {
-		published.Origin = d.Name + "'s interface"
+		published.Origin = "the one that " + d.Name + " publishes"
 	}
 	published.Keys = append(published.Keys, keys...)
 	return published, nil

@@ -117,7 +117,7 @@ func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, e
 // publishes, so that clients which prefer another kind are served as well.
 func (p Place) compare(ctx context.Context, result *Trusted, d *hosts.Description, fingerprint string) ([]ssh.PublicKey, error) {
 	if fingerprint != "" {
-		result.Because = "the fingerprint that you gave"
+		result.Because = "the one that you gave"
 		if fingerprint != sshkey.Fingerprint(result.Key) {
 			return nil, &KeyMismatch{Offered: result.Key, Wanted: fingerprint, Source: result.Because}
 		}

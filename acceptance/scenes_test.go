@@ -1,0 +1,242 @@
+package acceptance
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"testing"
+
+	"unicrux/core/diagnose"
+	"unicrux/standin"
+)
+
+// A scene is a crux that really happens: the real client fails, check names the code, what
+// the mend says is done, the real client succeeds.
+type scene struct {
+	code    string
+	arrange func(p *person)
+	url     string // what git and check are given; DRIFT and the like are replaced
+	push    bool
+	clone   bool // a clone of the repository is there, and the current folder
+	// mend does what the mend says where that is not a command of ours.
+	mend func(p *person)
+}
+
+const (
+	drift   = "git@forge.tidewater.example:buoys/drift-model.git"
+	lamp    = "git@forge.tidewater.example:harbour/lamp-firmware.git"
+	minutes = "git@forge.tidewater.example:council/minutes.git"
+	oldLog  = "git@forge.tidewater.example:archive/log-1998.git"
+)
+
+var scenes = []scene{
+	{code: "url-malformed", url: "git@forge.tidewater.example/buoys/drift-model.git"},
+	{code: "remote-missing", clone: true, push: true, url: "upstream",
+		mend: func(p *person) { p.mustGit("remote", "add", "upstream", drift) }},
+	{code: "key-none", arrange: func(p *person) {
+		p.remove(".ssh", "forge_ed25519")
+		p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n", "", ".ssh", "unicrux.conf")
+	}, mend: func(p *person) {
+		p.remove(".ssh", "forge_ed25519.pub")
+		p.must("key", "new", "--host", "forge", "--no-passphrase")
+		p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
+	}},
+	{code: "key-locked", arrange: func(p *person) {
+		p.agent()
+		p.write("seven tides\n", "passphrase")
+		p.must("key", "new", "locked", "--passphrase-from", p.path("passphrase"))
+		p.must("key", "register", "locked", "forge", "--token-from", p.host.TokenFile())
+	}, mend: func(p *person) {
+		p.must("key", "load", "locked", "--for", "8h", "--passphrase-from", p.path("passphrase"))
+	}},
+	{code: "port-refused", arrange: func(p *person) { p.usePort(freePort(p.t)) },
+		mend: func(p *person) { p.usePort(p.host.SSHPort()) }},
+	{code: "host-key-unknown", arrange: func(p *person) { p.write("", ".ssh", "known_hosts") }},
+	{code: "host-key-wrong", arrange: func(p *person) {
+		other, err := standin.Start(standin.Options{})
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		p.t.Cleanup(func() { _ = other.Close() })
+		stored := p.read(".ssh", "known_hosts")
+		was, is := strconv.Itoa(p.host.SSHPort()), strconv.Itoa(other.SSHPort())
+		p.write(stored+strings.Replace(stored, was, is, 1), ".ssh", "known_hosts") // as if it had been this host for long
+		p.usePort(other.SSHPort())
+	}, mend: func(p *person) { p.usePort(p.host.SSHPort()) }},
+	{code: "host-key-changed", arrange: (*person).staleHostKey},
+	{code: "key-not-registered", arrange: func(p *person) {
+		p.must("key", "new", "other", "--no-passphrase")
+		p.edit(p.path(".ssh", "forge_ed25519"), p.path(".ssh", "other"), ".ssh", "unicrux.conf")
+	}, mend: func(p *person) { p.must("key", "register", "other", "forge", "--token-from", p.host.TokenFile()) }},
+	{code: "repository-missing", url: minutes,
+		mend: func(p *person) { p.host.Allow("ines.marlow", "council/minutes", true, false) }},
+	{code: "read-only-account", url: lamp, push: true,
+		mend: func(p *person) { p.host.Allow("ines.marlow", "harbour/lamp-firmware", true, true) }},
+	{code: "repository-frozen", url: oldLog, push: true},
+	{code: "key-file-exposed", arrange: func(p *person) { p.chmod(0o644, ".ssh", "forge_ed25519") },
+		mend: func(p *person) { p.chmod(0o600, ".ssh", "forge_ed25519") }},
+	{code: "key-file-missing", arrange: func(p *person) { p.rename("forge_ed25519", "moved") },
+		mend: func(p *person) { p.rename("moved", "forge_ed25519") }},
+	{code: "ssh-config-broken", arrange: func(p *person) { p.write("Prot 22\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend: func(p *person) { p.edit("Prot", "# Prot", ".ssh", "config") }},
+	{code: "ssh-setting-hinders", arrange: func(p *person) { p.write("PubkeyAuthentication no\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend: func(p *person) { p.edit("PubkeyAuthentication no", "PubkeyAuthentication yes", ".ssh", "config") }},
+}
+
+func TestScenes(t *testing.T) {
+	for _, s := range scenes {
+		t.Run(s.code, func(t *testing.T) {
+			t.Parallel()
+			s.play(settled(t))
+		})
+	}
+}
+
+func (s scene) play(p *person) {
+	t := p.t
+	if s.url == "" {
+		s.url = drift
+	}
+	if s.clone {
+		p.mustGit("clone", "--quiet", drift)
+		p.folder = p.path("drift-model")
+	}
+	if s.arrange != nil {
+		s.arrange(p)
+	}
+	if r := s.try(p); r.exit == 0 {
+		t.Fatalf("the real client does not fail: %s", r)
+	}
+	c := p.check(s.arguments()...)
+	if c.Open || c.Crux.Code != s.code {
+		t.Fatalf("the crux is %+v, want %s", c.Crux, s.code)
+	}
+	s.examine(t, c)
+	repaired := s.mend != nil
+	if repaired {
+		s.mend(p)
+	}
+	for _, mend := range c.Mends {
+		if !repaired && len(mend.Command) > 0 && *mend.Automatic {
+			p.must(mend.Command[1:]...)
+			repaired = true
+		}
+	}
+	if !repaired { // nobody in the scene can mend it; that it is told is all
+		return
+	}
+	if r := s.try(p); r.exit != 0 {
+		t.Fatalf("after the mend the real client still fails: %s", r)
+	}
+	if c := p.check(s.arguments()...); !c.Open {
+		t.Fatalf("after the mend the crux is %+v", c.Crux)
+	}
+}
+
+func (s scene) arguments() []string {
+	if s.push {
+		return []string{"--for", "push", s.url}
+	}
+	return []string{s.url}
+}
+
+// try is what the real client does. A push that sends nothing asks for the right to write
+// all the same.
+func (s scene) try(p *person) result {
+	if !s.push {
+		return p.git("ls-remote", s.url)
+	}
+	if !s.clone {
+		p.git("init", "--quiet", p.path("push-from"))
+		return p.git("-C", p.path("push-from"), "push", "--dry-run", s.url, ":refs/heads/none", "--porcelain")
+	}
+	return p.git("push", "--dry-run", s.url, "HEAD:refs/heads/main")
+}
+
+// examine holds the document against what every broken way must look like.
+func (s scene) examine(t *testing.T, c checked) {
+	t.Helper()
+	code := diagnose.Code(s.code)
+	if c.Crux.Stage != string(diagnose.StageOf(code)) || c.Crux.Summary != diagnose.Summary(code) || len(c.Crux.Evidence) == 0 {
+		t.Errorf("crux %+v", c.Crux)
+	}
+	if len(c.Mends) == 0 {
+		t.Error("no mend is told")
+	}
+	state := "open"
+	for i, stage := range c.Stages {
+		if stage.Name != string(diagnose.Stages[i]) {
+			t.Errorf("stage %d is %s", i, stage.Name)
+		}
+		want := state
+		if stage.Name == c.Crux.Stage {
+			want, state = "broken", "not-reached"
+		}
+		if stage.State != want {
+			t.Errorf("stage %s is %s, want %s", stage.Name, stage.State, want)
+		}
+	}
+}
+
+func (p *person) remove(parts ...string) {
+	p.t.Helper()
+	if err := os.Remove(p.path(parts...)); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+func (p *person) rename(from, to string) {
+	p.t.Helper()
+	if err := os.Rename(p.path(".ssh", from), p.path(".ssh", to)); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+func (p *person) chmod(mode os.FileMode, parts ...string) {
+	p.t.Helper()
+	if err := os.Chmod(p.path(parts...), mode); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// usePort makes the settings lead to another port.
+func (p *person) usePort(port int) {
+	p.t.Helper()
+	lines := strings.Split(p.read(".ssh", "unicrux.conf"), "\n")
+	for i, line := range lines {
+		if strings.HasPrefix(strings.TrimSpace(line), "Port ") {
+			lines[i] = fmt.Sprintf("    Port %d", port)
+		}
+	}
+	p.write(strings.Join(lines, "\n"), ".ssh", "unicrux.conf")
+}
+
+// staleHostKey stores another key for the host than the one it has.
+func (p *person) staleHostKey() {
+	p.t.Helper()
+	p.must("key", "new", "stale", "--no-passphrase")
+	fields := strings.Fields(p.must("key", "show", "stale", "--line").out)
+	p.write(fmt.Sprintf("[127.0.0.1]:%d %s %s\n", p.host.SSHPort(), fields[0], fields[1]), ".ssh", "known_hosts")
+}
+
+// agent starts a real ssh agent that this person's ssh asks.
+func (p *person) agent() {
+	p.t.Helper()
+	socket := p.path("agent.sock")
+	cmd := exec.Command(need(p.t, "ssh-agent"), "-D", "-a", socket)
+	cmd.Env = p.environ()
+	if err := cmd.Start(); err != nil {
+		p.t.Fatal(err)
+	}
+	p.t.Cleanup(func() {
+		_ = cmd.Process.Kill()
+		_ = cmd.Wait()
+	})
+	eventually(p.t, "the agent", func() bool {
+		_, err := os.Stat(socket)
+		return err == nil
+	})
+	p.extra = append(p.extra, "SSH_AUTH_SOCK="+socket)
+}
