@@ -17,32 +17,37 @@ func (a *app) mayAsk() bool {
 	return !a.noInput && a.In != nil && term.IsTerminal(int(a.In.Fd()))
 }
 
-// askSecret asks on the terminal without showing what is typed.
+// askSecret asks on the terminal without showing what is typed. Echo is off before the
+// question appears, so that nothing typed early is shown either.
 func (a *app) askSecret(question string) (secret.Text, error) {
-	_, _ = fmt.Fprint(a.Err, question+" ")
-	defer fmt.Fprintln(a.Err) //nolint:errcheck // the line end that was not echoed
 	fd := int(a.In.Fd())
-	before, err := term.GetState(fd)
+	before, err := term.MakeRaw(fd)
 	if err != nil {
 		return secret.Text{}, err
 	}
+	defer term.Restore(fd, before) //nolint:errcheck // nothing is left to do about it
+	if a.asked == nil {            // one for all questions: it may have read ahead
+		a.asked = term.NewTerminal(struct {
+			io.Reader
+			io.Writer
+		}{a.In, a.Err}, "")
+	}
 	type answer struct {
-		text []byte
+		text string
 		err  error
 	}
 	answered := make(chan answer, 1)
 	go func() {
-		text, err := term.ReadPassword(fd)
+		text, err := a.asked.ReadPassword(question + " ")
 		answered <- answer{text, err}
 	}()
 	select {
 	case got := <-answered:
-		if got.err == io.EOF {
-			return secret.Text{}, errStopped
+		if got.err == io.EOF { // Ctrl-C and Ctrl-D, which reach nobody else now
+			return secret.Text{}, context.Canceled
 		}
-		return secret.New(got.text), got.err
-	case <-a.ctx.Done(): // reading goes on in vain; the terminal must show letters again
-		_ = term.Restore(fd, before)
+		return secret.New([]byte(got.text)), got.err
+	case <-a.ctx.Done():
 		return secret.Text{}, context.Canceled
 	}
 }

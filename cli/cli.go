@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -63,6 +64,7 @@ type app struct {
 	timeout                                        time.Duration
 	station                                        *workstation.Station
 	ctx                                            context.Context
+	asked                                          *term.Terminal // where questions were asked; nil until then
 }
 
 // Run runs one command and returns the exit code.
@@ -92,7 +94,7 @@ func (a *app) finish(err error) int {
 		return told.exit
 	}
 	problem := asProblem(err)
-	if a.json {
+	if a.json || slices.Contains(a.Args, "--json") { // the command line may not have been read that far
 		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit)))
 		return problem.exit
 	}

@@ -44,13 +44,15 @@ host's when you give none.`,
 	flags.StringVar(&o.host, "host", "", "make settings for this host use the key")
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave the key unlocked: whoever copies the file can use it")
-	command.MarkFlagsMutuallyExclusive("passphrase-from", "no-passphrase")
 	return command
 }
 
 func (a *app) newKey(o keyNewOptions, args []string) error {
 	if o.kind != "ed25519" {
 		return usage("this version makes keys of the kind ed25519 only, not %q", o.kind)
+	}
+	if o.none && o.passphrase != "" {
+		return usage("--passphrase-from and --no-passphrase contradict each other")
 	}
 	place, err := a.place()
 	if err != nil {

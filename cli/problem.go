@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 
+	"unicrux/core/address"
 	"unicrux/core/agent"
 	"unicrux/core/diagnose"
 	"unicrux/core/gitlink"
@@ -44,9 +45,9 @@ var advices = []struct {
 	exit   int
 	advice string
 }{
-	{context.Canceled, exitStopped, ""},
 	{workstation.ErrExists, exitCrux, "Choose another name. Unicrux never writes over a key."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
+	{address.ErrPort, exitUsage, ""},
 	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},
 	{ready.ErrPublic, exitUsage, ""},
 	{sshkey.ErrComment, exitUsage, ""},
@@ -82,6 +83,9 @@ func asProblem(err error) *problem {
 	var p *problem
 	if errors.As(err, &p) {
 		return p
+	}
+	if errors.Is(err, context.Canceled) {
+		return errStopped
 	}
 	var refusal *hosts.Refusal
 	if errors.As(err, &refusal) {

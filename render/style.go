@@ -218,9 +218,15 @@ func (s Style) Careful(texts []string) string {
 	return "\n" + s.block(7, rows)
 }
 
-// Problem writes why a command failed and what to do about it.
+// Problem writes why a command failed and what to do about it. Where no terminal shows it,
+// nothing is wrapped: logs are searched by line.
 func (s Style) Problem(message, advice string) string {
-	text := margin + s.paint(rose, "Not done:") + " " + strings.Join(wrap(message+".", s.width()-len(margin)-10), "\n"+margin) + "\n"
+	const lead = "Not done:"
+	width := s.width() - len(margin) - len(lead) - 1
+	if s.Width == 0 {
+		width = len(message) + 1
+	}
+	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(message+".", width), "\n"+margin) + "\n"
 	if advice != "" {
 		text += s.Sentences(advice)
 	}

@@ -167,20 +167,18 @@ func (h *Host) Register(account, title string, key ssh.PublicKey) (id string, er
 
 var errKeyTaken = errors.New("this key is registered already")
 
-// Close ends the host: no more connections, those that are open are cut, and its
+// Close ends the host, once: no more connections, those that are open are cut, and its
 // temporary folder is removed.
 func (h *Host) Close() error {
 	h.stop()
 	var errs []error
-	for _, listener := range []net.Listener{h.ssh, h.web} {
-		if listener != nil {
-			if err := listener.Close(); err != nil && !errors.Is(err, net.ErrClosed) {
-				errs = append(errs, err)
-			}
-		}
-	}
-	if h.server != nil {
+	if h.server != nil { // it closes its listener
 		errs = append(errs, h.server.Close())
+	} else if h.web != nil {
+		errs = append(errs, h.web.Close())
+	}
+	if h.ssh != nil {
+		errs = append(errs, h.ssh.Close())
 	}
 	h.state.Lock()
 	for conn := range h.state.open {

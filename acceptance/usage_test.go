@@ -1,0 +1,218 @@
+package acceptance
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"os/exec"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/creack/pty"
+)
+
+func TestWrongUse(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	p.must("key", "new", "here", "--no-passphrase")
+	for _, row := range []struct {
+		args string
+		exit int
+		says string
+	}{
+		{"chekc", 2, `unicrux" has no command "chekc"`},
+		{"key", 2, "needs one of: "},
+		{"key forge", 2, `has no command "forge"`},
+		{"key new a b", 2, "takes one name, and 2 came"},
+		{"key new ../a", 2, "a key's name is made of"},
+		{"key new -x", 2, "unknown shorthand flag"},
+		{"key new a.pub", 2, "without .pub"},
+		{"key new here --no-passphrase", 1, "exists already"},
+		{"key new there", 4, "--passphrase-from FILE"},
+		{"key new there --kind rsa", 2, "ed25519 only"},
+		{"key new there --no-passphrase --passphrase-from x", 2, "contradict each other"},
+		{"key new there --passphrase-from nowhere", 3, "nowhere"},
+		{"key new there --no-passphrase --host nohost", 1, "no host of that name"},
+		{"key show none", 1, "no such key"},
+		{"key show here.pub", 2, "public half"},
+		{"key register here forge", 4, "--token-from"},
+		{"key register here forge --token-from - --passphrase-from -", 2, "only one of"},
+		{"key register here nohost", 1, "no host of that name"},
+		{"key load here", 1, "no agent"},
+		{"host add nowhere.toml", 3, "nowhere.toml"},
+		{"host show nohost", 1, "no host of that name"},
+		{"host trust nohost:port", 2, "a port is a number"},
+		{"check a b", 2, "and 2 came"},
+		{"check --for fetch forge", 2, "clone or push"},
+		{"check --timeout soon", 2, "invalid argument"},
+	} {
+		r := p.unicrux(strings.Fields(row.args)...)
+		if r.exit != row.exit || !strings.Contains(r.err, row.says) || r.out != "" {
+			t.Errorf("unicrux %s: want exit %d and %q: %s", row.args, row.exit, row.says, r)
+		}
+		if strings.Contains(r.err, "goroutine") || strings.Contains(r.err, "%!") {
+			t.Errorf("unicrux %s: %s", row.args, r)
+		}
+		r = p.unicrux(append(strings.Fields(row.args), "--json")...)
+		var document struct {
+			Schema, Message, Advice string
+			Exit                    int
+		}
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.error/1" || document.Exit != row.exit || r.err != "" {
+			t.Errorf("unicrux %s --json: %v: %s", row.args, err, r)
+		}
+	}
+}
+
+// TestBadDescriptions names the line or the place of what is wrong, and changes nothing.
+func TestBadDescriptions(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	good, err := os.ReadFile(p.host.DescriptionFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	before := p.everything()
+	for _, row := range []struct{ old, new, says string }{
+		{"unicrux = 1", "unicrux = 2", "version 2 of the language"},
+		{`name = "forge"`, `name = "../forge"`, "name: a short word"},
+		{`user = "git"`, `usr = "git"`, "line 8: ssh.usr: a word that the language does not know"},
+		{`host = "forge.tidewater.example"`, `host = "-oProxyCommand=x"`, "ssh.host"},
+		{`host = "forge.tidewater.example"`, "host = \"a\\nProxyCommand x\"", "ssh.host"},
+		{"https://", "http://", "interface.url"},
+		{"me/keys/{id}", "https://elsewhere.example/{id}", "operations.remove-key.path"},
+		{"[operations.who]", "[operations.whom]", "operations.whom"},
+		{"= [", "= ]", "line"},
+		{"(", "", "ssh.greeting"},
+	} {
+		text := strings.Replace(string(good), row.old, row.new, 1)
+		if row.old == "= [" {
+			text = "unicrux = [\n"
+		}
+		file := t.TempDir() + "/bad.toml"
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if r := p.unicrux("host", "add", file); r.exit != 1 || !strings.Contains(r.err, row.says) {
+			t.Errorf("%s: want %q: %s", row.new, row.says, r)
+		}
+	}
+	if after := p.everything(); after != before {
+		t.Errorf("something changed:\n%s", after)
+	}
+}
+
+// TestDryRunChangesNothing shows what every changing command would do.
+func TestDryRunChangesNothing(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	p.must("key", "new", "forge_ed25519", "--no-passphrase")
+	before := p.everything()
+	for _, row := range []struct{ args, says string }{
+		{"key new --host forge other", "+    IdentityFile"},
+		{"host trust forge", "+[127.0.0.1]:"},
+		{"key register forge_ed25519 forge --token-from " + p.host.TokenFile(), "Register forge_ed25519 with forge"},
+		{"host add " + p.host.DescriptionFile(), "Nothing would change."},
+	} {
+		r := p.must(append(strings.Fields(row.args), "--dry-run")...)
+		if !strings.Contains(r.out, row.says) {
+			t.Errorf("%s --dry-run does not say %q: %s", row.args, row.says, r)
+		}
+	}
+	if after := p.everything(); after != before {
+		t.Errorf("before:\n%s\nafter:\n%s", before, after)
+	}
+}
+
+// TestWhatIsWritten looks at the files: modes, the comment, the one Include line.
+func TestWhatIsWritten(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	own := "# mine\nHost *\n\tServerAliveInterval  30\n"
+	p.write(own, ".ssh", "config")
+	for range 2 {
+		p.must("host", "add", p.host.DescriptionFile())
+	}
+	text := p.read(".ssh", "config")
+	if !strings.HasSuffix(text, own) || strings.Count(text, "Include") != 1 || !strings.HasPrefix(text, "# Per-host") {
+		t.Errorf("config: %q", text)
+	}
+	p.must("key", "new", "--host", "forge", "--no-passphrase", "--note", "the blue laptop")
+	for name, mode := range map[string]fs.FileMode{"forge_ed25519": 0o600, "forge_ed25519.pub": 0o644, "unicrux.conf": 0o600} {
+		info, err := os.Stat(p.path(".ssh", name))
+		if err != nil || info.Mode().Perm() != mode {
+			t.Errorf("%s: %v, %v; want %v", name, info.Mode(), err, mode)
+		}
+	}
+	line := p.must("key", "show", "forge_ed25519", "--line").out
+	if line != p.read(".ssh", "forge_ed25519.pub") || !strings.HasSuffix(line, " the blue laptop\n") || strings.Count(line, "\n") != 1 {
+		t.Errorf("the public line is %q", line)
+	}
+	if r := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-G", "forge.tidewater.example"); !strings.Contains(r.out, "identityfile "+p.path(".ssh", "forge_ed25519")) {
+		t.Errorf("ssh does not use the key: %s", r)
+	}
+}
+
+// onTerminal runs a command on a terminal of its own, and types answers when asked.
+func (p *person) onTerminal(answers []string, args ...string) result {
+	p.t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir, cmd.Env = p.folder, append(p.environ(), "TERM=xterm-256color")
+	terminal, err := pty.Start(cmd)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	defer terminal.Close()
+	var seen strings.Builder
+	buffer := make([]byte, 4096)
+	for asked := 0; ; {
+		n, err := terminal.Read(buffer)
+		seen.Write(buffer[:n])
+		if err != nil { // Linux says EIO when the other side is gone
+			if !errors.Is(err, io.EOF) && !errors.Is(err, syscall.EIO) {
+				p.t.Fatal(err)
+			}
+			break
+		}
+		if asked < len(answers) && strings.Count(seen.String(), "): ")+strings.Count(seen.String(), "more: ") > asked {
+			if _, err := io.WriteString(terminal, answers[asked]); err != nil {
+				p.t.Fatal(err)
+			}
+			asked++
+		}
+	}
+	_ = cmd.Wait()
+	return result{out: seen.String(), exit: cmd.ProcessState.ExitCode()}
+}
+
+// TestPassphraseOnTheTerminal types it where ssh's own users would.
+func TestPassphraseOnTheTerminal(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	r := p.onTerminal([]string{"seven tides\n", "seven tides\n"}, "key", "new", "typed")
+	if r.exit != 0 || strings.Contains(r.out, "seven tides") || !strings.Contains(r.out, "fingerprint") {
+		t.Fatalf("key new: %s", r)
+	}
+	if r := p.onTerminal([]string{"a\n", "b\n"}, "key", "new", "differs"); r.exit != 1 || p.exists(".ssh", "differs") {
+		t.Errorf("two different ones: %s", r)
+	}
+	if r := p.onTerminal([]string{"\n"}, "key", "new", "empty"); r.exit != 2 || p.exists(".ssh", "empty") {
+		t.Errorf("an empty one: %s", r)
+	}
+	if r := p.onTerminal([]string{"\x03"}, "key", "new", "stopped"); r.exit != 5 || p.exists(".ssh", "stopped") {
+		t.Errorf("stopped by Ctrl-C: %s", r)
+	}
+	if r := p.onTerminal(nil, "key", "new", "silent", "--no-input"); r.exit != 4 {
+		t.Errorf("--no-input on a terminal: %s", r)
+	}
+	p.must("key", "register", "typed", "forge", "--token-from", p.host.TokenFile())
+	if r := p.onTerminal([]string{"seven tides\n"}, "check", drift); r.exit != 0 || !strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "\x1b[") {
+		t.Errorf("check asks for the passphrase: %s", r)
+	}
+	if r := p.onTerminal(nil, "check", "--plain", lamp, "--for", "push", "--no-input"); strings.Contains(r.out, "\x1b[") {
+		t.Errorf("--plain has colours: %q", r.out)
+	}
+}
