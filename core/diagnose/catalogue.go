@@ -35,7 +35,7 @@ var catalogue = map[Code]entry{
 	"port-silent":          {Reach, "The host does not answer in time."},
 	"not-ssh":              {Reach, "Something else than SSH answers on that port."},
 	"connection-closed":    {Reach, "The other end hangs up before signing in."},
-	"proxy-command-failed": {Reach, "The command that settings name to connect through ends with an error."},
+	"proxy-command-failed": {Reach, "The command that settings name to connect through fails."},
 	"jump-failed":          {Reach, "The way breaks at the jump host."},
 
 	"host-key-unknown":  {Trust, "This is the first contact with the host, and git cannot ask whether its key is the right one."},
