@@ -153,7 +153,9 @@ func TestAnswersThatAreNot(t *testing.T) {
 	}{
 		{"no JSON", func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, "<html>") }, ErrAnswer},
 		{"nothing there", func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, `{"account":[]}`) }, ErrAnswer},
-		{"redirect", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "https://elsewhere.example/", 302) }, ErrRedirect},
+		{"redirect", func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "https://elsewhere.example/", http.StatusFound)
+		}, ErrRedirect},
 		{"without end", func(w http.ResponseWriter, _ *http.Request) {
 			_, _ = w.Write(bytes.Repeat([]byte("["), maxAnswer+1))
 		}, ErrAnswer},

@@ -225,6 +225,9 @@ func readFile(path string) ([]byte, fs.FileInfo, error) {
 // Fingerprint is the SHA-256 fingerprint as ssh shows it: "SHA256:" and base64 without padding.
 func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(key) }
 
+// dsaType is the obsolete kind that OpenSSH no longer knows; people still have such keys.
+const dsaType = "ssh-dss"
+
 // Kind names a key's kind as people do: ed25519, ecdsa, rsa, dsa, or the type itself for others.
 func Kind(key ssh.PublicKey) string {
 	switch key.Type() {
@@ -234,7 +237,7 @@ func Kind(key ssh.PublicKey) string {
 		return "ecdsa"
 	case ssh.KeyAlgoRSA:
 		return "rsa"
-	case ssh.InsecureKeyAlgoDSA:
+	case dsaType:
 		return "dsa"
 	}
 	return key.Type()

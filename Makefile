@@ -1,0 +1,44 @@
+# Everything on a fresh machine with Go and git: make demo, make test.
+
+GO ?= go
+# One static program, the same bytes for the same source.
+export CGO_ENABLED = 0
+BUILD = $(GO) build -trimpath -ldflags='-s -w'
+
+.PHONY: build demo test lint cross fuzz clean
+
+build:
+	$(BUILD) -o unicrux .
+
+# The main job, on the embedded practice host: nothing of yours is read or changed.
+demo: build
+	./unicrux demo
+
+test:
+	$(GO) test ./...
+
+# Formatting, vet and the static analyser.
+lint:
+	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+
+# The other platforms must build and be vetted, even where they cannot be tried.
+cross:
+	for target in linux/arm64 darwin/arm64 windows/amd64; do \
+		echo "build for $$target"; \
+		GOOS=$${target%/*} GOARCH=$${target#*/} $(BUILD) -o /dev/null . || exit 1; \
+		GOOS=$${target%/*} GOARCH=$${target#*/} $(GO) vet . ./core/... ./cli || exit 1; \
+	done
+
+# Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
+FUZZTIME ?= 1m
+fuzz:
+	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
+		sshkey/FuzzParseLine sshkey/FuzzPrivate wire/FuzzReadAdvertisement hosts/FuzzParse; do \
+		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
+	done
+	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig
+
+clean:
+	rm -f unicrux unicrux.exe

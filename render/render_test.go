@@ -1,0 +1,167 @@
+package render
+
+import (
+	"flag"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"unicrux/core/diagnose"
+	"unicrux/core/workstation"
+)
+
+var update = flag.Bool("update", false, "rewrite the golden files that differ")
+
+// golden compares text with a file, and rewrites the file with -update.
+func golden(t *testing.T, name, got string) {
+	t.Helper()
+	path := filepath.Join("testdata", name)
+	want, err := os.ReadFile(path)
+	if err == nil && string(want) == got {
+		return
+	}
+	if *update {
+		if err := os.WriteFile(path, []byte(got), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	t.Errorf("%s differs (%v). To accept it: go test ./render -update\ngot:\n%s\nwant:\n%s", path, err, got, want)
+}
+
+const print = "SHA256:q1N0J9rYw3bT5vXkPzL2mEoAaHcDsUiFgRtYhBnMjKx"
+
+func broken() *diagnose.Way {
+	w := &diagnose.Way{
+		Question: diagnose.Question{URL: "ssh://git@forge.tidewater.example/buoys/drift-model", Host: "forge", Repo: "buoys/drift-model",
+			Transport: "ssh", Purpose: diagnose.Push, User: "git"},
+		Crux: &diagnose.Crux{Code: "key-not-registered", Stage: diagnose.SignIn, Summary: diagnose.Summary("key-not-registered"), Certainty: diagnose.Proved,
+			Evidence: []diagnose.Evidence{
+				{Label: "offered", Text: "forge_ed25519  " + print, Origin: "~/.ssh/unicrux.conf:4"},
+				{Label: "host says", Text: "“permission denied”"},
+			}},
+		Mends: []diagnose.Mend{
+			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key", "register", "forge_ed25519", "forge"}, By: diagnose.You, Automatic: true},
+			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: diagnose.Host},
+		},
+		Notes: []diagnose.Note{{Code: "key-weak", Summary: diagnose.Summary("key-weak")}},
+	}
+	for i, name := range diagnose.Stages {
+		stage := diagnose.Stage{Name: name, State: diagnose.Open, Took: time.Duration(i+1) * time.Millisecond,
+			Facts: []diagnose.Fact{{Name: "fact", Value: "value " + string(name), Origin: "~/.ssh/config:" + string(rune('1'+i))}}}
+		switch {
+		case name == diagnose.SignIn:
+			stage.State = diagnose.Broken
+		case i > 4:
+			stage = diagnose.Stage{Name: name, State: diagnose.NotReached}
+		}
+		w.Stages = append(w.Stages, stage)
+	}
+	return w
+}
+
+func open() *diagnose.Way {
+	w := broken()
+	w.Crux, w.Mends, w.Account, w.Key = nil, nil, "ines.marlow", "forge_ed25519"
+	for i := range w.Stages {
+		w.Stages[i].State = diagnose.Open
+	}
+	return w
+}
+
+func TestWays(t *testing.T) {
+	host := open()
+	host.Question.Repo, host.Question.Purpose = "", diagnose.Clone
+	host.Stages[5].State, host.Stages[6].State = diagnose.Skipped, diagnose.Skipped
+	for _, row := range []struct {
+		name  string
+		style Style
+		way   *diagnose.Way
+	}{
+		{"broken-plain.txt", Style{}, broken()},
+		{"broken-60.txt", Style{Width: 60, Lines: true}, broken()},
+		{"broken-colour.txt", Style{Width: 100, Lines: true, Depth: TrueColour}, broken()},
+		{"broken-detail.txt", Style{Width: 80, Detail: true}, broken()},
+		{"open.txt", Style{Width: 100, Lines: true}, open()},
+		{"open-host.txt", Style{Width: 100, Lines: true}, host},
+	} {
+		got := row.style.Way(row.way)
+		golden(t, row.name, got)
+		for line := range strings.Lines(got) {
+			plain := stripColours(strings.TrimSuffix(line, "\n"))
+			if columns(plain) > row.style.width() && !strings.Contains(plain, print) {
+				t.Errorf("%s: wider than %d: %q", row.name, row.style.width(), plain)
+			}
+		}
+	}
+	golden(t, "broken.json", JSON(WayDocument(broken())))
+	golden(t, "open.json", JSON(WayDocument(open())))
+}
+
+func stripColours(text string) string {
+	var b strings.Builder
+	for {
+		before, rest, found := strings.Cut(text, "\x1b[")
+		b.WriteString(before)
+		if !found {
+			return b.String()
+		}
+		_, text, _ = strings.Cut(rest, "m")
+	}
+}
+
+func TestWhatIsCopiedStaysWhole(t *testing.T) {
+	for width := 20; width <= 120; width++ {
+		text := Style{Width: width}.Way(broken())
+		for _, whole := range []string{"unicrux key register forge_ed25519 forge", print} {
+			if !strings.Contains(text, whole) {
+				t.Errorf("at %d columns %q is broken:\n%s", width, whole, text)
+			}
+		}
+	}
+}
+
+func TestCommandIsQuotedForTheShell(t *testing.T) {
+	for want, words := range map[string][]string{
+		"unicrux check forge":  {"unicrux", "check", "forge"},
+		`a 'b c' 'it'\''s' ''`: {"a", "b c", "it's", ""},
+		`'$(x)' 'a;b'`:         {"$(x)", "a;b"},
+	} {
+		if got := Command(words); got != want {
+			t.Errorf("Command(%q) = %s, want %s", words, got, want)
+		}
+	}
+}
+
+func TestPlan(t *testing.T) {
+	steps := []workstation.Difference{
+		{Words: "Make the private half.", Path: "/home/ines/.ssh/key", Secret: true},
+		{Words: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"), After: []byte("Host forge\n    Port 22\n")},
+		{Words: "Register key with forge."},
+	}
+	tilde := func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }
+	golden(t, "plan.txt", Style{}.Plan(steps, tilde))
+	golden(t, "plan.json", JSON(PlanDocument(steps)))
+	if got := (Style{}).Plan(nil, tilde); got != "  Nothing would change.\n" {
+		t.Errorf("an empty plan: %q", got)
+	}
+}
+
+func TestAge(t *testing.T) {
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	for days, want := range map[int]string{
+		0: "today (2026-11-23)", 1: "1 day ago (2026-11-22)", 59: "59 days ago (2026-09-25)",
+		60: "2 months ago (2026-09-24)", 729: "24 months ago (2024-11-24)", 730: "2 years ago (2024-11-23)",
+	} {
+		if got := age(now.AddDate(0, 0, -days), now); got != want {
+			t.Errorf("%d days: %q, want %q", days, got, want)
+		}
+	}
+}
+
+func TestTooWideATableIsStacked(t *testing.T) {
+	rows := [][]string{{"forge_ed25519", print}, {"id_rsa", ""}}
+	golden(t, "table.txt", Style{Width: 100}.table([]string{"key", "fingerprint"}, rows)+"\n"+Style{Width: 40}.table([]string{"key", "fingerprint"}, rows))
+}
