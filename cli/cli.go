@@ -125,6 +125,7 @@ and names the one cause when a clone or push fails.`,
 	flags.DurationVar(&a.timeout, "timeout", defaultTimeout, "for each step on the network")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
 	root.CompletionOptions.HiddenDefaultCmd = true
+	root.SetHelpCommandGroupID("try")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "try", Title: "Try it:"})
 	for _, group := range []struct {
 		id       string
@@ -161,7 +162,7 @@ func demandSubcommands(command *cobra.Command) {
 		}
 		return usage("%q has no command %q; it has: %s", c.CommandPath(), args[0], strings.Join(verbs(c), ", "))
 	}
-	command.Args = cobra.ArbitraryArgs
+	command.Args, command.DisableFlagsInUseLine = cobra.ArbitraryArgs, true
 }
 
 func verbs(command *cobra.Command) []string {

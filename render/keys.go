@@ -79,9 +79,9 @@ func (s Style) Key(v KeyView) string {
 func (s Style) Keys(views []KeyView, unreadable []string) string {
 	var rows [][]string
 	for _, v := range views {
-		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.fingerprint(), v.lock(), v.Pair.Comment})
+		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), v.fingerprint()})
 	}
-	return s.table([]string{"key", "kind", "fingerprint", "passphrase", "comment"}, rows) + s.Careful(unreadable)
+	return s.table([]string{"key", "kind", "passphrase", "fingerprint"}, rows) + s.Careful(unreadable)
 }
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".

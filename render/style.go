@@ -42,7 +42,7 @@ type tone struct{ rgb, c256, c16 string }
 var (
 	teal  = tone{"38;2;84;190;178", "38;5;73", "36"}   // open
 	ochre = tone{"38;2;214;168;84", "38;5;179", "33"}  // careful
-	rose  = tone{"38;2;232;124;136", "38;5;174", "31"} // broken
+	rose  = tone{"38;2;232;124;136", "38;5;174", "91"} // broken
 	grey  = tone{"38;2;132;144;154", "38;5;245", "90"} // not reached, and what matters less
 	bold  = tone{"1", "1", "1"}
 )
