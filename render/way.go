@@ -130,7 +130,12 @@ const labelColumn = 4
 // of their own where all lines leave room for it; else each stands behind or below its text,
 // so that what may be copied stays whole.
 func (s Style) evidence(list []diagnose.Evidence) string {
-	labels, texts, total := 0, 0, 0
+	return s.labelled(list, 0)
+}
+
+// labelled writes evidence with a label column of at least a width.
+func (s Style) labelled(list []diagnose.Evidence, labels int) string {
+	texts, total := 0, 0
 	for _, e := range list {
 		labels, texts = max(labels, columns(e.Label)), max(texts, columns(e.Text))
 	}
@@ -193,6 +198,12 @@ func (s Style) notes(notes []diagnose.Note) string {
 
 // facts lists what was learned at each stage, with origins and times.
 func (s Style) facts(stages []diagnose.Stage) string {
+	labels := 0
+	for _, stage := range stages {
+		for _, fact := range stage.Facts {
+			labels = max(labels, columns(fact.Name))
+		}
+	}
 	var b strings.Builder
 	for _, stage := range stages {
 		if stage.State != diagnose.Open && stage.State != diagnose.Broken {
@@ -207,7 +218,7 @@ func (s Style) facts(stages []diagnose.Stage) string {
 		for _, fact := range stage.Facts {
 			evidence = append(evidence, diagnose.Evidence{Label: fact.Name, Text: fact.Value, Origin: fact.Origin})
 		}
-		b.WriteString(s.evidence(evidence))
+		b.WriteString(s.labelled(evidence, labels))
 	}
 	return b.String()
 }

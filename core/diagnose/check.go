@@ -97,9 +97,9 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 	plan := c.passage.Plan(c.judge, c.request.Timeout)
 	plan.Offers = sshway.Offers(c.passage.Keys, c.request.Ask)
 	if c.way.Question.Repo != "" {
-		plan.Path, plan.Service = c.address.Path, "git-upload-pack"
+		plan.Path, plan.Service = c.address.Path, c.service()
 		if c.way.Question.Purpose == Push {
-			plan.Service, plan.Instead = "git-receive-pack", "git-upload-pack"
+			plan.Instead = "git-upload-pack"
 		}
 	}
 	plan.Greeting = c.host != nil && c.host.SSH.Greeting != ""
@@ -114,6 +114,14 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 		return nil, err
 	}
 	return c.explain(ctx, failure, trip), nil
+}
+
+// service is the program at the host that git would ask for.
+func (c *checker) service() string {
+	if c.way.Question.Purpose == Push {
+		return "git-receive-pack"
+	}
+	return "git-upload-pack"
 }
 
 func (c *checker) judge(key ssh.PublicKey) error {
@@ -157,6 +165,7 @@ func (c *checker) passed(trip *wire.Trip) {
 	}
 	if trip.Answer.Open {
 		w.open(Permission, 0)
+		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
 	}
 }
 
