@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"os"
 	"path/filepath"
 	"time"
 
@@ -86,27 +88,65 @@ func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, sec
 	})
 }
 
-// Act does something at a host and records what undo needs to take it back. The step
-// that do returns may hold more than was known before, such as the number of a new entry.
-func (b *Batch) Act(words string, step HostStep, do func() (HostStep, error)) error {
+// Mode changes the permissions of a file, and nothing of its content.
+func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
+	return b.locked(func() error {
+		target, err := resolveLinks(path)
+		if err != nil {
+			return err
+		}
+		before, err := b.stateOf(target)
+		if err != nil || before.mode == mode {
+			return err
+		}
+		after := before
+		after.mode = mode
+		return b.take(words, target, before, after, true, func(path string, _ []byte, mode fs.FileMode) error {
+			return os.Chmod(path, mode)
+		})
+	})
+}
+
+// Act does something at a host. The step is recorded before it is done, so that a run
+// that is cut short leaves a trace; do returns what undo needs beyond that, such as the
+// host's number for a new entry.
+func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, error)) error {
 	if b.Dry {
 		b.differences = append(b.differences, Difference{Words: words})
 		return nil
 	}
-	done, err := do()
-	if err != nil {
-		return err
-	}
-	if done.Host == "" {
-		done = step
-	}
-	return b.locked(func() error {
+	at := 0
+	err := b.locked(func() error {
 		if err := b.open(); err != nil {
 			return err
 		}
-		b.change.Steps = append(b.change.Steps, Step{Words: words, Done: true, Host: &done})
+		at = len(b.change.Steps)
+		b.change.Steps = append(b.change.Steps, Step{Words: words, Host: &step})
 		return b.station.writeRecord(&b.change)
 	})
+	if err != nil {
+		return err
+	}
+	more, err := do()
+	return errors.Join(err, b.locked(func() error {
+		if err != nil { // it was refused: there is nothing to take back
+			b.change.Steps = append(b.change.Steps[:at], b.change.Steps[at+1:]...)
+			return b.keepRecord()
+		}
+		maps.Copy(step.Data, more)
+		b.change.Steps[at].Done = true
+		return b.station.writeRecord(&b.change)
+	}))
+}
+
+// keepRecord writes the record, or removes it when no step is left. The number stays.
+func (b *Batch) keepRecord() error {
+	if len(b.change.Steps) > 0 {
+		return b.station.writeRecord(&b.change)
+	}
+	err := os.Remove(b.station.recordPath(b.change.ID))
+	b.change.ID = 0
+	return err
 }
 
 // take carries out one step on a file: record the intent, write, record that it is done.
@@ -131,16 +171,19 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err := b.open(); err != nil {
 		return err
 	}
+	if err := b.station.markUnderway(b.change.ID); err != nil {
+		return err
+	}
 	b.change.Steps = append(b.change.Steps, Step{Words: words, File: step})
 	if err := b.station.writeRecord(&b.change); err != nil {
 		return err
 	}
 	if err := write(path, after.content, after.mode); err != nil {
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
-		return errors.Join(err, b.station.writeRecord(&b.change))
+		return errors.Join(err, b.keepRecord(), b.station.clearUnderway())
 	}
 	b.change.Steps[len(b.change.Steps)-1].Done = true
-	return b.station.writeRecord(&b.change)
+	return errors.Join(b.station.writeRecord(&b.change), b.station.clearUnderway())
 }
 
 func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {

@@ -1,0 +1,223 @@
+package workstation
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+)
+
+// Reasons for which a change is not taken back, for errors.Is.
+var (
+	ErrNoChange = errors.New("no such change is in the record")
+	ErrUndone   = errors.New("this change was taken back already")
+	ErrEdited   = errors.New("the file was changed since")
+)
+
+// An EditedError holds both versions of a file that stands in the way of an undo.
+type EditedError struct {
+	Path      string
+	Now, Then []byte // as it is now, and as it would be after the undo; nil where there is no file, or a secret
+	By        int    // the later change of ours that edited it; 0 when it was somebody else
+}
+
+func (e *EditedError) Error() string { return fmt.Sprintf("%s: %v", e.Path, ErrEdited) }
+
+// Unwrap returns [ErrEdited].
+func (e *EditedError) Unwrap() error { return ErrEdited }
+
+// An Undone says what an undo did.
+type Undone struct {
+	Change   Change
+	SetAside []string // where secret files were moved to, which are never deleted
+}
+
+// Undo takes a change back, the newest that stands when id is 0. Before anything is
+// touched it makes sure that every file still is as the change left it. atHost takes back
+// an act at a host; it is called first, because only that can still be refused. Stopped
+// anywhere, it can be run again.
+func (s *Station) Undo(id int, dry bool, atHost func(HostStep) error) (*Undone, []Difference, error) {
+	change, err := s.find(id)
+	if err != nil {
+		return nil, nil, err
+	}
+	unlock, err := s.lock()
+	if err != nil {
+		return nil, nil, err
+	}
+	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
+	differences, err := s.undoable(change)
+	if err != nil || dry {
+		return &Undone{Change: change}, differences, err
+	}
+	for _, step := range slices.Backward(change.Steps) {
+		if step.Host != nil {
+			if err := atHost(*step.Host); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	undone := &Undone{}
+	for _, step := range slices.Backward(change.Steps) {
+		if step.File == nil {
+			continue
+		}
+		aside, err := s.restore(change.ID, step.File)
+		if err != nil {
+			return nil, nil, err
+		}
+		if aside != "" {
+			undone.SetAside = append(undone.SetAside, aside)
+		}
+	}
+	now := s.Now().UTC().Truncate(time.Second)
+	change.Undone = &now
+	undone.Change = change
+	return undone, differences, s.writeRecord(&change)
+}
+
+func (s *Station) find(id int) (Change, error) {
+	if id > 0 {
+		change, err := readRecord(s.recordPath(id))
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return change, fmt.Errorf("%d: %w", id, ErrNoChange)
+		case err == nil && change.Undone != nil:
+			err = fmt.Errorf("%d: %w", id, ErrUndone)
+		}
+		return change, err
+	}
+	all, err := s.Changes()
+	if err != nil {
+		return Change{}, err
+	}
+	for _, change := range slices.Backward(all) {
+		if change.Undone == nil {
+			return change, nil
+		}
+	}
+	return Change{}, ErrNoChange
+}
+
+// undoable makes sure that every file is as the change left it, or as it was before (from
+// an undo that was cut short). Steps on the same file are looked at from the last one back.
+func (s *Station) undoable(change Change) ([]Difference, error) {
+	var differences []Difference
+	states := map[string]fileState{} // what the undo makes of the files so far
+	for _, step := range slices.Backward(change.Steps) {
+		d := Difference{Words: "Take back: " + step.Words}
+		if f := step.File; f != nil {
+			now, known := states[f.Path]
+			if !known {
+				var err error
+				if now, err = readState(f.Path); err != nil {
+					return nil, err
+				}
+			}
+			then, ok := f.undo(now)
+			if !ok {
+				return nil, s.edited(change.ID, f, now)
+			}
+			states[f.Path] = then
+			d.Path, d.Secret = f.Path, f.Secret
+			if !f.Secret {
+				d.Before, d.After = now.content, then.content
+			}
+		}
+		differences = append(differences, d)
+	}
+	return differences, nil
+}
+
+// undo tells what the file is to be after the step was taken back; ok is false when it is
+// neither as the step left it nor as it was before.
+func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
+	switch {
+	case f.Before == nil && !now.exists, f.Before != nil && now.is(*f.Before):
+		return now, true
+	case !now.is(f.After):
+		return now, false
+	case f.Before == nil:
+		return fileState{}, true
+	case f.Secret: // only the mode of a secret file is ever changed
+		return fileState{exists: true, mode: f.Before.Mode, content: now.content}, true
+	}
+	return fileState{exists: true, mode: f.Before.Mode, content: f.Before.Bytes}, true
+}
+
+func (s *Station) edited(id int, f *FileStep, now fileState) error {
+	err := &EditedError{Path: f.Path}
+	if !f.Secret {
+		err.Now = now.content
+		if f.Before != nil {
+			err.Then = f.Before.Bytes
+		}
+	}
+	all, _ := s.Changes() // a record that cannot be read only costs the number
+	for _, change := range all {
+		for _, step := range change.Steps {
+			if change.ID > id && change.Undone == nil && step.File != nil && step.File.Path == f.Path {
+				err.By = change.ID
+			}
+		}
+	}
+	return err
+}
+
+func (s fileState) is(c Content) bool {
+	return s.exists && sum(s.content) == c.Sum && s.mode == c.Mode
+}
+
+// restore gives a file back as it was. A secret file that was made is set aside in the
+// state folder: a key may be the only way into something.
+func (s *Station) restore(id int, f *FileStep) (aside string, err error) {
+	now, err := readState(f.Path)
+	if err != nil {
+		return "", err
+	}
+	then, _ := f.undo(now)
+	switch {
+	case then.exists && f.Secret:
+		return "", os.Chmod(f.Path, then.mode)
+	case then.exists:
+		return "", replace(f.Path, then.content, then.mode)
+	case now.exists && f.Secret:
+		if aside, err = s.setAside(id, f.Path); err != nil {
+			return "", err
+		}
+	case now.exists:
+		if err := os.Remove(f.Path); err != nil {
+			return "", err
+		}
+	}
+	for _, dir := range slices.Backward(f.Folders) {
+		if os.Remove(dir) != nil { // something else stands in it
+			break
+		}
+	}
+	return aside, nil
+}
+
+func (s *Station) setAside(id int, path string) (string, error) {
+	dir := filepath.Join(s.State, "set-aside", fmt.Sprintf("%06d", id))
+	if _, err := makeFolder(dir); err != nil {
+		return "", err
+	}
+	target := filepath.Join(dir, filepath.Base(path))
+	err := os.Rename(path, target)
+	if err == nil {
+		return target, syncFolder(filepath.Dir(path))
+	}
+	// Another file system: copy first, remove last.
+	state, readErr := readState(path)
+	if readErr != nil {
+		return "", errors.Join(err, readErr)
+	}
+	if err := create(target, state.content, 0o600); err != nil && !errors.Is(err, ErrExists) {
+		return "", err
+	}
+	return target, os.Remove(path)
+}

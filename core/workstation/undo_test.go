@@ -1,0 +1,150 @@
+package workstation
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+)
+
+// batch makes one change of every kind of step on files.
+func everyStep(t *testing.T, s *Station) (old, made, key string) {
+	t.Helper()
+	old, made, key = filepath.Join(s.Home, "old"), filepath.Join(s.Home, "a", "b", "made"), filepath.Join(s.Home, "a", "key")
+	write(t, old, "one\n", 0o640)
+	batch := s.Begin("Test.", false)
+	for range 2 {
+		if _, err := batch.Edit(old, "Add.", 0o600, put("two\n")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := batch.Edit(made, "Make it.", 0o600, put("new\n")); err != nil {
+		t.Fatal(err)
+	}
+	if err := batch.Create(key, "Make a key.", 0o644, []byte("secret"), true); err != nil {
+		t.Fatal(err)
+	}
+	if err := batch.Mode(key, "Keep it private.", 0o600); err != nil {
+		t.Fatal(err)
+	}
+	step := HostStep{Host: "forge", Act: "add-key", Data: map[string]string{}}
+	if err := batch.Act("Register it.", step, func() (map[string]string, error) { return map[string]string{"id": "7"}, nil }); err != nil {
+		t.Fatal(err)
+	}
+	return old, made, key
+}
+
+func TestUndoBringsEveryByteBack(t *testing.T) {
+	s := station(t)
+	old, _, _ := everyStep(t, s)
+	var withdrawn []string
+	undone, _, err := s.Undo(0, false, func(step HostStep) error {
+		withdrawn = append(withdrawn, step.Data["id"])
+		return nil
+	})
+	if err != nil || len(withdrawn) != 1 || withdrawn[0] != "7" {
+		t.Fatalf("withdrawn %v, %v", withdrawn, err)
+	}
+	if info, err := os.Stat(old); err != nil || read(t, old) != "one\n" || info.Mode().Perm() != 0o640 {
+		t.Errorf("%q, %v, %v", read(t, old), info.Mode(), err)
+	}
+	if _, err := os.Stat(filepath.Join(s.Home, "a")); !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("the folders that were made are still there: %v", err)
+	}
+	if len(undone.SetAside) != 1 || read(t, undone.SetAside[0]) != "secret" {
+		t.Errorf("the key was not set aside: %v", undone.SetAside)
+	}
+	if _, _, err := s.Undo(1, false, nil); !errors.Is(err, ErrUndone) {
+		t.Errorf("a second undo: %v", err)
+	}
+	if _, _, err := s.Undo(0, false, nil); !errors.Is(err, ErrNoChange) {
+		t.Errorf("nothing is left: %v", err)
+	}
+	if _, _, err := s.Undo(9, false, nil); !errors.Is(err, ErrNoChange) {
+		t.Errorf("no such change: %v", err)
+	}
+}
+
+func TestUndoRefusesWhatWasEditedSince(t *testing.T) {
+	s := station(t)
+	old, made, _ := everyStep(t, s)
+	write(t, old, "mine\n", 0o640)
+	asked := false
+	_, _, err := s.Undo(1, false, func(HostStep) error { asked = true; return nil })
+	var edited *EditedError
+	if !errors.As(err, &edited) || string(edited.Now) != "mine\n" || edited.By != 0 || asked {
+		t.Fatalf("%v, asked the host: %v", err, asked)
+	}
+	if read(t, old) != "mine\n" || read(t, made) != "new\n" {
+		t.Error("something was changed all the same")
+	}
+	write(t, old, "one\ntwo\ntwo\n", 0o640)
+	if _, err := s.Begin("Later.", false).Edit(old, "Add.", 0o600, put("three\n")); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := s.Undo(1, false, nil); !errors.As(err, &edited) || edited.By != 2 {
+		t.Errorf("edited by a later change: %v", err)
+	}
+}
+
+func TestUndoStoppedByTheHostChangesNothing(t *testing.T) {
+	s := station(t)
+	old, _, _ := everyStep(t, s)
+	refused := errors.New("refused")
+	if _, _, err := s.Undo(1, false, func(HostStep) error { return refused }); !errors.Is(err, refused) || read(t, old) != "one\ntwo\ntwo\n" {
+		t.Errorf("%v: %q", err, read(t, old))
+	}
+	if _, differences, err := s.Undo(1, true, nil); err != nil || len(differences) != 6 || read(t, old) != "one\ntwo\ntwo\n" {
+		t.Errorf("a dry run: %d, %v", len(differences), err)
+	}
+}
+
+// TestTidy puts right what a run left that was killed before and after the rename.
+func TestTidy(t *testing.T) {
+	for _, row := range []struct {
+		name    string
+		renamed bool
+	}{{"before", false}, {"after", true}} {
+		t.Run(row.name, func(t *testing.T) {
+			s := station(t)
+			path := filepath.Join(s.Home, "dir", "file")
+			batch := s.Begin("Test.", false)
+			if _, err := batch.Edit(path, "Make it.", 0o600, put("new\n")); err != nil {
+				t.Fatal(err)
+			}
+			change := batch.Change()
+			change.Steps[0].Done = false
+			if err := errors.Join(s.writeRecord(&change), s.markUnderway(1)); err != nil {
+				t.Fatal(err)
+			}
+			if !row.renamed {
+				if err := os.Rename(path, filepath.Join(filepath.Dir(path), besideMark+"0123")); err != nil {
+					t.Fatal(err)
+				}
+			}
+			words, err := s.Tidy()
+			if err != nil || len(words) != 1 {
+				t.Fatalf("%q, %v", words, err)
+			}
+			changes, err := s.Changes()
+			if err != nil || (len(changes) == 1) != row.renamed {
+				t.Errorf("the record: %+v, %v", changes, err)
+			}
+			if _, err := os.Stat(filepath.Dir(path)); (err == nil) != row.renamed {
+				t.Errorf("its folder: %v", err)
+			}
+			if words, err := s.Tidy(); err != nil || words != nil {
+				t.Errorf("the second time: %q, %v", words, err)
+			}
+		})
+	}
+}
+
+func TestARefusedActLeavesNoTrace(t *testing.T) {
+	s := station(t)
+	refused := errors.New("refused")
+	err := s.Begin("Test.", false).Act("Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, refused })
+	if changes, readErr := s.Changes(); !errors.Is(err, refused) || readErr != nil || len(changes) != 0 {
+		t.Errorf("%v; the record: %+v, %v", err, changes, readErr)
+	}
+}
