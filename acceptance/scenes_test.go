@@ -69,6 +69,7 @@ var scenes = []scene{
 	{code: "key-not-registered", arrange: func(p *person) {
 		p.must("key", "new", "other", "--no-passphrase")
 		p.edit(p.path(".ssh", "forge_ed25519"), p.path(".ssh", "other"), ".ssh", "unicrux.conf")
+		p.remove(".ssh", "forge_ed25519")
 	}, mend: func(p *person) { p.must("key", "register", "other", "forge", "--token-from", p.host.TokenFile()) }},
 	{code: "repository-missing", url: minutes,
 		mend: func(p *person) { p.host.Allow("ines.marlow", "council/minutes", true, false) }},

@@ -8,7 +8,11 @@ import (
 	"unicrux/render"
 )
 
-type checkOptions struct{ purpose, passphrase string }
+type checkOptions struct {
+	secretOptions
+	purpose, account string
+	mend             bool
+}
 
 func (a *app) checkCommand() *cobra.Command {
 	var o checkOptions
@@ -17,31 +21,38 @@ func (a *app) checkCommand() *cobra.Command {
 		Short: "Go the way to a repository without changing anything, and name what stops it",
 		Long: `Goes the way to a repository stage by stage, as git and ssh would go it, and names the
 one cause that stops it, with evidence and with what mends it. Nothing is changed, here
-or on the host.
+or on the host, unless --mend asks for it.
 
 Without an argument it asks about the remote that a plain push would use.`,
 		Example: `  unicrux check git@forge.tidewater.example:buoys/drift-model.git
   unicrux check --for push origin
   unicrux check forge`,
 		Args: takes(0, 1, "a clone URL, a remote or a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.check(o, args) },
+		RunE: func(_ *cobra.Command, args []string) error { return a.check(&o, args) },
 	}
 	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
-	command.Flags().StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
+	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
+	o.addFlags(command)
 	return command
 }
 
-func (a *app) check(o checkOptions, args []string) error {
-	request := diagnose.Request{Purpose: diagnose.Purpose(o.purpose), Timeout: a.timeout, Ask: a.asker(o.passphrase)}
-	switch request.Purpose {
-	case "", diagnose.Clone, diagnose.Push:
-	default:
-		return usage("--for takes clone or push, not %q", o.purpose)
-	}
+func (a *app) check(o *checkOptions, args []string) error {
+	argument := ""
 	if len(args) == 1 {
-		if request.Argument = args[0]; request.Argument == "" {
+		if argument = args[0]; argument == "" {
 			return usage("the clone URL is empty")
 		}
+	}
+	request, err := a.request(o.purpose, o.account, argument, a.asker(o.passphrase))
+	if err != nil {
+		return err
+	}
+	if err := o.validate(); err != nil {
+		return err
+	}
+	if o.mend {
+		return a.mend(request, &o.secretOptions)
 	}
 	registry, err := hosts.Open(a.station)
 	if err != nil {

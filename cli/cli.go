@@ -110,8 +110,10 @@ func (a *app) root() *cobra.Command {
 and names the one cause when a clone or push fails.`,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(*cobra.Command, []string) (err error) {
-			a.station, err = workstation.Here(a.Environ)
-			return err
+			if a.station, err = workstation.Here(a.Environ); err != nil {
+				return err
+			}
+			return a.tidy()
 		},
 	}
 	flags := root.PersistentFlags()
@@ -126,13 +128,14 @@ and names the one cause when a clone or push fails.`,
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.SetHelpCommandGroupID("try")
-	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "try", Title: "Try it:"})
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
 	for _, group := range []struct {
 		id       string
 		commands []*cobra.Command
 	}{
-		{"daily", []*cobra.Command{a.checkCommand()}},
+		{"daily", []*cobra.Command{a.readyCommand(), a.checkCommand()}},
 		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand()}},
+		{"keep", []*cobra.Command{a.changesCommand(), a.undoCommand()}},
 		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
 	} {
 		for _, command := range group.commands {

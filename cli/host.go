@@ -13,8 +13,8 @@ import (
 )
 
 func (a *app) hostCommand() *cobra.Command {
-	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust"}
-	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust())
+	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
+	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust(), a.hostSet(), a.hostDrop())
 	return command
 }
 
@@ -111,6 +111,57 @@ what its key must be.`,
 	}
 	command.Flags().StringVar(&fingerprint, "fingerprint", "", "what the host's key must be (SHA256:…), from whoever runs the host")
 	return command
+}
+
+func (a *app) hostSet() *cobra.Command {
+	return &cobra.Command{
+		Use:   "set HOST NAME=VALUE…",
+		Short: "Settle how ssh reaches a host",
+		Long: `Puts per-host settings into ~/.ssh/unicrux.conf: key, user, port, address. An empty value
+takes a setting back. HOST is a described host, or any host name.`,
+		Example: "  unicrux host set forge key=forge_ed25519 port=443",
+		Args:    takes(2, 99, "a host and at least one NAME=VALUE"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin("Settle how "+args[0]+" is reached.", a.dry)
+			if err := hosts.Set(batch, a.station, registry, args[0], args[1:]); err != nil {
+				return err
+			}
+			words := "Settled how " + args[0] + " is reached."
+			if number(batch) == 0 {
+				words = "Settled so already."
+			}
+			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+		},
+	}
+}
+
+func (a *app) hostDrop() *cobra.Command {
+	return &cobra.Command{
+		Use:   "drop HOST",
+		Short: "Forget a host: its description, and how ssh reaches it",
+		Long: `Takes out the description of a host and our settings for it. Your keys stay, and so does
+what is stored about the host's own key.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin("Forget "+args[0]+".", a.dry)
+			if err := hosts.Drop(batch, a.station, registry, args[0]); err != nil {
+				return err
+			}
+			words := args[0] + " is forgotten. Keys and host keys stay where they are."
+			if number(batch) == 0 {
+				words = "Nothing was known of " + args[0] + "."
+			}
+			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+		},
+	}
 }
 
 // untrusted adds the fingerprint to the error when there was nothing to compare it with,

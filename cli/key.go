@@ -7,7 +7,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -136,82 +135,6 @@ func (a *app) keyShow() *cobra.Command {
 	}
 	command.Flags().BoolVar(&line, "line", false, "print the public line and nothing else")
 	return command
-}
-
-type registerOptions struct{ title, token, passphrase string }
-
-func (a *app) keyRegister() *cobra.Command {
-	var o registerOptions
-	command := &cobra.Command{
-		Use:   "register KEY HOST",
-		Short: "Tell a host about a key, then sign in to prove it",
-		Long: `Tells a host about the public half of a key through the host's interface, makes the
-settings for that host use the key, and signs in with it to prove that it works.
-
-The host's interface wants a token. It is asked for, used once and kept nowhere.`,
-		Args: takes(2, 2, "a key and a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.register(o, args[0], args[1]) },
-	}
-	flags := command.Flags()
-	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
-	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
-	return command
-}
-
-func (a *app) register(o registerOptions, key, name string) error {
-	if o.token == "-" && o.passphrase == "-" {
-		return usage("only one of --token-from and --passphrase-from can read standard input")
-	}
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
-	pair, err := ready.FindKey(a.station, key)
-	if err != nil {
-		return err
-	}
-	host, err := place.Registry.Find(name)
-	if err != nil {
-		return err
-	}
-	if pair.Public == nil {
-		return &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
-	}
-	if !host.Can("add-key") {
-		return handWork(pair, host)
-	}
-	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
-	if r.Token, err = a.token(o.token, host.Name, host.Interface.Tokens); err != nil {
-		return err
-	}
-	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)
-	done, err := place.Register(a.ctx, batch, r)
-	if err != nil {
-		return err
-	}
-	return a.showChange(batch, a.style().Registered(done, pair.Name(), host.Name),
-		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
-}
-
-func registrationTitle(given string, pair *sshkey.Pair) string {
-	switch {
-	case given != "":
-		return given
-	case pair.Comment != "":
-		return pair.Comment
-	}
-	return pair.Name()
-}
-
-// handWork says what is to be done where the description names no interface for it.
-func handWork(pair *sshkey.Pair, host *hosts.Description) error {
-	where := "on its page"
-	if host.Interface.Keys != "" {
-		where = "at " + host.Interface.Keys
-	}
-	return &problem{message: "the description of " + host.Name + " does not say how the host is told about keys", exit: exitCrux,
-		advice: fmt.Sprintf("Paste the one line that this prints, %s: unicrux key show %s --line", where, pair.Name())}
 }
 
 func (a *app) keyLoad() *cobra.Command {

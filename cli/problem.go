@@ -46,6 +46,11 @@ var advices = []struct {
 	advice string
 }{
 	{workstation.ErrExists, exitCrux, "Choose another name. Unicrux never writes over a key."},
+	{workstation.ErrNoChange, exitCrux, "unicrux changes lists those that are."},
+	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
+	{hosts.ErrSetting, exitUsage, ""},
+	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
+	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
 	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},

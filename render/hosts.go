@@ -1,6 +1,7 @@
 package render
 
 import (
+	"encoding/base64"
 	"fmt"
 	"strings"
 
@@ -156,4 +157,25 @@ func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
 		Proof   string  `json:"proof"`
 		Change  int     `json:"change,omitempty"`
 	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, string(r.Proof), change}
+}
+
+// ByHand says what to paste, where and under which title. The line stands alone, whole.
+func (s Style) ByHand(host, page, title, line string) string {
+	where := "Give " + host + " this one line, on the page where it takes keys"
+	if page != "" {
+		where += ":"
+	} else {
+		where += "."
+	}
+	text := s.Sentences(where)
+	if page != "" {
+		text += margin + page + "\n"
+	}
+	return text + "\n" + line + "\n\n" + s.block(5, []row{{label: "title", tone: grey, lines: []string{title}}}) + "\n"
+}
+
+// Clipboard asks the terminal to put text on the clipboard (OSC 52 of xterm's control
+// sequences, which many terminals know).
+func Clipboard(text string) string {
+	return "\x1b]52;c;" + base64.StdEncoding.EncodeToString([]byte(text)) + "\a"
 }

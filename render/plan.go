@@ -33,8 +33,13 @@ func (s Style) difference(step workstation.Difference, path string) string {
 	if step.Before == nil {
 		from = "(no file)"
 	}
+	return s.unified(udiff.Unified(from, path, string(step.Before), string(step.After)))
+}
+
+// unified colours a difference, and sets it in.
+func (s Style) unified(text string) string {
 	var b strings.Builder
-	for line := range strings.Lines(udiff.Unified(from, path, string(step.Before), string(step.After))) {
+	for line := range strings.Lines(text) {
 		text := strings.TrimSuffix(line, "\n")
 		switch {
 		case strings.HasPrefix(text, "+"):

@@ -21,6 +21,7 @@ import (
 type Request struct {
 	Argument string  // a clone URL, a remote's name or a host; empty for what a plain push would use
 	Purpose  Purpose // empty: clone for a URL or a host, push for a remote
+	Account  string  // the account that is needed; empty for any
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
 }
@@ -30,17 +31,17 @@ var ErrTransport = errors.New("the way over this transport cannot be checked yet
 
 // A checker goes one way.
 type checker struct {
-	station  *workstation.Station
-	registry *hosts.Registry
-	request  Request
-	config   *gitlink.Config
-	way      *Way
-	address  address.Address
-	host     *hosts.Description // nil when the host is not described
-	passage  *sshway.Way
-	verdict  knownhosts.Verdict
-	by       *knownhosts.Entry
-	suspects []*Crux // causes in the settings that explain a refused sign-in
+	station    *workstation.Station
+	registry   *hosts.Registry
+	request    Request
+	config     *gitlink.Config
+	way        *Way
+	address    address.Address
+	host       *hosts.Description // nil when the host is not described
+	passage    *sshway.Way
+	verdict    knownhosts.Verdict
+	by         *knownhosts.Entry
+	suspicions []suspicion
 }
 
 // Check goes the way and returns what it found. An error means that the question could
@@ -86,34 +87,47 @@ func (c *checker) settle(context.Context) (*Crux, error) {
 		return crux, nil
 	}
 	c.way.Question.User = c.passage.Client.User
+	c.way.HostKnown = len(c.passage.Known.Keys) > 0
 	c.settingFacts()
-	c.suspectFiles()
+	c.suspect()
 	c.way.open(Settings, time.Since(start))
 	return nil, nil
 }
 
 // travel goes over the network, once.
 func (c *checker) travel(ctx context.Context) (*Crux, error) {
-	plan := c.passage.Plan(c.judge, c.request.Timeout)
+	plan := c.plan()
 	plan.Offers = sshway.Offers(c.passage.Keys, c.request.Ask)
-	if c.way.Question.Repo != "" {
-		plan.Path, plan.Service = c.address.Path, c.service()
-		if c.way.Question.Purpose == Push {
-			plan.Instead = "git-upload-pack"
-		}
-	}
-	plan.Greeting = c.host != nil && c.host.SSH.Greeting != ""
 	trip, err := wire.GoSSH(ctx, plan)
 	c.way.Trip = trip
 	c.passed(trip)
+	if trip.SignedIn {
+		if wrong := c.wrongAccount(ctx, trip); wrong != nil {
+			return wrong, nil
+		}
+	}
 	if err == nil {
-		return nil, nil
+		return c.missingAuthor(ctx), nil
 	}
 	var failure *wire.Failure
 	if !errors.As(err, &failure) {
 		return nil, err
 	}
 	return c.explain(ctx, failure, trip), nil
+}
+
+// plan is the plan of the trip, without any key to offer.
+func (c *checker) plan() wire.Plan {
+	plan := c.passage.Plan(c.judge, c.request.Timeout)
+	if c.way.Question.Repo != "" {
+		plan.Path, plan.Service = c.address.Path, c.service()
+		if c.way.Question.Purpose == Push {
+			plan.Instead = "git-upload-pack"
+		}
+		plan.Exists = c.host == nil // a described host says what is the matter in its own words
+	}
+	plan.Greeting = c.host != nil && c.host.SSH.Greeting != ""
+	return plan
 }
 
 // service is the program at the host that git would ask for.
@@ -170,7 +184,7 @@ func (c *checker) passed(trip *wire.Trip) {
 }
 
 func (c *checker) signedIn(trip *wire.Trip) {
-	if trip.With >= 0 {
+	if c.way.KeyProved = trip.With >= 0; c.way.KeyProved {
 		key := c.offered()[trip.With]
 		c.way.Key = key.Name
 		c.way.fact(SignIn, "key", key.Name+" "+ssh.FingerprintSHA256(key.Public), c.origin(key.Origin))

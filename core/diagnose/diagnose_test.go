@@ -7,35 +7,66 @@ import (
 	"testing"
 )
 
-var sentence = regexp.MustCompile(`^[A-Zgit][^.!?]*[^ .!?]\.$`)
+var sentence = regexp.MustCompile(`^([A-Z]|git )[^.!?]*[^ .!?]\.$`)
 
 func TestCatalogueReadsWell(t *testing.T) {
-	for code, entry := range catalogue {
-		if !sentence.MatchString(strings.NewReplacer("today's", "", "e.g.", "").Replace(entry.summary)) {
-			t.Errorf("%s: not one sentence: %q", code, entry.summary)
+	seen := map[Code]bool{}
+	stage := 0
+	for _, entry := range catalogue {
+		if seen[entry.code] {
+			t.Errorf("%s is claimed twice", entry.code)
 		}
-		if entry.stage != "" && !slices.Contains(Stages, entry.stage) {
-			t.Errorf("%s: no stage is called %q", code, entry.stage)
+		seen[entry.code] = true
+		if !sentence.MatchString(strings.ReplaceAll(entry.summary, "today's", "")) {
+			t.Errorf("%s: not one sentence: %q", entry.code, entry.summary)
 		}
 		for _, word := range []string{"!", "invalid", "error", "please", "oops"} {
-			if strings.Contains(strings.ToLower(entry.summary), word) {
-				t.Errorf("%s: %q is not our voice: %q", code, word, entry.summary)
+			if strings.Contains(strings.ToLower(entry.summary+entry.mend), word) {
+				t.Errorf("%s: %q is not our voice: %q", entry.code, word, entry.summary+entry.mend)
 			}
+		}
+		if entry.stage == "" {
+			continue
+		}
+		if at := slices.Index(Stages, entry.stage); at < stage {
+			t.Errorf("%s stands behind a later stage", entry.code)
+		} else {
+			stage = at
+		}
+		if entry.mend == "" || entry.shows == "" || entry.by == "" {
+			t.Errorf("%s has no mend, nobody to carry it out, or no evidence: %+v", entry.code, entry)
 		}
 	}
 }
 
-func TestEveryCruxHasAMend(t *testing.T) {
-	ours := []Code{"key-none", "host-key-unknown", "host-key-changed", "key-not-registered", "key-locked"}
-	for code, entry := range catalogue {
-		_, told := instructions[code]
-		if entry.stage != "" && told == slices.Contains(ours, code) {
-			t.Errorf("%s: told in words %v, done by a command %v; one of both is wanted", code, told, slices.Contains(ours, code))
+func TestFirstPicksTheEarliestThatExplains(t *testing.T) {
+	broke := crux("key-not-registered", Proved)
+	for _, row := range []struct {
+		name       string
+		broke      *Crux
+		at         StageName
+		suspicions []suspicion
+		want       Code
+	}{
+		{"nothing else", broke, SignIn, nil, "key-not-registered"},
+		{"earlier on the way", broke, SignIn, []suspicion{{crux("key-file-missing", Proved), SignIn}}, "key-file-missing"},
+		{"the earliest of two", broke, SignIn, []suspicion{{crux("key-none", Proved), Trust}, {crux("other-user", Proved), Reach}}, "other-user"},
+		{"explains only later breaks", crux("port-refused", Proved), Reach, []suspicion{{crux("key-none", Proved), Trust}}, "port-refused"},
+		{"explains this one too", crux("host-key-unknown", Proved), Trust, []suspicion{{crux("key-none", Proved), Trust}}, "key-none"},
+	} {
+		if got := first(row.broke, row.at, row.suspicions); got.Code != row.want {
+			t.Errorf("%s: %s, want %s", row.name, got.Code, row.want)
 		}
 	}
-	for code := range instructions {
-		if !Known(code) {
-			t.Errorf("%s has a mend and no entry", code)
+}
+
+func TestDistance(t *testing.T) {
+	for _, row := range []struct {
+		a, b string
+		want int
+	}{{"forge", "forge", 0}, {"forg", "forge", 1}, {"frogе", "forge", 3}, {"frge", "forge", 1}, {"gorfe", "forge", 2}, {"", "ab", 2}, {"lantern", "forge", 3}} {
+		if got := distance(row.a, row.b, 3); got != row.want {
+			t.Errorf("%q and %q: %d, want %d", row.a, row.b, got, row.want)
 		}
 	}
 }

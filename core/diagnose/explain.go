@@ -4,12 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"net"
-	"path/filepath"
 	"regexp"
 	"strconv"
-	"strings"
 
 	"golang.org/x/crypto/ssh"
 
@@ -20,75 +17,17 @@ import (
 	"unicrux/core/wire"
 )
 
-// suspectFiles notes causes in the settings that would explain a refused sign-in. They
-// count only when the way breaks there: another key may open it all the same.
-func (c *checker) suspectFiles() {
-	if !c.passage.Client.KeySignIn {
-		c.suspects = append(c.suspects, crux("ssh-setting-hinders", Proved,
-			Evidence{"setting", "PubkeyAuthentication no", c.origin(c.passage.Client.Origin("pubkeyauthentication"))}))
-		return
-	}
-	for _, left := range c.passage.Left {
-		code := Code("key-file-unreadable")
-		switch {
-		case errors.Is(left.Err, fs.ErrNotExist):
-			code = "key-file-missing"
-		case errors.Is(left.Err, sshkey.ErrPublicHalf):
-			code = "key-file-public"
-		case errors.Is(left.Err, sshway.ErrExposed):
-			code = "key-file-exposed"
-		}
-		file := Evidence{"file", c.station.Tilde(left.Path), c.origin(left.Origin)}
-		suspect := crux(code, Proved, file)
-		if code == "key-file-unreadable" {
-			suspect.Evidence = append(suspect.Evidence, Evidence{"why", left.Err.Error(), ""})
-		}
-		c.suspects = append(c.suspects, suspect)
-	}
-	if len(c.suspects) == 0 && len(c.offered()) == 0 {
-		c.suspects = append(c.suspects, c.noKey())
-	}
-}
-
-func (c *checker) noKey() *Crux {
-	var evidence []Evidence
-	folders := map[string][]string{}
-	for _, identity := range c.passage.Client.Identities {
-		folder := c.station.Tilde(filepath.Dir(identity.Path))
-		if folders[folder] == nil {
-			evidence = append(evidence, Evidence{"looked in", folder, c.origin(identity.Origin)})
-		}
-		folders[folder] = append(folders[folder], filepath.Base(identity.Path))
-	}
-	for i, e := range evidence {
-		evidence[i].Text = e.Text + " for " + strings.Join(folders[e.Text], ", ")
-	}
-	switch {
-	case c.passage.Client.Agent == "":
-		evidence = append(evidence, Evidence{"agent", "none", ""})
-	case c.passage.AgentErr != nil:
-		evidence = append(evidence, Evidence{"agent", "does not answer", c.station.Tilde(c.passage.Client.Agent)})
-	default:
-		evidence = append(evidence, Evidence{"agent", "holds no key", c.station.Tilde(c.passage.Client.Agent)})
-	}
-	return crux("key-none", Proved, evidence...)
-}
-
 // explain names the cause of a failure that was met on the trip.
 func (c *checker) explain(ctx context.Context, failure *wire.Failure, trip *wire.Trip) *Crux {
 	switch failure.At {
 	case wire.AtName, wire.AtConnect, wire.AtSpeak:
-		return c.explainReach(failure)
+		return first(c.explainReach(failure), Reach, c.suspicions)
 	case wire.AtTrust:
-		// Without any key trust alone would not help, and the key is missed earlier on the way.
-		if len(c.suspects) > 0 && c.suspects[0].Code == "key-none" {
-			return c.suspects[0]
-		}
-		return c.explainTrust(ctx, trip)
+		return first(c.explainTrust(ctx, trip), Trust, c.suspicions)
 	case wire.AtSignIn:
-		return c.explainSignIn(failure, trip)
+		return c.explainSignIn(ctx, failure, trip)
 	}
-	return c.explainService(failure, trip)
+	return c.explainService(ctx, failure, trip)
 }
 
 // reachCodes maps what the network said to the catalogue.
@@ -122,6 +61,9 @@ func (c *checker) explainReach(failure *wire.Failure) *Crux {
 	}
 	if words := Clean(failure.Words); words != "" {
 		evidence = append(evidence, Evidence{"it says", quote(words), ""})
+	}
+	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
+		evidence = append(evidence, Evidence{"looks like", likely, ""})
 	}
 	return crux(code, Proved, evidence...)
 }
@@ -178,69 +120,6 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 
 func keyText(key ssh.PublicKey) string { return sshkey.Kind(key) + " " + sshkey.Fingerprint(key) }
 
-// explainSignIn names why none of the keys opened the door.
-func (c *checker) explainSignIn(failure *wire.Failure, trip *wire.Trip) *Crux {
-	keys := c.offered()
-	for i, taken := range trip.Offered {
-		if taken.OpenErr != nil {
-			return c.unusable(keys[i], taken.OpenErr)
-		}
-	}
-	if len(c.suspects) > 0 {
-		return c.suspects[0]
-	}
-	evidence := c.offeredEvidence(len(trip.Offered))
-	if failure.Words != "" {
-		evidence = append(evidence, Evidence{"host says", quote(Clean(failure.Words)), ""})
-	}
-	switch {
-	case errors.Is(failure, wire.ErrMore):
-		return crux("second-step-needed", Proved, append(evidence, Evidence{"host wants", Clean(strings.Join(trip.Methods, ", ")), ""})...)
-	case errors.Is(failure, wire.ErrNoKeySignIn):
-		return crux("sign-in-other-way", Proved, Evidence{"host offers", Clean(strings.Join(trip.Methods, ", ")), ""})
-	case errors.Is(failure, wire.ErrDenied):
-		return crux("key-not-registered", Proved, append(evidence, Evidence{"signing in", "as " + Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))})...)
-	case errors.Is(failure, wire.ErrSilent):
-		return crux("port-silent", Proved, evidence...)
-	case len(trip.Offered) > 0 && len(trip.Offered) < len(keys):
-		left := Evidence{"not tried", keyNames(keys[len(trip.Offered):]), ""}
-		return crux("keys-too-many", Proved, append(evidence, left)...)
-	case strings.Contains(failure.Words, "oo many authentication failures"):
-		return crux("key-not-registered", Likely, evidence...)
-	}
-	return crux("connection-closed", Proved, evidence...)
-}
-
-// unusable names why a key that the host knows could not sign.
-func (c *checker) unusable(key sshway.Key, err error) *Crux {
-	evidence := []Evidence{{"key", key.Name + "  " + sshkey.Fingerprint(key.Public), c.origin(key.Origin)}}
-	switch {
-	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
-		return crux("key-locked", Proved, append(evidence, Evidence{"host", "would take this key", ""})...)
-	case errors.Is(err, sshkey.ErrPassphrase):
-		return crux("passphrase-wrong", Proved, evidence...)
-	case key.InAgent:
-		return crux("agent-refused", Proved, append(evidence, Evidence{"agent", c.station.Tilde(c.passage.Client.Agent), ""})...)
-	}
-	return crux("key-file-unreadable", Proved, evidence...)
-}
-
-func (c *checker) offeredEvidence(made int) []Evidence {
-	var evidence []Evidence
-	for _, key := range c.offered()[:made] {
-		evidence = append(evidence, Evidence{"offered", key.Name + "  " + sshkey.Fingerprint(key.Public), c.origin(key.Origin)})
-	}
-	return evidence
-}
-
-func keyNames(keys []sshway.Key) string {
-	names := make([]string, len(keys))
-	for i, key := range keys {
-		names[i] = key.Name
-	}
-	return strings.Join(names, ", ")
-}
-
 // refusalTexts are words by which hosts of any kind say what is wrong, where no
 // description says more.
 var refusalTexts = []struct {
@@ -249,6 +128,7 @@ var refusalTexts = []struct {
 }{
 	{regexp.MustCompile(`(?i)account .*(disabled|blocked|suspended|locked|not available)`), "account-blocked"},
 	{regexp.MustCompile(`(?i)too many requests|rate limit`), "host-limits"},
+	{regexp.MustCompile(`(?i)not a git repository`), "repository-not-git"},
 	{regexp.MustCompile(`(?i)command not found|internal (server )?error`), "host-failing"},
 }
 
@@ -256,7 +136,7 @@ var refusalTexts = []struct {
 var missingText = regexp.MustCompile(`(?i)not found|no (such )?repository|does not (appear to be|exist)|no such file`)
 
 // explainService names why the host did not open the repository.
-func (c *checker) explainService(failure *wire.Failure, trip *wire.Trip) *Crux {
+func (c *checker) explainService(ctx context.Context, failure *wire.Failure, trip *wire.Trip) *Crux {
 	words := Clean(trip.Answer.Words)
 	evidence := []Evidence{{"asked for", Clean(c.address.Path), ""}}
 	if c.way.Account != "" {
@@ -267,6 +147,9 @@ func (c *checker) explainService(failure *wire.Failure, trip *wire.Trip) *Crux {
 	}
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
+	}
+	if found := c.otherAccount(ctx, trip); found != nil {
+		return found
 	}
 	if errors.Is(failure, wire.ErrSilent) {
 		return crux("host-failing", Likely, evidence...)
@@ -283,6 +166,9 @@ func (c *checker) explainService(failure *wire.Failure, trip *wire.Trip) *Crux {
 		if row.form.MatchString(words) {
 			return crux(row.code, Likely, evidence...)
 		}
+	}
+	if trip.Exists {
+		return crux("repository-not-git", Proved, append(evidence, Evidence{"at the host", "a file or folder of that name is there", ""})...)
 	}
 	if missingText.MatchString(words) {
 		return crux("repository-missing", Proved, evidence...)

@@ -44,6 +44,9 @@ func (c *checker) locate(ctx context.Context) (*Crux, error) {
 func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 	argument := c.request.Argument
 	if strings.Contains(argument, ":") {
+		if c.way.Question.Purpose == "" {
+			c.way.Question.Purpose = c.purpose(Clone)
+		}
 		return c.rewrite(argument, false), nil, nil
 	}
 	if argument == "" || c.hasRemote(argument) {
@@ -145,10 +148,10 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	if err != nil {
 		return nil, err
 	}
-	if parsed.Scheme != "ssh" {
-		return nil, fmt.Errorf("%s: %w", parsed.Scheme, ErrTransport)
-	}
 	c.address, c.host = parsed, c.registry.ForHost(parsed.Host)
+	if parsed.Scheme != "ssh" {
+		return c.otherTransport(text)
+	}
 	c.way.Question = Question{URL: parsed.String(), Remote: c.way.Question.Remote, Host: c.hostName(),
 		Repo: parsed.Repository(), Transport: "ssh", Purpose: c.purpose(Clone)}
 	if c.way.Question.Remote != "" {
@@ -158,6 +161,20 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	c.way.fact(Address, "path", Clean(parsed.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil, nil
+}
+
+// otherTransport tells what can be told of an address that is not SSH's.
+func (c *checker) otherTransport(text string) (*Crux, error) {
+	a := c.address
+	c.way.Question = Question{URL: a.String(), Remote: c.way.Question.Remote, Host: c.hostName(), Repo: pageRepository(a.Path),
+		Transport: a.Scheme, Purpose: c.purpose(Clone)}
+	switch {
+	case c.host != nil && a.Scheme != "git" && isPage(a, text):
+		return crux("url-is-a-page", Likely, Evidence{"page", Clean(a.String()), ""}), nil
+	case a.Scheme == "git" || a.Scheme == "http":
+		return crux("url-transport-refused", Likely, Evidence{"scheme", a.Scheme + ", which proves nobody's identity and hides nothing", ""}), nil
+	}
+	return nil, fmt.Errorf("%s: %w", a.Scheme, ErrTransport)
 }
 
 // programs makes sure that git could start its ssh.

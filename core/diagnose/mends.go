@@ -2,150 +2,260 @@ package diagnose
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
+
+	"unicrux/core/hosts"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshkey"
 )
 
 // program is how our own commands begin.
 const program = "unicrux"
 
+// An Act is what a deed does.
+type Act string
+
+// The acts that package ready carries out.
+const (
+	MakeKey     Act = "make a key"            // for Host
+	TrustHost   Act = "trust a host"          // Host
+	RegisterKey Act = "register a key"        // Key with Host
+	UseKey      Act = "use a key"             // Key in the settings for Host
+	LoadKey     Act = "load a key"            // Key into the agent
+	SettleHost  Act = "settle a host"         // Settings for Host
+	Restrict    Act = "restrict a file"       // File to its owner
+	WritePublic Act = "write a public half"   // of Key
+	SetRemote   Act = "set a remote"          // Remote to URL
+	UseURL      Act = "use a URL"             // URL in place of the one that was given
+	NameSSH     Act = "name the ssh settings" // File, in git's configuration
+)
+
+// A Deed is a mend in the form in which it is carried out.
+type Deed struct {
+	Do          Act
+	Host        string // the host as people call it
+	HostName    string // the name in clone URLs
+	Key         string // path of a private file
+	File        string
+	Remote, URL string
+	Settings    []sshconfig.Setting
+}
+
 // mends lists what removes the crux, the best first.
 func (c *checker) mends(crux *Crux) []Mend {
-	if list, found := c.ourMends(crux); found {
-		return list
-	}
-	if text, found := instructions[crux.Code]; found {
-		return []Mend{{Summary: c.fill(text.words), By: text.by}}
-	}
-	return nil
-}
-
-// ourMends are those that a command of ours carries out.
-func (c *checker) ourMends(crux *Crux) ([]Mend, bool) {
-	host := c.way.Question.Host
+	entry, _ := find(crux.Code)
+	mend := Mend{Summary: c.fill(entry.mend, crux), By: entry.by}
 	switch crux.Code {
-	case "key-none":
-		if c.host == nil {
-			return []Mend{{Summary: "Make a key; it gets the name under which ssh looks for one by itself.", By: You,
-				Command: []string{program, "key", "new", "id_ed25519"}}}, true
-		}
-		return []Mend{{Summary: "Make a key for " + host + ".", By: You, Automatic: true,
-			Command: []string{program, "key", "new", "--host", host}}}, true
-	case "host-key-unknown":
-		return c.trustMends(crux), true
-	case "host-key-changed":
-		return []Mend{{Summary: "Store the key that the host publishes now, in place of the old one.", By: You, Automatic: true,
-			Command: []string{program, "host", "trust", host}}}, true
-	case "key-not-registered":
-		return c.registerMends(), true
 	case "key-locked":
-		return c.lockedMends(crux), true
+		return c.lockedMends(mend, crux)
+	case "key-none", "agent-unreachable":
+		return c.keyMends(mend, crux)
+	case "host-key-unknown":
+		return []Mend{c.trustMend(mend, crux)}
+	case "host-key-changed":
+		return []Mend{c.trust(mend)}
+	case "key-not-registered":
+		return []Mend{c.registerMend(mend)}
+	case "key-file-exposed":
+		return []Mend{c.command(mend, Deed{Do: Restrict, File: crux.path}, "the permissions of "+c.station.Tilde(crux.path), "chmod", "600", crux.path)}
+	case "key-pair-mismatch":
+		return []Mend{c.rewritePublic(mend)}
+	case "other-user":
+		config := filepath.Join(c.station.SSHDir(), "config")
+		return []Mend{c.command(mend, Deed{Do: NameSSH, File: config}, c.station.Tilde(filepath.Join(c.station.Home, ".gitconfig")),
+			"git", "config", "--global", "core.sshCommand", "ssh -F '"+config+"'")}
 	}
-	return nil, false
+	if url := c.betterURL(crux); url != "" {
+		return []Mend{c.urlMend(mend, crux, url)}
+	}
+	if key := c.fittingKey(crux); key != "" {
+		mend.By = You
+		return []Mend{c.useKey(mend, key)}
+	}
+	if settings := c.strayed(crux); len(settings) > 0 {
+		return []Mend{c.settleMend(settings)}
+	}
+	return []Mend{mend}
 }
 
-// trustMends: automatic only when the host publishes the very key that it offers.
-func (c *checker) trustMends(crux *Crux) []Mend {
+// command completes a mend that is carried out by a deed, and by a command just as well.
+func (c *checker) command(mend Mend, deed Deed, changes string, words ...string) Mend {
+	deed.Host, deed.HostName = c.way.Question.Host, c.address.Host
+	mend.Command, mend.Deed, mend.Automatic, mend.Changes = words, deed, true, []string{changes}
+	return mend
+}
+
+// ourSettings is the file of ours as people know it.
+func (c *checker) ourSettings() string { return c.station.Tilde(hosts.OurFile(c.station)) }
+
+// keyMends: for a described host a key can be made at once, whatever became of the agent.
+func (c *checker) keyMends(mend Mend, crux *Crux) []Mend {
+	host := c.way.Question.Host
+	make := Mend{Summary: "Make a key for " + host + ".", By: You}
+	if c.host == nil {
+		make.Command = []string{program, "key", "new", "id_ed25519"} // a name under which ssh looks by itself
+	} else {
+		make = c.command(make, Deed{Do: MakeKey}, "a new pair in "+c.station.Tilde(c.station.SSHDir())+", "+c.ourSettings(), program, "key", "new", "--host", host)
+	}
+	if crux.Code == "agent-unreachable" {
+		return []Mend{mend, make}
+	}
+	return []Mend{make}
+}
+
+// lockedMends: into the agent where ssh would ask one, else only a terminal helps.
+func (c *checker) lockedMends(terminal Mend, crux *Crux) []Mend {
+	if c.passage.Client.Agent == "" || c.passage.AgentErr != nil {
+		return []Mend{terminal}
+	}
+	load := Mend{Summary: "Unlock it once and let the agent hold it for a working day.", By: You}
+	name := crux.key
+	if filepath.Dir(name) == c.station.SSHDir() {
+		name = filepath.Base(name)
+	}
+	return []Mend{c.command(load, Deed{Do: LoadKey, Key: crux.key}, "what the agent holds, for 8 hours",
+		program, "key", "load", name, "--for", "8h"), terminal}
+}
+
+func (c *checker) trust(mend Mend) Mend {
+	return c.command(mend, Deed{Do: TrustHost}, "the host keys in "+c.station.Tilde(c.passage.Client.KnownHosts[0]),
+		program, "host", "trust", c.way.Question.Host)
+}
+
+// trustMend: automatic only when the host publishes the very key that it offers.
+func (c *checker) trustMend(mend Mend, crux *Crux) Mend {
 	for _, evidence := range crux.Evidence {
-		if evidence.Label == "published" && evidence.Text == samekey {
-			return []Mend{{Summary: "Store the host's key, which is the one it publishes.", By: You, Automatic: true,
-				Command: []string{program, "host", "trust", c.way.Question.Host}}}
+		if evidence.Label == "published" && evidence.Text == samekey && len(c.passage.Client.KnownHosts) > 0 {
+			return c.trust(mend)
 		}
 	}
 	name := c.way.Question.Host
 	if client := c.passage.Client; c.host == nil && client.Port != 22 {
 		name = client.HostName + ":" + strconv.Itoa(client.Port)
 	}
-	return []Mend{{
+	return Mend{
 		Summary: "Ask whoever runs the host for the fingerprint of its key, by another way than this connection, and give it to Unicrux.",
-		Command: []string{program, "host", "trust", name, "--fingerprint", "FINGERPRINT"}, By: You}}
+		Command: []string{program, "host", "trust", name, "--fingerprint", "FINGERPRINT"}, By: You}
 }
 
-// lockedMends: into the agent where ssh would ask one, else only a terminal helps.
-func (c *checker) lockedMends(crux *Crux) []Mend {
-	name, _, _ := strings.Cut(crux.Evidence[0].Text, " ")
-	terminal := Mend{Summary: "Run git in a terminal, where ssh can ask for the passphrase.", By: You}
-	if c.passage.Client.Agent == "" || c.passage.AgentErr != nil {
-		return []Mend{terminal}
-	}
-	return []Mend{{Summary: "Unlock it once and let the agent hold it for a working day.", By: You, Automatic: true,
-		Command: []string{program, "key", "load", name, "--for", "8h"}}, terminal}
-}
-
-// registerMends: the host's interface where it has one, else the page.
-func (c *checker) registerMends() []Mend {
-	key := ""
-	if keys := c.offered(); len(keys) > 0 {
-		key = keys[0].Name
-	}
+// registerMend: by the host's interface where it has one, else by hand.
+func (c *checker) registerMend(mend Mend) Mend {
 	host := c.way.Question.Host
-	if c.host != nil && c.host.Can("add-key") {
-		return []Mend{{Summary: "Register the key with " + host + ".", By: You, Automatic: true,
-			Command: []string{program, "key", "register", key, host}}}
+	keys := c.offered()
+	if len(keys) == 0 { // the host hung up before any was offered
+		return mend
 	}
-	page := "the page where it takes keys"
-	if c.host != nil && c.host.Interface.Keys != "" {
-		page = c.host.Interface.Keys
+	key := keys[0]
+	name := key.Name
+	if key.Path != "" && filepath.Dir(key.Path) != c.station.SSHDir() {
+		name = key.Path
 	}
-	return []Mend{{Summary: fmt.Sprintf("Give the host the public line of the key, at %s. This prints the line and nothing else.", page), By: You,
-		Command: []string{program, "key", "show", key, "--line"}}}
+	switch {
+	case c.host == nil:
+		return Mend{Summary: "Give the host the public line of the key, on its page or by whoever runs it. This prints the line and nothing else.",
+			Command: []string{program, "key", "show", name, "--line"}, By: You}
+	case !c.host.Can("add-key"):
+		mend.Command = []string{program, "key", "register", name, host, "--by-hand"}
+		return mend
+	case key.Path == "": // only in the agent: its file is not ours to find
+		return mend
+	}
+	return c.command(mend, Deed{Do: RegisterKey, Key: key.Path}, "the keys that "+host+" knows, "+c.ourSettings(),
+		program, "key", "register", name, host)
 }
 
-// An instruction is a mend that is told in words. HOST, REPO, ACCOUNT and USER stand for
-// those of the question.
-type instruction struct {
-	by    By
-	words string
+func (c *checker) rewritePublic(mend Mend) Mend {
+	for _, key := range c.passage.Keys {
+		if key.Pair != nil && key.Pair.PublicBad != nil && key.Pair.Public != nil {
+			return c.command(mend, Deed{Do: WritePublic, Key: key.Path}, c.station.Tilde(key.Path)+".pub", c.again()...)
+		}
+	}
+	return mend
 }
 
-var instructions = map[Code]instruction{
-	"url-malformed":   {You, "Copy the clone URL again. It looks like git@HOST-NAME:GROUP/REPOSITORY.git, or ssh://git@HOST-NAME/GROUP/REPOSITORY."},
-	"remote-missing":  {You, "Name a remote that is there, or add this one with the clone URL: git remote add NAME URL."},
-	"repository-none": {You, "Go into the folder of a repository, or give a clone URL."},
-
-	"program-missing":     {You, "Install it with this system's package manager, then try again."},
-	"git-config-broken":   {You, "Open the file that git names and correct the line."},
-	"ssh-config-broken":   {You, "Open the file at that line and correct it, or put a # before it."},
-	"ssh-config-exposed":  {You, "Let nobody else write to the file: chmod go-w FILE. If it is not yours, make it yours."},
-	"ssh-setting-hinders": {You, "Take the setting out, or set PubkeyAuthentication yes for this host before it."},
-	"key-file-missing":    {You, "Put the key back where the settings point, or make the settings point to where it is."},
-	"key-file-public":     {You, "Make IdentityFile name the private half: the same name without .pub."},
-	"key-file-exposed":    {You, "Let nobody else read it: chmod 600 FILE."},
-	"key-file-unreadable": {You, "Get the file again from where it was copied, whole and unchanged, or make a new key."},
-	"passphrase-wrong":    {You, "Try again. Nobody can tell a forgotten passphrase: then make a new key and register it."},
-	"agent-refused":       {You, "Look whether the agent asks for a confirmation somewhere, or load the key again."},
-
-	"name-unknown":         {You, "Check the spelling of HOST."},
-	"network-down":         {You, "Connect this workstation to the network, and to the VPN if the host is inside one."},
-	"port-refused":         {Host, "Check the port. If it is right, the host's SSH service is down: ask whoever runs HOST."},
-	"port-silent":          {Administrator, "A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST."},
-	"not-ssh":              {You, "Check the port: SSH is most often on 22."},
-	"connection-closed":    {Host, "Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's address is blocked."},
-	"proxy-command-failed": {You, "Try the command by itself and mend what it complains about."},
-	"jump-failed":          {You, "Check the way to the jump host by itself: unicrux check with its name."},
-	"algorithms-differ":    {Host, "Bring the older of the two up to date: this workstation's ssh, or the host."},
-
-	"host-key-wrong":   {Host, "Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now."},
-	"host-key-revoked": {Host, "Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one."},
-
-	"keys-too-many":      {You, "Let settings name the one key for HOST, with IdentitiesOnly yes."},
-	"sign-in-other-way":  {Host, "Use HTTPS with a token, or ask whoever runs HOST to allow sign-in by key."},
-	"second-step-needed": {Host, "Ask whoever runs HOST how git is meant to sign in."},
-	"account-blocked":    {Host, "Ask whoever runs HOST why, with the host's words above."},
-
-	"repository-missing": {Administrator, "Check the spelling of REPO. If it is right, ask its owner to let ACCOUNT see it."},
-	"host-limits":        {You, "Wait, and try again later."},
-	"host-failing":       {Host, "Try again later, and tell whoever runs HOST if it stays so."},
-	"read-only-account":  {Administrator, "Ask the owner of REPO on HOST to let ACCOUNT write to it. A new key would change nothing."},
-	"repository-frozen":  {Administrator, "Nobody can push to it while it is frozen. Ask the owner of REPO on HOST whether it should be."},
+// again is the command that applies a mend which has no command of its own.
+func (c *checker) again() []string {
+	words := []string{program, "check", "--mend"}
+	if c.way.Question.Purpose == Push {
+		words = append(words, "--for", "push")
+	}
+	return append(words, c.request.Argument)
 }
 
-// fill puts the question's own words into an instruction.
-func (c *checker) fill(words string) string {
+// urlMend: a remote's URL can be set; one that was given has to be given anew.
+func (c *checker) urlMend(mend Mend, crux *Crux, url string) Mend {
+	deed := Deed{Do: UseURL, URL: url}
+	if remote := c.way.Question.Remote; remote != "" {
+		deed.Do, deed.Remote = SetRemote, remote
+		mend = c.command(mend, deed, "the URL of "+remote+" in this repository", "git", "remote", "set-url", remote, url)
+	} else {
+		mend.Deed = deed
+	}
+	if crux.Code == "name-unknown" { // a guess, which is not to be acted on unasked
+		mend.Automatic = false
+		mend.Summary += " It looks like " + c.likelyName() + "."
+	}
+	return mend
+}
+
+// fittingKey finds the key that would serve: one that the host knows, or the private half
+// of the public one that settings name.
+func (c *checker) fittingKey(crux *Crux) string {
+	if crux.key != "" && crux.Code != "passphrase-wrong" && crux.Code != "agent-refused" {
+		return crux.key
+	}
+	if private, found := strings.CutSuffix(crux.path, ".pub"); found && crux.Code == "key-file-public" {
+		if _, err := sshkey.Load(private); err == nil {
+			return private
+		}
+	}
+	return ""
+}
+
+func (c *checker) useKey(mend Mend, path string) Mend {
+	mend.Summary = fmt.Sprintf("Make the settings for %s use %s.", c.way.Question.Host, c.station.Tilde(path))
+	return c.command(mend, Deed{Do: UseKey, Key: path}, c.ourSettings(), program, "host", "set", c.way.Question.Host, "key="+c.station.Tilde(path))
+}
+
+// strayed returns what our settings for a described host would have to be when they lead
+// elsewhere than its description.
+func (c *checker) strayed(crux *Crux) []sshconfig.Setting {
+	if c.host == nil || crux.Stage != Reach || c.passage == nil {
+		return nil
+	}
+	wanted := c.host.SSH.Host
+	if c.host.SSH.Address != "" {
+		wanted = c.host.SSH.Address
+	}
+	client := c.passage.Client
+	if client.Port == c.host.Port() && strings.EqualFold(client.HostName, wanted) {
+		return nil
+	}
+	if _, err := os.Stat(hosts.OurFile(c.station)); err != nil {
+		return nil
+	}
+	return []sshconfig.Setting{{Keyword: "HostName", Args: []string{wanted}}, {Keyword: "Port", Args: []string{strconv.Itoa(c.host.Port())}}}
+}
+
+func (c *checker) settleMend(settings []sshconfig.Setting) Mend {
+	host := c.way.Question.Host
+	mend := Mend{Summary: "The settings lead elsewhere than the description of " + host + ". Make them lead where it says.", By: You}
+	return c.command(mend, Deed{Do: SettleHost, Settings: settings}, c.ourSettings(),
+		program, "host", "set", host, "address="+settings[0].Args[0], "port="+settings[1].Args[0])
+}
+
+// fill puts the question's own words into a mend.
+func (c *checker) fill(words string, crux *Crux) string {
 	account := c.way.Account
 	if account == "" {
 		account = "your account"
 	}
-	return strings.NewReplacer("HOST-NAME", "HOST-NAME", "HOST", c.way.Question.Host,
-		"GROUP/REPOSITORY", "GROUP/REPOSITORY", "REPO", c.way.Question.Repo, "ACCOUNT", account).Replace(words)
+	url := c.betterURL(crux)
+	if url == "" {
+		url = "the one that the host's page calls a clone URL"
+	}
+	return strings.NewReplacer("HOST", c.way.Question.Host, "REPO", c.way.Question.Repo, "ACCOUNT", account, ": URL", ": "+url).Replace(words)
 }

@@ -99,6 +99,9 @@ type Crux struct {
 	Summary   string
 	Evidence  []Evidence
 	Certainty Certainty
+
+	path string // the file that it is about
+	key  string // the private file of a key that would serve
 }
 
 // A Note is something worth knowing that does not stop the way.
@@ -122,7 +125,9 @@ type Mend struct {
 	Summary   string   // a sentence
 	Command   []string // the command that does it; nil when there is none
 	By        By
-	Automatic bool // can be done without asking anybody anything but a secret
+	Automatic bool     // can be done without asking anybody anything but a secret
+	Changes   []string // what it changes, here and at the host, in words
+	Deed      Deed     // what carries it out; the zero Deed for none
 }
 
 // A Way is the answer.
@@ -132,9 +137,13 @@ type Way struct {
 	Account  string // as the host names it; empty when it does not tell
 	Key      string // the name of the key that signed in
 	Crux     *Crux  // nil when the way is open
-	Notes    []Note
-	Mends    []Mend
-	Trip     *wire.Trip // nil when the network was not reached
+
+	HostKnown bool // a key is stored for the host
+	KeyProved bool // the host took one of our keys
+
+	Notes []Note
+	Mends []Mend
+	Trip  *wire.Trip // nil when the network was not reached
 }
 
 // IsOpen reports whether nothing stops the way.

@@ -170,3 +170,27 @@ func (c *Config) DefaultRemote(ctx context.Context) (string, error) {
 	}
 	return "origin", nil
 }
+
+// AuthorProblem returns git's complaint when it does not know the name or e-mail address
+// for commits, and nothing when it does (git-var(1)).
+func AuthorProblem(ctx context.Context, station *workstation.Station) string {
+	_, err := Run(ctx, station, "var", "GIT_AUTHOR_IDENT")
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) {
+		return ""
+	}
+	words := strings.TrimSpace(string(exit.Stderr))
+	if i := strings.LastIndex(words, "fatal: "); i >= 0 { // what stands before it is git's long advice
+		words = words[i+len("fatal: "):]
+	}
+	return words
+}
+
+// LocalConfigFile is the configuration file of the repository that the folder is in.
+func LocalConfigFile(ctx context.Context, station *workstation.Station) (string, error) {
+	out, err := Run(ctx, station, "rev-parse", "--path-format=absolute", "--git-path", "config")
+	if err != nil {
+		return "", fmt.Errorf("asking git for this repository's configuration: %w", err)
+	}
+	return strings.TrimSuffix(string(out), "\n"), nil
+}

@@ -114,5 +114,5 @@ func Add(batch *workstation.Batch, station *workstation.Station, path string) (*
 	if err != nil {
 		return nil, err
 	}
-	return d, Settle(batch, station, d, Reach(station, d)...)
+	return d, Settle(batch, station, d.SSH.Host, Reach(station, d)...)
 }

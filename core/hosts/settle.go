@@ -43,13 +43,14 @@ func UseKey(station *workstation.Station, path string) []sshconfig.Setting {
 	}
 }
 
-// Settle puts settings for a host into our file and makes the person's own file include it.
-func Settle(batch *workstation.Batch, station *workstation.Station, d *Description, settings ...sshconfig.Setting) error {
-	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Settle how ssh reaches %s.", d.Name), 0o600, func(old []byte) ([]byte, error) {
+// Settle puts settings for a host into our file and makes the person's own file include
+// it. hostName is the name in clone URLs, which ssh is given.
+func Settle(batch *workstation.Batch, station *workstation.Station, hostName string, settings ...sshconfig.Setting) error {
+	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Settle how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
 		if len(old) == 0 {
 			old = []byte(ourHead)
 		}
-		return sshconfig.SetInBlock(old, []string{d.SSH.Host}, settings), nil
+		return sshconfig.SetInBlock(old, []string{hostName}, settings), nil
 	})
 	if err != nil {
 		return err

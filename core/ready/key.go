@@ -87,7 +87,7 @@ func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 		return nil, err
 	}
 	if n.Host != nil {
-		if err := hosts.Settle(batch, p.Station, n.Host, hosts.UseKey(p.Station, path)...); err != nil {
+		if err := hosts.Settle(batch, p.Station, n.Host.SSH.Host, hosts.UseKey(p.Station, path)...); err != nil {
 			return nil, err
 		}
 	}

@@ -42,6 +42,7 @@ var (
 	ErrPublicHalf = errors.New("the public half of a key; the private half was asked for")
 	ErrLocked     = errors.New("the key is locked by a passphrase")
 	ErrPassphrase = errors.New("the passphrase does not open the key")
+	ErrOtherKey   = errors.New("it belongs to another key")
 	ErrComment    = fmt.Errorf("a comment is one line of at most %d bytes without control characters", MaxCommentBytes)
 )
 
@@ -51,7 +52,8 @@ type Pair struct {
 	Public    ssh.PublicKey // nil only when locked in an old format and no public file lies beside it
 	Comment   string        // from the public file
 	Locked    bool          // needs its passphrase
-	PublicBad error         // why the file at Path + ".pub" does not serve; nil when it fits or is missing
+	Beside    ssh.PublicKey // the key in the file at Path + ".pub", which ssh offers; nil when there is none
+	PublicBad error         // why that file does not serve; nil when it fits or is missing
 	HasPublic bool          // a file lies at Path + ".pub"
 	Mode      fs.FileMode   // of the private file
 	Modified  time.Time     // of the private file
@@ -150,11 +152,12 @@ func (p *Pair) readPublicFile() {
 		return
 	}
 	key, comment, err := ParseLine(text)
+	p.Beside = key
 	switch {
 	case err != nil:
 		p.PublicBad = err
 	case p.Public != nil && !bytes.Equal(p.Public.Marshal(), key.Marshal()):
-		p.PublicBad = errors.New("it belongs to another key")
+		p.PublicBad = ErrOtherKey
 	default:
 		p.Public, p.Comment = key, comment
 	}

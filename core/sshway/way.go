@@ -11,6 +11,7 @@ import (
 	"bytes"
 	"errors"
 	"io/fs"
+	"net"
 	"os"
 	"path/filepath"
 	"slices"
@@ -40,6 +41,7 @@ type Way struct {
 	Known    *knownhosts.Known
 
 	Keys     []Key     // to be offered, in order
+	Kept     []Key     // the agent's others, which settings keep back
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
 	InAgent  int       // keys that the agent holds
@@ -112,9 +114,13 @@ func (w *Way) gather() {
 			key := files[i]
 			key.InAgent, key.Locked, key.signer = true, false, held.Signer
 			named, files = append(named, key), slices.Delete(files, i, i+1)
-		} else if !w.Client.OnlyThose {
-			others = append(others, Key{Name: agentName(held), Public: held.Public, InAgent: true, signer: held.Signer,
-				Origin: sshconfig.Origin{Words: "the agent"}})
+			continue
+		}
+		key := Key{Name: agentName(held), Public: held.Public, InAgent: true, signer: held.Signer, Origin: sshconfig.Origin{Words: "the agent"}}
+		if w.Client.OnlyThose {
+			w.Kept = append(w.Kept, key)
+		} else {
+			others = append(others, key)
 		}
 	}
 	w.Keys = slices.Concat(named, others, files)
@@ -158,7 +164,17 @@ func (w *Way) fromFile(identity sshconfig.Identity) (Key, bool) {
 		}
 		return Key{}, false
 	}
-	return Key{Name: pair.Name(), Path: identity.Path, Public: pair.Public, Locked: pair.Locked, Pair: pair, Origin: identity.Origin}, true
+	key := FromPair(pair)
+	key.Origin = identity.Origin
+	if pair.Beside != nil { // the client believes the public file and not the private one
+		key.Public = pair.Beside
+	}
+	return key, true
+}
+
+// FromPair makes a key of a pair that settings need not name.
+func FromPair(pair *sshkey.Pair) Key {
+	return Key{Name: pair.Name(), Path: pair.Path, Public: pair.Public, Locked: pair.Locked, Pair: pair}
 }
 
 func publicOnly(identity sshconfig.Identity) (Key, bool) {
@@ -172,6 +188,11 @@ func publicOnly(identity sshconfig.Identity) (Key, bool) {
 		}
 	}
 	return Key{}, false
+}
+
+// HostPort is where ssh would connect to.
+func (w *Way) HostPort() string {
+	return net.JoinHostPort(w.Client.HostName, strconv.Itoa(w.Client.Port))
 }
 
 // KnownKinds lists the kinds of host keys that are stored for the host, which ssh asks for first.
@@ -221,6 +242,8 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 		return k.signer, nil
 	case k.Pair == nil:
 		return nil, fs.ErrNotExist
+	case errors.Is(k.Pair.PublicBad, sshkey.ErrOtherKey):
+		return nil, k.Pair.PublicBad
 	case !k.Locked:
 		return k.Pair.Signer(secret.Text{})
 	}

@@ -26,6 +26,9 @@ func (w *walker) serve(client *ssh.Client) error {
 	if w.plan.Greeting {
 		w.greet(client)
 	}
+	if w.plan.Exists && !w.trip.Answer.Open && !w.trip.Instead.Open {
+		w.trip.Exists = w.exists(client)
+	}
 	if w.plan.Service != "" && !w.trip.Answer.Open {
 		return w.fail(ErrService, w.trip.Answer.Words)
 	}
@@ -108,6 +111,19 @@ func (w *walker) greet(client *ssh.Client) {
 		_ = session.Wait()
 	}
 	w.trip.Greeting = words.text.String()
+}
+
+// exists asks a shell, where the host has one for us, whether something lies at the path.
+// test(1) reads nothing and changes nothing.
+func (w *walker) exists(client *ssh.Client) bool {
+	session, err := client.NewSession()
+	if err != nil {
+		return false
+	}
+	defer session.Close() //nolint:errcheck // the exit status is all we want
+	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
+	defer deadline.Stop()
+	return session.Run("test -e "+quotePath(w.plan.Path)) == nil
 }
 
 // quotePath quotes a path for the other end's shell as git does (sq_quote_buf in its

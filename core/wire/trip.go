@@ -95,6 +95,7 @@ type Plan struct {
 	Service  string // "git-upload-pack", "git-receive-pack", or empty to sign in and no more
 	Instead  string // a service to try on the same connection where Service is refused
 	Path     string
+	Exists   bool          // where no repository opens, ask a shell there whether the path exists at all
 	Greeting bool          // also ask for the text with which the host greets a person
 	Timeout  time.Duration // for each step; 0 means 10 seconds
 }
@@ -118,6 +119,7 @@ type Trip struct {
 	With      int    // the offer that signed in; -1 when the host wanted no key
 	Answer    Answer // of Service
 	Instead   Answer // of Plan.Instead, if it was tried
+	Exists    bool   // something lies at Plan.Path, as far as that was asked
 	Greeting  string // uncleaned
 	Times     [AtService + 1]time.Duration
 }

@@ -107,6 +107,19 @@ func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
 	})
 }
 
+// Remove takes a file away, if it is there. It must hold no secret: its content goes to the record.
+func (b *Batch) Remove(path, words string) error {
+	return b.locked(func() error {
+		before, err := b.stateOf(path)
+		if err != nil || !before.exists {
+			return err
+		}
+		return b.take(words, path, before, fileState{}, false, func(path string, _ []byte, _ fs.FileMode) error {
+			return errors.Join(os.Remove(path), syncFolder(filepath.Dir(path)))
+		})
+	})
+}
+
 // Act does something at a host. The step is recorded before it is done, so that a run
 // that is cut short leaves a trace; do returns what undo needs beyond that, such as the
 // host's number for a new entry.
@@ -160,8 +173,10 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err != nil {
 		return err
 	}
-	step := &FileStep{Path: path, Folders: folders, Secret: secret,
-		After: Content{Mode: after.mode, Sum: sum(after.content)}}
+	step := &FileStep{Path: path, Folders: folders, Secret: secret, Gone: !after.exists}
+	if after.exists {
+		step.After = Content{Mode: after.mode, Sum: sum(after.content)}
+	}
 	if before.exists {
 		step.Before = &Content{Mode: before.mode, Sum: sum(before.content)}
 		if !secret {

@@ -36,6 +36,7 @@ type FileStep struct {
 	Path    string   `json:"path"`              // where the content is, links followed
 	Before  *Content `json:"before,omitempty"`  // nil when there was no file
 	After   Content  `json:"after"`             // its Bytes are left out: the file has them
+	Gone    bool     `json:"gone,omitempty"`    // the file was removed, and After is empty
 	Folders []string `json:"folders,omitempty"` // folders made for it, outermost first
 	Secret  bool     `json:"secret,omitempty"`  // holds a secret, so Before has no Bytes
 }

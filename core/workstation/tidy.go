@@ -79,7 +79,7 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 			return nil, err
 		}
 		ending := "It had not happened, and nothing is left of it."
-		if now.is(step.File.After) {
+		if step.File.left(now) {
 			step.Done, ending = true, "It had happened, and the record is complete now."
 			kept = append(kept, step)
 		} else {

@@ -138,7 +138,7 @@ func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
 	switch {
 	case f.Before == nil && !now.exists, f.Before != nil && now.is(*f.Before):
 		return now, true
-	case !now.is(f.After):
+	case !f.left(now):
 		return now, false
 	case f.Before == nil:
 		return fileState{}, true
@@ -169,6 +169,14 @@ func (s *Station) edited(id int, f *FileStep, now fileState) error {
 
 func (s fileState) is(c Content) bool {
 	return s.exists && sum(s.content) == c.Sum && s.mode == c.Mode
+}
+
+// left tells whether a file is as the step left it.
+func (f *FileStep) left(now fileState) bool {
+	if f.Gone {
+		return !now.exists
+	}
+	return now.is(f.After)
 }
 
 // restore gives a file back as it was. A secret file that was made is set aside in the

@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"errors"
+	"io"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/workstation"
+	"unicrux/render"
+)
+
+func (a *app) changesCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "changes", Short: "What Unicrux has changed here and at hosts, newest first", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			all, err := a.station.Changes()
+			if err != nil {
+				return err
+			}
+			return a.show(a.style().Changes(all, a.station.Tilde, a.station.Now()), render.ChangesDocument(all))
+		},
+	}
+}
+
+func (a *app) undoCommand() *cobra.Command {
+	var o secretOptions
+	command := &cobra.Command{
+		Use:   "undo [CHANGE]",
+		Short: "Take a change back",
+		Long: `Takes a change back, the newest that stands when none is named: each file gets the bytes
+that stood in it before, and what was told to a host is withdrawn. Where a file was edited
+since, nothing is touched and both versions are shown.
+
+A private key is never deleted: it is set aside, and where is said.`,
+		Args: takes(0, 1, "the number of one change"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.undo(&o, args) },
+	}
+	command.Flags().StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	return command
+}
+
+func (a *app) undo(o *secretOptions, args []string) error {
+	id := 0
+	if len(args) == 1 {
+		var err error
+		if id, err = strconv.Atoi(args[0]); err != nil || id < 1 {
+			return usage("a change is named by its number, not by %q", args[0])
+		}
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	secrets := a.secrets(o)
+	undone, differences, err := a.station.Undo(id, a.dry, func(step workstation.HostStep) error {
+		return place.Withdraw(a.ctx, step, secrets.Token)
+	})
+	var edited *workstation.EditedError
+	if errors.As(err, &edited) {
+		return a.refuseUndo(edited)
+	}
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		return a.show(a.style().Plan(differences, a.station.Tilde), render.PlanDocument(differences))
+	}
+	return a.show(a.style().Undone(undone, a.station.Tilde), render.UndoneDocument(undone))
+}
+
+// refuseUndo shows both versions of a file that was edited since.
+func (a *app) refuseUndo(edited *workstation.EditedError) error {
+	path := a.station.Tilde(edited.Path)
+	advice := "Take your edit out, or make the file by hand what it should be. Nothing was touched."
+	if edited.By > 0 {
+		advice = "Take that change back first: unicrux undo " + strconv.Itoa(edited.By) + ". Nothing was touched."
+	}
+	if !a.json {
+		_, _ = io.WriteString(a.Err, a.style().Conflict(edited, path))
+	}
+	return &problem{message: undoWords(edited.By, path), advice: advice, exit: exitCrux}
+}
+
+// tidy puts right what an earlier run left that was cut short, and says so.
+func (a *app) tidy() error {
+	words, err := a.station.Tidy()
+	for _, sentence := range words {
+		a.progress(sentence)
+	}
+	return err
+}

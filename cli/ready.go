@@ -1,0 +1,307 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/address"
+	"unicrux/core/diagnose"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/render"
+)
+
+// secretOptions are the options of commands that may have to ask for secrets.
+type secretOptions struct {
+	passphrase, token string
+	none              bool
+}
+
+func (o *secretOptions) addFlags(command *cobra.Command) {
+	flags := command.Flags()
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
+	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+}
+
+func (o *secretOptions) validate() error {
+	switch {
+	case o.none && o.passphrase != "":
+		return usage("--passphrase-from and --no-passphrase contradict each other")
+	case o.token == "-" && o.passphrase == "-":
+		return usage("only one of --token-from and --passphrase-from can read standard input")
+	}
+	return nil
+}
+
+// secrets asks each secret at most once in a run, whatever needs it.
+func (a *app) secrets(o *secretOptions) ready.Secrets {
+	var made, token *secret.Text
+	ask := a.asker(o.passphrase)
+	return ready.Secrets{
+		NewPassphrase: func() (secret.Text, error) {
+			text, err := a.newPassphrase(o.passphrase, o.none)
+			if err == nil {
+				made = &text
+			}
+			return text, err
+		},
+		Passphrase: func(name string) (secret.Text, error) {
+			if made != nil && !made.Empty() {
+				return *made, nil
+			}
+			text, err := ask(name)
+			if err == nil {
+				made = &text
+			}
+			return text, err
+		},
+		Token: func(host *hosts.Description) (secret.Text, error) {
+			if token != nil {
+				return *token, nil
+			}
+			text, err := a.token(o.token, host.Name, host.Interface.Tokens)
+			if err == nil {
+				token = &text
+			}
+			return text, err
+		},
+	}
+}
+
+type readyOptions struct {
+	secretOptions
+	purpose, account, by, into string
+}
+
+func (a *app) readyCommand() *cobra.Command {
+	var o readyOptions
+	command := &cobra.Command{
+		Use:   "ready URL|HOST",
+		Short: "From nothing to working: make, trust, register and settle whatever is missing, then clone",
+		Long: `Goes the way to a repository, says what it is going to do, and removes one cause after
+another until the way is open: it makes a key, trusts the host by the key that it
+publishes, tells the host about yours, settles how the host is reached. Then it clones.
+
+Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
+where it was when it is run again.`,
+		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
+  unicrux ready forge`,
+		Args: takes(1, 1, "a clone URL or a host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.ready(&o, args[0]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.purpose, "for", "", "clone or push (default: clone)")
+	flags.StringVar(&o.account, "as", "", "the account that is needed")
+	flags.StringVar(&o.by, "by", "ssh", "ssh; this version knows no other")
+	flags.StringVar(&o.into, "into", "", "clone into this folder (default: named like the repository)")
+	o.addFlags(command)
+	return command
+}
+
+func (a *app) ready(o *readyOptions, argument string) error {
+	if o.by != "ssh" {
+		return usage("--by takes ssh in this version, not %q", o.by)
+	}
+	secrets := a.secrets(&o.secretOptions)
+	request, err := a.request(o.purpose, o.account, argument, secrets.Passphrase)
+	if err != nil {
+		return err
+	}
+	if err := o.validate(); err != nil {
+		return err
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	unlock, err := a.alone(argument)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	if place.Registry, err = hosts.Open(a.station); err != nil { // another run may have changed it
+		return err
+	}
+	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+	if err != nil {
+		return err
+	}
+	target, err := a.cloneTarget(way, o.into)
+	if err != nil {
+		return err
+	}
+	plan := place.Foresee(way)
+	if a.dry {
+		return a.readyDry(place, way)
+	}
+	return a.readyGo(place, request, secrets, way, plan, target)
+}
+
+// alone makes runs for the same host wait for each other, so that two make one key.
+func (a *app) alone(argument string) (unlock func(), err error) {
+	name := argument
+	if parsed, err := address.Parse(argument); err == nil {
+		name = parsed.Host
+	}
+	unlock, waited, err := a.station.Alone(a.ctx, "ready "+name, func() {
+		a.progress("Another unicrux is at work for " + name + ". Waiting for it.")
+	})
+	_ = waited
+	return unlock, err
+}
+
+// progress says something on stderr about what goes on.
+func (a *app) progress(text string) {
+	if !a.quiet {
+		_, _ = io.WriteString(a.Err, a.style().Sentences(text))
+	}
+}
+
+// cloneTarget settles where the clone goes; the folder is empty for a question about a host.
+func (a *app) cloneTarget(way *diagnose.Way, into string) (gitlink.Target, error) {
+	parsed, err := address.Parse(way.Question.URL)
+	if way.Question.Repo == "" || err != nil {
+		if into != "" && err == nil {
+			return gitlink.Target{}, usage("--into needs a clone URL")
+		}
+		return gitlink.Target{}, nil
+	}
+	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
+}
+
+func (a *app) readyDry(place ready.Place, way *diagnose.Way) error {
+	batch, err := place.DryRun(a.ctx, way)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, "", nil)
+}
+
+func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready.Secrets, way *diagnose.Way, plan []ready.Foreseen, target gitlink.Target) error {
+	s := a.style()
+	clone := ""
+	if target.Folder != "" && !target.Cloned {
+		clone = a.station.Tilde(target.Folder)
+	}
+	if !way.IsOpen() || clone != "" {
+		a.say(s.ReadyPlan(way, plan, clone))
+	}
+	opening, err := place.Open(a.ctx, request, secrets, func(step ready.Step) { a.say(s.ReadyStep(step)) })
+	if err != nil {
+		return err
+	}
+	if len(opening.Steps) > 0 {
+		a.say("\n")
+	}
+	a.say(s.Way(opening.Way))
+	if !opening.Way.IsOpen() {
+		a.say(s.Stopped(opening.Way))
+		return a.readyEnd(opening, plan, target.Folder, false)
+	}
+	if clone == "" {
+		if target.Cloned {
+			a.say("\n" + s.Sentences("The clone is there already: "+a.station.Tilde(target.Folder)))
+		}
+		return a.readyEnd(opening, plan, target.Folder, false)
+	}
+	if err := a.clone(opening, request, target); err != nil {
+		return err
+	}
+	a.say("\n" + s.Sentences("Cloned into "+clone+"."))
+	return a.readyEnd(opening, plan, target.Folder, true)
+}
+
+// say prints a result as it comes, unless a document is wanted at the end.
+func (a *app) say(text string) {
+	if !a.json && !a.quiet {
+		_, _ = io.WriteString(a.Out, text)
+	}
+}
+
+func (a *app) clone(opening *ready.Opening, request diagnose.Request, target gitlink.Target) error {
+	url := request.Argument
+	if opening.URL != "" {
+		url = opening.URL
+	}
+	in := a.In
+	if !a.mayAsk() {
+		in = nil
+	}
+	out := a.Out
+	if _, isFile := out.(*os.File); !isFile || a.json {
+		out = a.Err
+	}
+	return gitlink.Clone(a.ctx, a.station, url, target.Folder, in, out, a.Err)
+}
+
+func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {
+	if a.json {
+		if err := a.show("", render.NewReadyDocument(opening, plan, folder, cloned)); err != nil {
+			return err
+		}
+	}
+	if !opening.Way.IsOpen() {
+		return &told{exitCrux}
+	}
+	return nil
+}
+
+// request makes the question of check and ready.
+func (a *app) request(purpose, account, argument string, ask func(string) (secret.Text, error)) (diagnose.Request, error) {
+	request := diagnose.Request{Argument: argument, Purpose: diagnose.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
+	switch request.Purpose {
+	case "", diagnose.Clone, diagnose.Push:
+		return request, nil
+	}
+	return request, usage("--for takes clone or push, not %q", purpose)
+}
+
+// mend is check --mend: automatic mends, each told as it is done, then the way as it is.
+func (a *app) mend(request diagnose.Request, o *secretOptions) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+		if err != nil {
+			return err
+		}
+		return a.readyDry(place, way)
+	}
+	unlock, err := a.alone(request.Argument)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	s := a.style()
+	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { a.say(s.ReadyStep(step)) })
+	if err != nil {
+		return err
+	}
+	text := s.Way(opening.Way) + s.Stopped(opening.Way)
+	if len(opening.Steps) > 0 {
+		text = "\n" + text
+	}
+	if err := a.show(text, render.WayDocument(opening.Way)); err != nil {
+		return err
+	}
+	if !opening.Way.IsOpen() {
+		return &told{exitCrux}
+	}
+	return nil
+}
+
+// undoWords says of an undo that met an edited file which one and by whom.
+func undoWords(by int, path string) string {
+	if by > 0 {
+		return fmt.Sprintf("change %d edited %s since", by, path)
+	}
+	return path + " was edited since, and not by Unicrux"
+}

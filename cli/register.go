@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"io"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/render"
+)
+
+type registerOptions struct {
+	secretOptions
+	title        string
+	byHand, copy bool
+	wait         time.Duration
+}
+
+func (a *app) keyRegister() *cobra.Command {
+	var o registerOptions
+	command := &cobra.Command{
+		Use:   "register KEY HOST",
+		Short: "Tell a host about a key, then sign in to prove it",
+		Long: `Tells a host about the public half of a key through the host's interface, makes the
+settings for that host use the key, and signs in with it to prove that it works.
+
+The host's interface wants a token. It is asked for, used once and kept nowhere. With
+--by-hand, and for hosts without an interface, the one line to be pasted is shown, and
+signing in is tried now and then until the host takes the key.`,
+		Args: takes(2, 2, "a key and a host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.register(&o, args[0], args[1]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
+	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
+	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
+	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
+	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	return command
+}
+
+func (a *app) register(o *registerOptions, key, name string) error {
+	if err := o.validate(); err != nil {
+		return err
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindKey(a.station, key)
+	if err != nil {
+		return err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return err
+	}
+	if pair.Public == nil {
+		return &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
+	}
+	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	if o.byHand || !host.Can("add-key") {
+		return a.registerByHand(o, place, r)
+	}
+	if r.Token, err = a.token(o.token, host.Name, host.Interface.Tokens); err != nil {
+		return err
+	}
+	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)
+	done, err := place.Register(a.ctx, batch, r)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().Registered(done, pair.Name(), host.Name),
+		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
+}
+
+func registrationTitle(given string, pair *sshkey.Pair) string {
+	switch {
+	case given != "":
+		return given
+	case pair.Comment != "":
+		return pair.Comment
+	}
+	return pair.Name()
+}
+
+// registerByHand shows what to paste and where, then waits until the host takes the key.
+func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Registration) error {
+	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
+	if !a.dry {
+		_, _ = io.WriteString(a.Err, a.style().ByHand(r.Host.Name, r.Host.Interface.Keys, r.Title, line))
+		if o.copy {
+			_, _ = io.WriteString(a.Err, render.Clipboard(line))
+			a.progress("The line is on the clipboard, if this terminal allows it.")
+		}
+		if o.wait > 0 {
+			a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
+		}
+	}
+	batch := a.station.Begin("Use a key for "+r.Host.Name+".", a.dry)
+	done, err := place.ByHand(a.ctx, batch, r, o.wait)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().Registered(done, r.Pair.Name(), r.Host.Name),
+		render.RegisteredDocument(done, r.Pair.Name(), r.Host.Name, number(batch)))
+}

@@ -1,0 +1,207 @@
+package diagnose
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+
+	"unicrux/core/address"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
+)
+
+// suspect notes what in the address and the settings would explain a break. It counts only
+// when the way breaks: another key, say, may open it all the same.
+func (c *checker) suspect() {
+	c.suspectAddress()
+	c.suspectHome()
+	if !c.passage.Client.KeySignIn {
+		c.add(SignIn, crux("ssh-setting-hinders", Proved,
+			Evidence{"setting", "PubkeyAuthentication no", c.origin(c.passage.Client.Origin("pubkeyauthentication"))}))
+		return
+	}
+	for _, left := range c.passage.Left {
+		c.add(SignIn, c.suspectFile(left))
+	}
+	for _, key := range c.passage.Keys {
+		if key.Pair != nil && errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) {
+			c.add(SignIn, crux("key-pair-mismatch", Proved, Evidence{"file", c.station.Tilde(key.Path) + ".pub", ""},
+				Evidence{"it says", sshkey.Fingerprint(key.Pair.Beside), ""}, Evidence{"key", sshkey.Fingerprint(key.Pair.Public), c.station.Tilde(key.Path)}))
+		}
+	}
+	if len(c.offered()) == 0 {
+		c.suspectNoKey()
+	}
+}
+
+func (c *checker) add(from StageName, crux *Crux) {
+	c.suspicions = append(c.suspicions, suspicion{crux: crux, from: from})
+}
+
+var portLike = regexp.MustCompile(`^[0-9]{1,5}/.`)
+
+func (c *checker) suspectAddress() {
+	a := c.address
+	if a.Short && a.Port == 0 && portLike.MatchString(a.Path) {
+		port, _, _ := strings.Cut(a.Path, "/")
+		c.add(Reach, crux("url-port-in-short-form", Likely, Evidence{"path", a.Path, ""},
+			Evidence{"port", c.passage.HostPort() + ", not " + port, ""}))
+	}
+	if a.User == "" && c.passage.Settings.All("user") == nil && c.way.Question.Repo != "" {
+		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", Clean(c.passage.Client.User), "the login name here"}))
+	}
+}
+
+// suspectHome looks whether our settings for the host stand in a home that ssh does not read.
+func (c *checker) suspectHome() {
+	if c.station.SameHome() || c.passage.Command.Line.Config != "" || !c.passage.Command.Clear || c.host == nil {
+		return
+	}
+	if _, err := os.Stat(hosts.OurFile(c.station)); err != nil {
+		return
+	}
+	c.add(Reach, crux("other-user", Proved, Evidence{"ssh reads", filepath.Join(c.station.SSHHome, ".ssh", "config"), "the home of " + c.station.User + " in the password database"},
+		Evidence{"git reads", filepath.Join(c.station.Home, ".gitconfig"), "HOME"},
+		Evidence{"settings", "for " + c.host.Name + " stand in the second", hosts.OurFile(c.station)}))
+}
+
+func (c *checker) suspectFile(left sshway.LeftOut) *Crux {
+	code := Code("key-file-unreadable")
+	switch {
+	case errors.Is(left.Err, fs.ErrNotExist):
+		code = "key-file-missing"
+	case errors.Is(left.Err, sshkey.ErrPublicHalf):
+		code = "key-file-public"
+	case errors.Is(left.Err, sshway.ErrExposed):
+		code = "key-file-exposed"
+	}
+	suspect := crux(code, Proved, Evidence{"file", c.station.Tilde(left.Path), c.origin(left.Origin)})
+	suspect.path = left.Path
+	if code == "key-file-unreadable" {
+		suspect.Evidence = append(suspect.Evidence, Evidence{"why", left.Err.Error(), ""})
+	}
+	return suspect
+}
+
+// suspectNoKey: nothing at all can be offered. Where keys lie in other places, trust comes
+// first, so that the host can be asked about them.
+func (c *checker) suspectNoKey() {
+	from := Trust
+	if len(c.elsewhere()) > 0 {
+		from = SignIn
+	}
+	if c.passage.Client.Agent != "" && c.passage.AgentErr != nil {
+		origin := c.origin(c.passage.Client.Origin("identityagent"))
+		if origin == "" {
+			origin = "SSH_AUTH_SOCK"
+		}
+		c.add(from, crux("agent-unreachable", Proved, Evidence{"agent", c.station.Tilde(c.passage.Client.Agent), origin},
+			Evidence{"key files", "none either", ""}))
+	}
+	if len(c.passage.Left) == 0 {
+		c.add(from, c.noKey())
+	}
+}
+
+func (c *checker) noKey() *Crux {
+	var evidence []Evidence
+	folders := map[string][]string{}
+	for _, identity := range c.passage.Client.Identities {
+		folder := c.station.Tilde(filepath.Dir(identity.Path))
+		if folders[folder] == nil {
+			evidence = append(evidence, Evidence{"looked in", folder, c.origin(identity.Origin)})
+		}
+		folders[folder] = append(folders[folder], filepath.Base(identity.Path))
+	}
+	for i, e := range evidence {
+		evidence[i].Text = e.Text + " for " + strings.Join(folders[e.Text], ", ")
+	}
+	switch {
+	case c.passage.Client.Agent == "":
+		evidence = append(evidence, Evidence{"agent", "none", ""})
+	case c.passage.AgentErr == nil:
+		evidence = append(evidence, Evidence{"agent", "holds no key", c.station.Tilde(c.passage.Client.Agent)})
+	}
+	return crux("key-none", Proved, evidence...)
+}
+
+// missingAuthor asks git whether it knows whose commits these are. A push goes without,
+// but the commit before it does not, so it is told once the way is open.
+func (c *checker) missingAuthor(ctx context.Context) *Crux {
+	if c.way.Question.Purpose != Push || !c.config.InRepository() {
+		return nil
+	}
+	words := gitlink.AuthorProblem(ctx, c.station)
+	if words == "" {
+		return nil
+	}
+	return crux("author-missing", Proved, Evidence{"git says", quote(Clean(words)), ""})
+}
+
+// likelyName finds a host name that is known here and looks like the one that does not exist.
+func (c *checker) likelyName() string {
+	best, name := 3, "" // at most two slips
+	for _, d := range c.registry.Hosts {
+		if n := distance(strings.ToLower(c.address.Host), strings.ToLower(d.SSH.Host), best); n > 0 && n < best {
+			best, name = n, d.SSH.Host
+		}
+	}
+	return name
+}
+
+// distance counts the letters to be put in, taken out or changed to make one text of
+// another (Levenshtein), and gives up at a limit.
+func distance(a, b string, limit int) int {
+	if len(a)-len(b) >= limit || len(b)-len(a) >= limit {
+		return limit
+	}
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			next := min(row[j]+1, row[j+1]+1, diagonal)
+			if a[i] != b[j] {
+				next = min(row[j]+1, row[j+1]+1, diagonal+1)
+			}
+			diagonal, row[j+1] = row[j+1], next
+		}
+	}
+	return min(row[len(b)], limit)
+}
+
+// betterURL is the clone URL that the crux suggests in place of the one that was given;
+// empty when it suggests none.
+func (c *checker) betterURL(crux *Crux) string {
+	a := c.address
+	switch crux.Code {
+	case "url-is-a-page", "url-transport-refused":
+		if c.host == nil {
+			return ""
+		}
+		return address.Address{Scheme: "ssh", User: c.host.SSH.User, Host: c.host.SSH.Host, Path: "/" + pageRepository(a.Path)}.String()
+	case "url-port-in-short-form":
+		port, path, _ := strings.Cut(a.Path, "/")
+		return address.Address{Scheme: "ssh", User: a.User, Host: a.Host, Port: portNumber(port), Path: "/" + path}.String()
+	case "url-user-missing":
+		a.User = "git"
+		if c.host != nil {
+			a.User = c.host.SSH.User
+		}
+		return a.String()
+	case "name-unknown":
+		if a.Host = c.likelyName(); a.Host != "" {
+			return a.String()
+		}
+	}
+	return ""
+}

@@ -1,0 +1,194 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"unicrux/core/diagnose"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
+	"unicrux/core/workstation"
+)
+
+// workingDay is how long the agent holds a key that was unlocked for it.
+const workingDay = 8 * time.Hour
+
+// Secrets are where a deed gets what must not be kept: each is called when it is needed,
+// and answers with an error when nobody can be asked.
+type Secrets struct {
+	NewPassphrase func() (secret.Text, error)                   // for a key that is made
+	Passphrase    sshway.Asker                                  // of a key that is here
+	Token         func(*hosts.Description) (secret.Text, error) // for a host's interface
+}
+
+// errNoDeed is returned for a mend that nothing here carries out.
+var errNoDeed = errors.New("nothing carries this out by itself")
+
+// Apply carries a deed out and returns in a sentence what was done.
+func (p Place) Apply(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
+	switch deed.Do {
+	case diagnose.MakeKey:
+		return p.makeFor(ctx, batch, deed, secrets)
+	case diagnose.TrustHost:
+		trusted, err := p.Trust(ctx, batch, deed.Host, "")
+		if err != nil {
+			return "", err
+		}
+		return fmt.Sprintf("Stored the host key of %s, the same as %s.", trusted.Name, trusted.Because), nil
+	case diagnose.RegisterKey:
+		return p.registerFor(ctx, batch, deed, secrets)
+	case diagnose.UseKey:
+		err := hosts.Settle(batch, p.Station, deed.HostName, hosts.UseKey(p.Station, deed.Key)...)
+		return fmt.Sprintf("The settings for %s use %s now.", deed.Host, p.Station.Tilde(deed.Key)), err
+	case diagnose.SettleHost:
+		err := hosts.Settle(batch, p.Station, deed.HostName, deed.Settings...)
+		return fmt.Sprintf("The settings for %s lead where its description says.", deed.Host), err
+	case diagnose.LoadKey:
+		return p.loadFor(ctx, batch, deed, secrets)
+	}
+	return p.applyToFile(ctx, batch, deed)
+}
+
+// applyToFile carries out the deeds that change one file.
+func (p Place) applyToFile(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed) (string, error) {
+	switch deed.Do {
+	case diagnose.Restrict:
+		name := p.Station.Tilde(deed.File)
+		return "Only you may read " + name + " now.", batch.Mode(deed.File, "Let nobody else read "+name+".", 0o600)
+	case diagnose.WritePublic:
+		return p.writePublic(batch, deed.Key)
+	case diagnose.SetRemote:
+		return fmt.Sprintf("The remote %s is at %s now.", deed.Remote, deed.URL), p.setRemote(ctx, batch, deed)
+	case diagnose.NameSSH:
+		path := filepath.Join(p.Station.Home, ".gitconfig")
+		return "git starts ssh with the settings of this home now.",
+			p.gitConfig(ctx, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(deed.File)+"'")
+	}
+	return "", errNoDeed
+}
+
+func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(deed.Host)
+	if err != nil {
+		return "", err
+	}
+	n := NewKey{Host: host}
+	// The usual name may be taken by a key that serves somewhere else.
+	for i := 2; errors.Is(n.CheckName(p.Station), workstation.ErrExists) && i < 100; i++ {
+		n.Name = fmt.Sprintf("%s_ed25519_%d", host.Name, i)
+	}
+	if !batch.Dry {
+		if n.Passphrase, err = secrets.NewPassphrase(); err != nil {
+			return "", err
+		}
+	}
+	pair, err := p.Make(batch, n)
+	if err != nil {
+		return "", err
+	}
+	done := fmt.Sprintf("Made the key %s, which the settings for %s use.", pair.Name(), host.Name)
+	if batch.Dry || !pair.Locked {
+		return done, nil
+	}
+	// Somebody has just typed the passphrase: the agent may keep the key for the day.
+	if _, err := p.Load(ctx, pair, n.Passphrase, workingDay); err == nil {
+		done += " The agent holds it for 8 hours."
+	}
+	return done, nil
+}
+
+func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(deed.Host)
+	if err != nil {
+		return "", err
+	}
+	pair, err := sshkey.Load(deed.Key)
+	if err != nil {
+		return "", err
+	}
+	title := pair.Comment
+	if title == "" {
+		title = pair.Name()
+	}
+	r := Registration{Pair: pair, Host: host, Title: title, Ask: secrets.Passphrase}
+	if r.Token, err = secrets.Token(host); err != nil {
+		return "", err
+	}
+	done, err := p.Register(ctx, batch, r)
+	if err != nil {
+		return "", err
+	}
+	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, done.Title)
+	if done.Already {
+		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), done.Title)
+	}
+	if done.Account != "" {
+		words += " It opens the account " + done.Account + "."
+	}
+	return words, nil
+}
+
+func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
+	pair, err := sshkey.Load(deed.Key)
+	if err != nil || batch.Dry {
+		return "", err
+	}
+	passphrase, err := secrets.Passphrase(pair.Name())
+	if err != nil {
+		return "", err
+	}
+	_, err = p.Load(ctx, pair, passphrase, workingDay)
+	return fmt.Sprintf("The agent holds %s for 8 hours.", pair.Name()), err
+}
+
+// writePublic puts the public half of a private file beside it.
+func (p Place) writePublic(batch *workstation.Batch, path string) (string, error) {
+	pair, err := sshkey.Load(path)
+	if err != nil {
+		return "", err
+	}
+	if pair.Public == nil {
+		return "", sshkey.ErrLocked
+	}
+	name := p.Station.Tilde(path) + ".pub"
+	_, err = batch.Edit(path+".pub", "Write the public half of "+pair.Name()+" beside it.", 0o644, func([]byte) ([]byte, error) {
+		return []byte(sshkey.Line(pair.Public, NewKey{}.comment(p.Station)) + "\n"), nil
+	})
+	return name + " holds the public half of this very key now.", err
+}
+
+func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed) error {
+	path, err := gitlink.LocalConfigFile(ctx, p.Station)
+	if err != nil {
+		return err
+	}
+	return p.gitConfig(ctx, batch, path, "Set the URL of the remote "+deed.Remote+".", "remote."+deed.Remote+".url", deed.URL)
+}
+
+// gitConfig sets a variable in one of git's files. git itself writes it, on a copy, so that
+// the change goes through the record like any other.
+func (p Place) gitConfig(ctx context.Context, batch *workstation.Batch, path, words, name, value string) error {
+	_, err := batch.Edit(path, words, 0o644, func(old []byte) ([]byte, error) {
+		dir, err := os.MkdirTemp("", "unicrux-config-")
+		if err != nil {
+			return nil, err
+		}
+		defer os.RemoveAll(dir) //nolint:errcheck // a copy
+		scratch := filepath.Join(dir, "config")
+		if err := os.WriteFile(scratch, old, 0o600); err != nil {
+			return nil, err
+		}
+		if _, err := gitlink.Run(ctx, p.Station, "config", "--file", scratch, name, value); err != nil {
+			return nil, fmt.Errorf("git config: %w", err)
+		}
+		return os.ReadFile(scratch)
+	})
+	return err
+}

@@ -1,0 +1,139 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"unicrux/core/diagnose"
+	"unicrux/core/workstation"
+)
+
+// maxMends bounds how many mends are tried on one way. The catalogue's longest chain of
+// them has seven links.
+const maxMends = 12
+
+// A Step is a mend that was carried out.
+type Step struct {
+	Code    diagnose.Code // of the crux that it removed
+	Words   string        // what was done, as a sentence
+	Changes []workstation.Step
+	Change  int // the number of the change; 0 when nothing was recorded
+}
+
+// An Opening says how far a way could be opened.
+type Opening struct {
+	Way   *diagnose.Way // as it was found at the end
+	Steps []Step
+	URL   string // the clone URL that was used in the end, when it is not the one given
+}
+
+// Open goes a way and applies automatic mends, in order, until it is open or somebody else
+// is needed. Each mend is one recorded change; told is called after it.
+func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secrets, told func(Step)) (*Opening, error) {
+	opening := &Opening{}
+	tried := map[string]bool{}
+	for range maxMends {
+		way, err := diagnose.Check(ctx, p.Station, p.Registry, request)
+		if err != nil {
+			return opening, err
+		}
+		opening.Way = way
+		mend, found := next(way, tried)
+		if !found {
+			return opening, nil
+		}
+		tried[string(way.Crux.Code)+" "+mend.Summary] = true
+		if mend.Deed.Do == diagnose.UseURL {
+			request.Argument, opening.URL = mend.Deed.URL, mend.Deed.URL
+			step := Step{Code: way.Crux.Code, Words: "Going on with the clone URL " + mend.Deed.URL + "."}
+			opening.Steps = append(opening.Steps, step)
+			told(step)
+			continue
+		}
+		step, err := p.mend(ctx, way.Crux.Code, mend, secrets)
+		if step.Change != 0 {
+			opening.Steps = append(opening.Steps, step)
+		}
+		if err != nil {
+			return opening, err
+		}
+		told(step)
+	}
+	return opening, nil
+}
+
+// next picks the first mend that needs nobody else and was not tried in vain before.
+func next(way *diagnose.Way, tried map[string]bool) (diagnose.Mend, bool) {
+	for _, mend := range way.Mends {
+		usable := mend.Automatic || (mend.Deed.Do == diagnose.UseURL && way.Crux.Code != "name-unknown")
+		if usable && mend.Deed.Do != "" && !tried[string(way.Crux.Code)+" "+mend.Summary] {
+			return mend, true
+		}
+	}
+	return diagnose.Mend{}, false
+}
+
+func (p Place) mend(ctx context.Context, code diagnose.Code, mend diagnose.Mend, secrets Secrets) (Step, error) {
+	batch := p.Station.Begin(mend.Summary, false)
+	words, err := p.Apply(ctx, batch, mend.Deed, secrets)
+	change := batch.Change()
+	return Step{Code: code, Words: words, Change: change.ID, Changes: change.Steps}, err
+}
+
+// A Foreseen is a step that will probably be needed.
+type Foreseen struct {
+	Words   string
+	Changes []string
+}
+
+// Foresee tells what will have to be done for a way that is broken: the mend of its crux,
+// and what follows from it on a host that is described.
+func (p Place) Foresee(way *diagnose.Way) []Foreseen {
+	if way.IsOpen() {
+		return nil
+	}
+	mend, found := next(way, nil)
+	if !found {
+		return nil
+	}
+	plan := []Foreseen{{mend.Summary, mend.Changes}}
+	host, err := p.Registry.Find(way.Question.Host)
+	if err != nil {
+		return plan
+	}
+	newKey := mend.Deed.Do == diagnose.MakeKey
+	if newKey && !way.HostKnown {
+		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name + " publishes, and store it.",
+			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})
+	}
+	if (newKey || mend.Deed.Do == diagnose.TrustHost && !way.KeyProved) && host.Can("add-key") {
+		words := "Register the key with " + host.Name
+		if !newKey {
+			words += ", unless it knows it"
+		}
+		plan = append(plan, Foreseen{words + ", and sign in to prove it.", []string{"the keys that " + host.Name + " knows"}})
+	}
+	return plan
+}
+
+// DryRun carries out what can be foreseen without changing anything, for its differences.
+func (p Place) DryRun(ctx context.Context, way *diagnose.Way) (*workstation.Batch, error) {
+	batch := p.Station.Begin("Open the way.", true)
+	mend, found := next(way, nil)
+	if !found || mend.Deed.Do == diagnose.UseURL {
+		return batch, nil
+	}
+	if mend.Deed.Do == diagnose.RegisterKey { // the host is not asked in a dry run
+		return batch, batch.Act(mend.Summary, workstation.HostStep{}, nil)
+	}
+	if _, err := p.Apply(ctx, batch, mend.Deed, Secrets{}); err != nil {
+		return batch, err
+	}
+	if mend.Deed.Do == diagnose.MakeKey && !way.HostKnown {
+		if _, err := p.Trust(ctx, batch, mend.Deed.Host, ""); err != nil && !errors.Is(err, ErrUnpublished) {
+			return batch, fmt.Errorf("trusting %s: %w", mend.Deed.Host, err)
+		}
+	}
+	return batch, nil
+}

@@ -1,0 +1,227 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"unicrux/core/diagnose"
+	"unicrux/core/ready"
+	"unicrux/core/workstation"
+)
+
+// Changes writes the record, newest first: what was changed, and by which steps.
+func (s Style) Changes(all []workstation.Change, tilde func(string) string, now time.Time) string {
+	if len(all) == 0 {
+		return s.Sentences("Nothing was changed yet.")
+	}
+	var parts []string
+	for i := len(all) - 1; i >= 0; i-- {
+		change := all[i]
+		head := fmt.Sprintf("%3d  %s  %s", change.ID, change.When.Local().Format("2006-01-02 15:04"), change.Words)
+		if change.Undone != nil {
+			head += " Taken back " + age(*change.Undone, now) + "."
+			head = s.paint(grey, head)
+		}
+		lines := []string{margin + head}
+		for _, step := range change.Steps {
+			lines = append(lines, margin+"     "+s.paint(grey, stepWords(step, tilde)))
+		}
+		parts = append(parts, strings.Join(lines, "\n")+"\n")
+	}
+	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux", "undo", "NUMBER")
+}
+
+func stepWords(step workstation.Step, tilde func(string) string) string {
+	words := step.Words
+	if step.File != nil {
+		words = strings.TrimSuffix(words, ".") + ": " + tilde(step.File.Path)
+	}
+	if !step.Done {
+		words += " (cut short; not known whether it happened)"
+	}
+	return words
+}
+
+type stepDocument struct {
+	Summary string  `json:"summary"`
+	Path    *string `json:"path"`
+	Host    *string `json:"host"`
+	Done    bool    `json:"done"`
+}
+
+type changeDocument struct {
+	ID      int            `json:"id"`
+	When    string         `json:"when"`
+	Summary string         `json:"summary"`
+	Undone  *string        `json:"undone"`
+	Steps   []stepDocument `json:"steps"`
+}
+
+func changeDoc(change workstation.Change) changeDocument {
+	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Words, Steps: []stepDocument{}}
+	if change.Undone != nil {
+		d.Undone = optional(change.Undone.Format(time.RFC3339))
+	}
+	for _, step := range change.Steps {
+		sd := stepDocument{Summary: step.Words, Done: step.Done}
+		if step.File != nil {
+			sd.Path = optional(step.File.Path)
+		}
+		if step.Host != nil {
+			sd.Host = optional(step.Host.Host)
+		}
+		d.Steps = append(d.Steps, sd)
+	}
+	return d
+}
+
+// ChangesDocument makes the document "unicrux.changes/1", oldest first.
+func ChangesDocument(all []workstation.Change) any {
+	list := []changeDocument{}
+	for _, change := range all {
+		list = append(list, changeDoc(change))
+	}
+	return struct {
+		Schema  string           `json:"schema"`
+		Changes []changeDocument `json:"changes"`
+	}{"unicrux.changes/1", list}
+}
+
+// Undone writes what was taken back.
+func (s Style) Undone(u *workstation.Undone, tilde func(string) string) string {
+	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
+	for _, path := range u.SetAside {
+		text += s.Sentences("The private key was set aside and not deleted:") + s.CommandLine(tilde(path))
+	}
+	return text
+}
+
+// UndoneDocument makes the document "unicrux.undo/1".
+func UndoneDocument(u *workstation.Undone) any {
+	return struct {
+		Schema   string         `json:"schema"`
+		Change   changeDocument `json:"change"`
+		SetAside []string       `json:"set_aside"`
+	}{"unicrux.undo/1", changeDoc(u.Change), append([]string{}, u.SetAside...)}
+}
+
+// Conflict shows both versions of a file that stands in the way of an undo.
+func (s Style) Conflict(e *workstation.EditedError, path string) string {
+	if e.Now == nil && e.Then == nil {
+		return ""
+	}
+	return s.unified(udiff.Unified(path+" now", path+" after the undo", string(e.Now), string(e.Then)))
+}
+
+// ReadyPlan writes what is going to be done, before it is.
+func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string) string {
+	var b strings.Builder
+	b.WriteString(s.Sentences(planHead(way)) + "\n")
+	n := 0
+	item := func(words string, changes []string) {
+		n++
+		r := row{label: fmt.Sprint(n), tone: grey, text: words}
+		b.WriteString(s.block(2, []row{r}))
+		for _, change := range changes {
+			b.WriteString(s.block(2, []row{{text: "changes " + change, tone: grey}}))
+		}
+	}
+	for _, step := range plan {
+		item(step.Words, step.Changes)
+	}
+	if clone != "" {
+		item("Clone into "+clone+".", nil)
+	}
+	return b.String() + "\n"
+}
+
+func planHead(way *diagnose.Way) string {
+	if way.IsOpen() {
+		return "The way to " + goal(way) + " is open. What is left to do:"
+	}
+	return "The way to " + goal(way) + " is not open yet. " + way.Crux.Summary + " What I am going to do:"
+}
+
+func goal(way *diagnose.Way) string {
+	if way.Question.Repo == "" {
+		return way.Question.Host
+	}
+	return way.Question.Repo + " at " + way.Question.Host
+}
+
+// ReadyStep tells one step that was taken.
+func (s Style) ReadyStep(step ready.Step) string {
+	words := step.Words
+	if step.Change != 0 {
+		words += fmt.Sprintf(" (change %d)", step.Change)
+	}
+	return s.block(4, []row{{label: "done", tone: teal, text: words}})
+}
+
+// A ReadyDocument is "unicrux.ready/1".
+type ReadyDocument struct {
+	Schema string      `json:"schema"`
+	Open   bool        `json:"open"`
+	Plan   []planStep  `json:"plan"`
+	Steps  []readyStep `json:"steps"`
+	Folder *string     `json:"folder"` // of the clone
+	Cloned bool        `json:"cloned"` // by this run
+	Check  any         `json:"check"`
+}
+
+type planStep struct {
+	Summary string   `json:"summary"`
+	Changes []string `json:"changes"`
+}
+
+type readyStep struct {
+	Crux    string `json:"crux"`
+	Summary string `json:"summary"`
+	Change  int    `json:"change"`
+}
+
+// NewReadyDocument makes the document of an opening.
+func NewReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) *ReadyDocument {
+	d := &ReadyDocument{Schema: "unicrux.ready/1", Open: o.Way.IsOpen(), Plan: []planStep{}, Steps: []readyStep{},
+		Folder: optional(folder), Cloned: cloned, Check: WayDocument(o.Way)}
+	for _, step := range plan {
+		d.Plan = append(d.Plan, planStep{step.Words, append([]string{}, step.Changes...)})
+	}
+	for _, step := range o.Steps {
+		d.Steps = append(d.Steps, readyStep{string(step.Code), step.Words, step.Change})
+	}
+	return d
+}
+
+// Request writes what to ask of whom, in words that can be sent as they are.
+func (s Style) Request(way *diagnose.Way, mend diagnose.Mend) string {
+	if mend.By == diagnose.You || way.Crux == nil {
+		return ""
+	}
+	whom := map[diagnose.By]string{diagnose.Administrator: "the owner or administrator", diagnose.Host: "whoever runs the host"}[mend.By]
+	lines := []string{fmt.Sprintf("I cannot %s %s. %s", way.Question.Purpose, goal(way), way.Crux.Summary)}
+	for _, e := range way.Crux.Evidence {
+		lines = append(lines, "- "+e.Label+": "+e.Text)
+	}
+	return "\n" + s.Sentences("To send to "+whom+":") + "\n" + margin + margin + strings.Join(lines, "\n"+margin+margin) + "\n"
+}
+
+// Stopped is what a loop of mends says when somebody else is needed.
+func (s Style) Stopped(way *diagnose.Way) string {
+	if way.IsOpen() || len(way.Mends) == 0 {
+		return ""
+	}
+	return s.Request(way, way.Mends[0])
+}
+
+// DoneDocument makes the document "unicrux.done/1"; change is 0 when nothing was changed.
+func DoneDocument(summary string, change int) any {
+	return struct {
+		Schema  string `json:"schema"`
+		Summary string `json:"summary"`
+		Change  int    `json:"change"`
+	}{"unicrux.done/1", summary, change}
+}
