@@ -61,8 +61,14 @@ func (p *person) everything() string {
 	p.t.Helper()
 	var b strings.Builder
 	err := filepath.WalkDir(p.home, func(path string, entry os.DirEntry, err error) error {
-		if err != nil || !entry.Type().IsRegular() {
+		if err != nil {
 			return err
+		}
+		if entry.IsDir() && path == p.path(".local") { // the record itself
+			return filepath.SkipDir
+		}
+		if !entry.Type().IsRegular() {
+			return nil
 		}
 		info, err := entry.Info()
 		if err != nil {

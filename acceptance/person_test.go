@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -57,11 +58,12 @@ func need(t *testing.T, name string) string {
 
 // A person has a home and nothing in it.
 type person struct {
-	t      *testing.T
-	home   string
-	folder string // current folder
-	host   *standin.Host
-	extra  []string // environment
+	t       *testing.T
+	home    string
+	folder  string // current folder
+	host    *standin.Host
+	extra   []string // environment
+	without []string // names of variables that are not set
 }
 
 func newPerson(t *testing.T) *person {
@@ -103,10 +105,34 @@ func (p *person) path(parts ...string) string {
 }
 
 func (p *person) environ() []string {
-	return append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + p.home, "LC_ALL=C", "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0",
+	return slices.DeleteFunc(append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + p.home, "LC_ALL=C", "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0",
 		"GIT_SSH_COMMAND=ssh -F " + p.path(".ssh", "config") + " -o BatchMode=yes",
 		"GIT_AUTHOR_NAME=Ines Marlow", "GIT_AUTHOR_EMAIL=ines.marlow@tidewater.example",
-		"GIT_COMMITTER_NAME=Ines Marlow", "GIT_COMMITTER_EMAIL=ines.marlow@tidewater.example"}, p.extra...)
+		"GIT_COMMITTER_NAME=Ines Marlow", "GIT_COMMITTER_EMAIL=ines.marlow@tidewater.example"}, p.extra...),
+		func(entry string) bool {
+			name, _, _ := strings.Cut(entry, "=")
+			return slices.Contains(p.without, name)
+		})
+}
+
+// changes is the record as it is told.
+func (p *person) changes() []struct {
+	ID     int
+	Undone *string
+} {
+	p.t.Helper()
+	var document struct {
+		Schema  string
+		Changes []struct {
+			ID     int
+			Undone *string
+		}
+	}
+	r := p.must("changes", "--json")
+	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.changes/1" {
+		p.t.Fatalf("changes: %v: %s", err, r)
+	}
+	return document.Changes
 }
 
 // A result is what a command left behind.

@@ -2,11 +2,15 @@ package acceptance
 
 import (
 	"fmt"
+	"io"
+	"net"
 	"os"
 	"os/exec"
 	"strconv"
 	"strings"
 	"testing"
+
+	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/diagnose"
 	"unicrux/standin"
@@ -19,16 +23,20 @@ type scene struct {
 	arrange func(p *person)
 	url     string // what git and check are given; DRIFT and the like are replaced
 	push    bool
-	clone   bool // a clone of the repository is there, and the current folder
+	clone   bool     // a clone of the repository is there, and the current folder
+	then    string   // the URL that the mend says, for which it works then
+	check   []string // further options of check
 	// mend does what the mend says where that is not a command of ours.
 	mend func(p *person)
 }
 
 const (
-	drift   = "git@forge.tidewater.example:buoys/drift-model.git"
-	lamp    = "git@forge.tidewater.example:harbour/lamp-firmware.git"
-	minutes = "git@forge.tidewater.example:council/minutes.git"
-	oldLog  = "git@forge.tidewater.example:archive/log-1998.git"
+	drift    = "git@forge.tidewater.example:buoys/drift-model.git"
+	driftURL = "ssh://git@forge.tidewater.example/buoys/drift-model.git"
+	tables   = "git@forge.tidewater.example:buoys/tide-tables.git"
+	lamp     = "git@forge.tidewater.example:harbour/lamp-firmware.git"
+	minutes  = "git@forge.tidewater.example:council/minutes.git"
+	oldLog   = "git@forge.tidewater.example:archive/log-1998.git"
 )
 
 var scenes = []scene{
@@ -84,6 +92,60 @@ var scenes = []scene{
 		mend: func(p *person) { p.edit("Prot", "# Prot", ".ssh", "config") }},
 	{code: "ssh-setting-hinders", arrange: func(p *person) { p.write("PubkeyAuthentication no\n"+p.read(".ssh", "config"), ".ssh", "config") },
 		mend: func(p *person) { p.edit("PubkeyAuthentication no", "PubkeyAuthentication yes", ".ssh", "config") }},
+	{code: "url-is-a-page", url: "https://forge.tidewater.example/buoys/drift-model/files/main/drift.csv", then: driftURL},
+	{code: "url-transport-refused", url: "git://forge.tidewater.example/buoys/drift-model.git", then: driftURL},
+	{code: "url-user-missing", url: "forge.tidewater.example:buoys/drift-model.git", then: driftURL,
+		arrange: func(p *person) { p.edit("    User git\n", "", ".ssh", "unicrux.conf") }},
+	{code: "url-port-in-short-form", url: "git@forge.tidewater.example:PORT/buoys/drift-model.git", then: "ssh://git@forge.tidewater.example:PORT/buoys/drift-model.git",
+		arrange: func(p *person) { p.edit(fmt.Sprintf("    Port %d\n", p.host.SSHPort()), "", ".ssh", "unicrux.conf") }},
+	{code: "name-unknown", url: "git@forge.tidewatr.example:buoys/drift-model.git", then: driftURL},
+	{code: "key-file-public", arrange: func(p *person) { p.useKey("forge_ed25519", "forge_ed25519.pub") }},
+	{code: "key-file-unreadable", arrange: func(p *person) {
+		text := p.read(".ssh", "forge_ed25519")
+		p.write(text, "whole")
+		p.write(text[:len(text)/2], ".ssh", "forge_ed25519")
+	}, mend: func(p *person) { p.write(p.read("whole"), ".ssh", "forge_ed25519") }},
+	{code: "key-pair-mismatch", arrange: func(p *person) {
+		p.must("key", "new", "other", "--no-passphrase")
+		p.write(p.read(".ssh", "other.pub"), ".ssh", "forge_ed25519.pub")
+	}},
+	{code: "key-elsewhere", arrange: func(p *person) {
+		p.write(p.read(".ssh", "forge_ed25519"), "Downloads", "temp", "left_ed25519")
+		p.remove(".ssh", "forge_ed25519")
+		p.remove(".ssh", "forge_ed25519.pub")
+		p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n", "", ".ssh", "unicrux.conf")
+	}},
+	{code: "agent-unreachable", arrange: func(p *person) {
+		p.write(p.read(".ssh", "forge_ed25519"), "vault", "deep", "forge_ed25519")
+		p.remove(".ssh", "forge_ed25519")
+		p.remove(".ssh", "forge_ed25519.pub")
+		p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n    IdentitiesOnly yes\n", "", ".ssh", "unicrux.conf")
+		p.extra = append(p.extra, "SSH_AUTH_SOCK="+p.path("agent.sock"))
+	}, mend: func(p *person) {
+		p.agent()
+		p.must("key", "load", p.path("vault", "deep", "forge_ed25519"))
+	}},
+	{code: "port-silent", arrange: func(p *person) {
+		p.write(p.read(".ssh", "config")+"ConnectTimeout 1\n", ".ssh", "config")
+		p.usePort(p.listen(func(c net.Conn) { _, _ = io.Copy(io.Discard, c) }))
+	}, check: []string{"--timeout", "1s"}},
+	{code: "not-ssh", arrange: func(p *person) { p.usePort(p.host.WebPort()) }},
+	{code: "connection-closed", arrange: func(p *person) { p.usePort(p.listen(func(net.Conn) {})) }},
+	{code: "host-key-revoked", arrange: func(p *person) {
+		p.write(p.read(".ssh", "known_hosts")+"@revoked * "+strings.SplitN(p.read(".ssh", "known_hosts"), " ", 2)[1], ".ssh", "known_hosts")
+	}, mend: func(p *person) { p.edit("@revoked", "# ", ".ssh", "known_hosts") }},
+	{code: "key-not-offered", arrange: func(p *person) {
+		p.must("key", "new", "other", "--no-passphrase")
+		p.useKey("forge_ed25519", "other")
+	}},
+	{code: "key-other-account", url: tables, push: true, arrange: func(p *person) {
+		p.labKey()
+		p.useKey("forge_ed25519", "lab")
+	}},
+	{code: "ssh-config-exposed", arrange: func(p *person) { p.chmod(0o666, ".ssh", "unicrux.conf") },
+		mend: func(p *person) { p.chmod(0o600, ".ssh", "unicrux.conf") }},
+	{code: "git-config-broken", arrange: func(p *person) { p.write("[remote\n", ".gitconfig") },
+		mend: func(p *person) { p.write("", ".gitconfig") }},
 }
 
 func TestScenes(t *testing.T) {
@@ -100,6 +162,8 @@ func (s scene) play(p *person) {
 	if s.url == "" {
 		s.url = drift
 	}
+	s.url = strings.Replace(s.url, "PORT", strconv.Itoa(p.host.SSHPort()), 1)
+	s.then = strings.Replace(s.then, "PORT", strconv.Itoa(p.host.SSHPort()), 1)
 	if s.clone {
 		p.mustGit("clone", "--quiet", drift)
 		p.folder = p.path("drift-model")
@@ -115,17 +179,7 @@ func (s scene) play(p *person) {
 		t.Fatalf("the crux is %+v, want %s", c.Crux, s.code)
 	}
 	s.examine(t, c)
-	repaired := s.mend != nil
-	if repaired {
-		s.mend(p)
-	}
-	for _, mend := range c.Mends {
-		if !repaired && len(mend.Command) > 0 && *mend.Automatic {
-			p.must(mend.Command[1:]...)
-			repaired = true
-		}
-	}
-	if !repaired { // nobody in the scene can mend it; that it is told is all
+	if !s.repair(p, c) { // nobody in the scene can mend it; that it is told is all
 		return
 	}
 	if r := s.try(p); r.exit != 0 {
@@ -136,11 +190,39 @@ func (s scene) play(p *person) {
 	}
 }
 
+// repair does what the mend says, and tells whether it could.
+func (s *scene) repair(p *person, c checked) bool {
+	p.t.Helper()
+	switch {
+	case s.mend != nil:
+		s.mend(p)
+		return true
+	case s.then != "":
+		if !strings.Contains(c.Mends[0].Summary+" ", s.then) && !strings.Contains(c.Mends[0].Summary, "forge.tidewater.example") {
+			p.t.Fatalf("the mend does not say %s: %+v", s.then, c.Mends)
+		}
+		s.url = s.then
+		return true
+	}
+	for _, mend := range c.Mends {
+		if len(mend.Command) == 0 || !*mend.Automatic {
+			continue
+		}
+		if mend.Command[0] == "unicrux" {
+			p.must(mend.Command[1:]...)
+		} else if r := p.run("", mend.Command[0], mend.Command[1:]...); r.exit != 0 {
+			p.t.Fatalf("%q: %s", mend.Command, r)
+		}
+		return true
+	}
+	return false
+}
+
 func (s scene) arguments() []string {
 	if s.push {
-		return []string{"--for", "push", s.url}
+		return append(s.check, "--for", "push", s.url)
 	}
-	return []string{s.url}
+	return append(s.check, s.url)
 }
 
 // try is what the real client does. A push that sends nothing asks for the right to write
@@ -200,6 +282,48 @@ func (p *person) chmod(mode os.FileMode, parts ...string) {
 	if err := os.Chmod(p.path(parts...), mode); err != nil {
 		p.t.Fatal(err)
 	}
+}
+
+// useKey makes the settings name another key file.
+func (p *person) useKey(old, new string) {
+	p.t.Helper()
+	p.edit("IdentityFile "+p.path(".ssh", old)+"\n", "IdentityFile "+p.path(".ssh", new)+"\n", ".ssh", "unicrux.conf")
+}
+
+// labKey makes a key that opens the laboratory's account.
+func (p *person) labKey() {
+	p.t.Helper()
+	p.must("key", "new", "lab", "--no-passphrase")
+	public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(p.must("key", "show", "lab", "--line").out))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	if _, err := p.host.Register("lab", "the laboratory's", public); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// listen lets talk answer connections, and returns the port.
+func (p *person) listen(talk func(net.Conn)) int {
+	p.t.Helper()
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.t.Cleanup(func() { _ = listener.Close() })
+	go func() {
+		for {
+			conn, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				talk(conn)
+				_ = conn.Close()
+			}()
+		}
+	}()
+	return listener.Addr().(*net.TCPAddr).Port
 }
 
 // usePort makes the settings lead to another port.

@@ -86,6 +86,10 @@ func TestRealServer(t *testing.T) {
 	}
 	p.wants(url, "")
 	p.wants(strings.Replace(url, "repo.git", "none.git", 1), "repository-missing")
+	if err := os.Mkdir(p.path("plain"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	p.wants(strings.Replace(url, "repo.git", "plain", 1), "repository-not-git")
 
 	p.edit("/open", "/locked", ".ssh", "config")
 	p.wants(url, "key-locked")

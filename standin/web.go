@@ -4,6 +4,8 @@ import (
 	"crypto/subtle"
 	"crypto/tls"
 	"encoding/json"
+	"io"
+	"log"
 	"net/http"
 	"strings"
 	"time"
@@ -27,7 +29,7 @@ func (h *Host) serveWeb() {
 	mux.HandleFunc("GET "+interfacePath+"repositories", h.signedIn(h.listRepositories))
 	mux.HandleFunc("GET "+interfacePath+"repositories/{group}/{name}", h.signedIn(h.oneRepository))
 	mux.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) { problem(w, http.StatusNotFound, "nothing here", "") })
-	h.server = &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second,
+	h.server = &http.Server{Handler: mux, ErrorLog: log.New(io.Discard, "", 0), ReadHeaderTimeout: 10 * time.Second,
 		TLSConfig: &tls.Config{Certificates: []tls.Certificate{h.authority.leaf}, MinVersion: tls.VersionTLS12}}
 	h.running.Go(func() { _ = h.server.ServeTLS(h.web, "", "") }) // returns when the host is closed
 }

@@ -80,7 +80,7 @@ var catalogue = []entry{
 	{"port-silent", Reach, "The host does not answer in time.", Administrator,
 		"A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST.", "port"},
 	{"not-ssh", Reach, "Something else than SSH answers on that port.", You,
-		"Check the port: SSH is most often on 22.", "it says"},
+		"Check the port: SSH is most often on 22.", "port"},
 	{"connection-closed", Reach, "The other end hangs up before signing in.", Host,
 		"Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's address is blocked.", "host"},
 	{"proxy-command-failed", Reach, "The command that settings name to connect through fails.", You,
@@ -163,10 +163,10 @@ func StageOf(code Code) StageName {
 }
 
 // A suspicion is a cause that was seen before the way broke, and that explains a break at
-// some stage or any later one.
+// some stages.
 type suspicion struct {
-	crux *Crux
-	from StageName
+	crux     *Crux
+	from, to StageName
 }
 
 // first picks the crux of a break: of all causes that explain it, the one that stands first
@@ -174,7 +174,7 @@ type suspicion struct {
 func first(broke *Crux, at StageName, suspicions []suspicion) *Crux {
 	best := broke
 	for _, s := range suspicions {
-		if slices.Index(Stages, s.from) > slices.Index(Stages, at) {
+		if stage := slices.Index(Stages, at); stage < slices.Index(Stages, s.from) || stage > slices.Index(Stages, s.to) {
 			continue
 		}
 		_, mine := find(s.crux.Code)

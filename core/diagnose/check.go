@@ -87,6 +87,7 @@ func (c *checker) settle(context.Context) (*Crux, error) {
 		return crux, nil
 	}
 	c.way.Question.User = c.passage.Client.User
+	c.way.KeyAtHand = len(c.offered()) > 0
 	c.way.HostKnown = len(c.passage.Known.Keys) > 0
 	c.settingFacts()
 	c.suspect()

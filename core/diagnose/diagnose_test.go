@@ -49,10 +49,11 @@ func TestFirstPicksTheEarliestThatExplains(t *testing.T) {
 		want       Code
 	}{
 		{"nothing else", broke, SignIn, nil, "key-not-registered"},
-		{"earlier on the way", broke, SignIn, []suspicion{{crux("key-file-missing", Proved), SignIn}}, "key-file-missing"},
-		{"the earliest of two", broke, SignIn, []suspicion{{crux("key-none", Proved), Trust}, {crux("other-user", Proved), Reach}}, "other-user"},
-		{"explains only later breaks", crux("port-refused", Proved), Reach, []suspicion{{crux("key-none", Proved), Trust}}, "port-refused"},
-		{"explains this one too", crux("host-key-unknown", Proved), Trust, []suspicion{{crux("key-none", Proved), Trust}}, "key-none"},
+		{"earlier on the way", broke, SignIn, []suspicion{{crux("key-file-missing", Proved), SignIn, SignIn}}, "key-file-missing"},
+		{"the earliest of two", broke, SignIn, []suspicion{{crux("key-none", Proved), Trust, SignIn}, {crux("other-user", Proved), Reach, SignIn}}, "other-user"},
+		{"explains only later breaks", crux("port-refused", Proved), Reach, []suspicion{{crux("key-none", Proved), Trust, SignIn}}, "port-refused"},
+		{"explains only earlier breaks", crux("repository-missing", Proved), Repository, []suspicion{{crux("key-none", Proved), Trust, SignIn}}, "repository-missing"},
+		{"explains this one too", crux("host-key-unknown", Proved), Trust, []suspicion{{crux("key-none", Proved), Trust, SignIn}}, "key-none"},
 	} {
 		if got := first(row.broke, row.at, row.suspicions); got.Code != row.want {
 			t.Errorf("%s: %s, want %s", row.name, got.Code, row.want)

@@ -7,6 +7,7 @@ import (
 	"net"
 	"regexp"
 	"strconv"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 
@@ -21,13 +22,13 @@ import (
 func (c *checker) explain(ctx context.Context, failure *wire.Failure, trip *wire.Trip) *Crux {
 	switch failure.At {
 	case wire.AtName, wire.AtConnect, wire.AtSpeak:
-		return first(c.explainReach(failure), Reach, c.suspicions)
+		return first(c.explainReach(ctx, failure), Reach, c.suspicions)
 	case wire.AtTrust:
 		return first(c.explainTrust(ctx, trip), Trust, c.suspicions)
 	case wire.AtSignIn:
 		return c.explainSignIn(ctx, failure, trip)
 	}
-	return c.explainService(ctx, failure, trip)
+	return first(c.explainService(ctx, failure, trip), Repository, c.suspicions)
 }
 
 // reachCodes maps what the network said to the catalogue.
@@ -40,7 +41,7 @@ var reachCodes = []struct {
 	{wire.ErrHungUp, "connection-closed"}, {wire.ErrAlgorithms, "algorithms-differ"}, {wire.ErrProxy, "proxy-command-failed"},
 }
 
-func (c *checker) explainReach(failure *wire.Failure) *Crux {
+func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux {
 	code := Code("connection-closed")
 	for _, row := range reachCodes {
 		if errors.Is(failure.Reason, row.reason) {
@@ -61,6 +62,9 @@ func (c *checker) explainReach(failure *wire.Failure) *Crux {
 	}
 	if words := Clean(failure.Words); words != "" {
 		evidence = append(evidence, Evidence{"it says", quote(words), ""})
+	}
+	if code == "connection-closed" && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, c.timeout()) {
+		code, evidence = "not-ssh", append(evidence, Evidence{"it speaks", "TLS, as web servers do", ""})
 	}
 	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
 		evidence = append(evidence, Evidence{"looks like", likely, ""})
@@ -189,6 +193,14 @@ func (c *checker) notes() {
 	if kind := sshkey.Kind(key.Public); kind == "dsa" || (kind == "rsa" && sshkey.Bits(key.Public) < 3072) {
 		c.note("key-weak")
 	}
+}
+
+// timeout bounds a step on the network.
+func (c *checker) timeout() time.Duration {
+	if c.request.Timeout == 0 {
+		return 10 * time.Second
+	}
+	return c.request.Timeout
 }
 
 func (c *checker) note(code Code) {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io/fs"
 	"path/filepath"
 	"strings"
 
@@ -214,6 +215,9 @@ func (c *checker) unusable(key sshway.Key, err error) *Crux {
 		found = crux("key-locked", Proved, append(evidence, Evidence{"host", "would take this key", ""})...)
 	case errors.Is(err, sshkey.ErrPassphrase):
 		found = crux("passphrase-wrong", Proved, evidence...)
+	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered
+		_, err := sshkey.Load(key.Path)
+		return c.suspectFile(sshway.LeftOut{Path: key.Path, Origin: key.Origin, Err: err})
 	case key.InAgent:
 		found = crux("agent-refused", Proved, append(evidence, Evidence{"agent", c.station.Tilde(c.passage.Client.Agent), ""})...)
 	}

@@ -41,7 +41,11 @@ func (c *checker) suspect() {
 }
 
 func (c *checker) add(from StageName, crux *Crux) {
-	c.suspicions = append(c.suspicions, suspicion{crux: crux, from: from})
+	to := SignIn
+	if crux.Stage == Address { // a wrong address may lead to a host that lets us in
+		to = Permission
+	}
+	c.suspicions = append(c.suspicions, suspicion{crux, from, to})
 }
 
 var portLike = regexp.MustCompile(`^[0-9]{1,5}/.`)

@@ -139,6 +139,7 @@ type Way struct {
 	Crux     *Crux  // nil when the way is open
 
 	HostKnown bool // a key is stored for the host
+	KeyAtHand bool // there is a key to offer
 	KeyProved bool // the host took one of our keys
 
 	Notes []Note

@@ -102,17 +102,19 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 	if err != nil {
 		return plan
 	}
-	newKey := mend.Deed.Do == diagnose.MakeKey
-	if newKey && !way.HostKnown {
+	if mend.Deed.Do == diagnose.NameSSH {
+		return append(plan, Foreseen{Words: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
+	}
+	if !way.KeyAtHand && mend.Deed.Do != diagnose.MakeKey {
+		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
+	}
+	if !way.HostKnown && mend.Deed.Do != diagnose.TrustHost {
 		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name + " publishes, and store it.",
 			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
-	if (newKey || mend.Deed.Do == diagnose.TrustHost && !way.KeyProved) && host.Can("add-key") {
-		words := "Register the key with " + host.Name
-		if !newKey {
-			words += ", unless it knows it"
-		}
-		plan = append(plan, Foreseen{words + ", and sign in to prove it.", []string{"the keys that " + host.Name + " knows"}})
+	if !way.KeyProved && mend.Deed.Do != diagnose.RegisterKey && mend.Deed.Do != diagnose.UseKey && host.Can("add-key") {
+		plan = append(plan, Foreseen{"Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
+			[]string{"the keys that " + host.Name + " knows"}})
 	}
 	return plan
 }

@@ -1,0 +1,190 @@
+package acceptance
+
+import (
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"unicrux/core/diagnose"
+)
+
+// elsewhere names the tests in which a code's scene is played that the table cannot hold.
+var elsewhere = map[diagnose.Code]string{
+	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH", "author-missing": "TestWithoutAnAuthor",
+	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys", "proxy-command-failed": "TestThroughAJumpHost",
+	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
+	"sign-in-other-way": "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn", "algorithms-differ": "TestOtherWaysToSignIn",
+	"key-no-passphrase": "TestNotes",
+}
+
+// unplayed lists codes that are told and have no scene with the real client yet.
+var unplayed = []diagnose.Code{"network-down", "agent-refused", "account-blocked", "host-limits", "host-failing", "key-weak"}
+
+func TestEveryCodeHasAScene(t *testing.T) {
+	played := map[diagnose.Code]bool{}
+	for _, s := range scenes {
+		if played[diagnose.Code(s.code)] {
+			t.Errorf("%s is played twice", s.code)
+		}
+		played[diagnose.Code(s.code)] = true
+	}
+	for _, code := range diagnose.Codes() {
+		_, found := elsewhere[code]
+		if !played[code] && !found && !slices.Contains(unplayed, code) {
+			t.Errorf("%s is in the catalogue and has no scene", code)
+		}
+	}
+}
+
+func TestOutsideARepository(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	if r := p.git("push"); r.exit == 0 {
+		t.Fatalf("the real client pushes from nowhere: %s", r)
+	}
+	if c := p.check(); c.Open || c.Crux.Code != "repository-none" {
+		t.Errorf("the crux is %+v", c.Crux)
+	}
+	p.mustGit("clone", "--quiet", drift)
+	p.folder = p.path("drift-model")
+	p.mustGit("push", "--dry-run")
+	if c := p.check(); !c.Open {
+		t.Errorf("in the repository the crux is %+v", c.Crux)
+	}
+}
+
+func TestWithoutSSH(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	for _, name := range []string{"git", "sh"} {
+		path, err := exec.LookPath(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := os.MkdirAll(p.path("bin"), 0o700); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.Symlink(path, p.path("bin", name)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.extra = append(p.extra, "PATH="+p.path("bin"))
+	p.wants(drift, "program-missing")
+	p.remove("bin", "git")
+	if c := p.check(drift); c.Crux == nil || c.Crux.Code != "program-missing" || !strings.Contains(c.Crux.Evidence[0], "git") {
+		t.Errorf("without git the crux is %+v", c.Crux)
+	}
+	p.extra = nil
+	p.wants(drift, "")
+}
+
+func TestWithoutAnAuthor(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.mustGit("clone", "--quiet", drift)
+	p.folder = p.path("drift-model")
+	p.extra = append(p.extra, "GIT_AUTHOR_NAME=", "GIT_COMMITTER_NAME=")
+	p.write("changed\n", "drift-model", "drift.csv")
+	if r := p.git("commit", "--all", "--message", "Try"); r.exit == 0 {
+		t.Fatalf("git commits without a name: %s", r)
+	}
+	if c := p.check(); c.Open || c.Crux.Code != "author-missing" {
+		t.Errorf("the crux is %+v", c.Crux)
+	}
+	if c := p.check("--for", "clone"); !c.Open {
+		t.Errorf("a clone needs no name, yet the crux is %+v", c.Crux)
+	}
+	p.extra = nil
+	p.mustGit("commit", "--quiet", "--all", "--message", "Try")
+	p.wants(drift, "")
+}
+
+// TestInAnotherHome leaves git to start ssh as it does by itself: ssh then reads the home
+// folder of the password database, in which nothing is settled.
+func TestInAnotherHome(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.without = append(p.without, "GIT_SSH_COMMAND")
+	p.wants(drift, "other-user")
+	c := p.check(drift)
+	if len(c.Mends) != 1 || !*c.Mends[0].Automatic || c.Mends[0].Command[0] != "git" {
+		t.Fatalf("mends %+v", c.Mends)
+	}
+	p.mustGit(c.Mends[0].Command[1:]...)
+	p.wants(drift, "")
+}
+
+func TestOtherWaysToSignIn(t *testing.T) {
+	t.Parallel()
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for code, option := range map[string]string{
+		"sign-in-other-way":  "PubkeyAuthentication no\nPasswordAuthentication yes",
+		"second-step-needed": "AuthenticationMethods publickey,password",
+		"algorithms-differ":  "KexAlgorithms diffie-hellman-group1-sha1",
+	} {
+		t.Run(code, func(t *testing.T) {
+			t.Parallel()
+			p := settled(t)
+			port, _ := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out, option)
+			p.must("host", "trust", "forge") // the practice host's, so that the file is there
+			p.usePort(port)
+			if code != "algorithms-differ" {
+				p.edit("    UserKnownHostsFile "+p.path(".ssh", "known_hosts"), "    UserKnownHostsFile "+p.path("sshd", "known"), ".ssh", "unicrux.conf")
+				p.must("host", "trust", "forge.tidewater.example", "--fingerprint", p.fingerprint("sshd_host"))
+			}
+			p.wants("ssh://"+who.Username+"@forge.tidewater.example/buoys/drift-model", code)
+		})
+	}
+}
+
+func TestNotes(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	if c := p.check(drift); len(c.Notes) != 1 || c.Notes[0].Code != "key-no-passphrase" {
+		t.Errorf("notes %+v", c.Notes)
+	}
+}
+
+// TestUndoAfterEachMend compares the whole home with what it was before the mend.
+func TestUndoAfterEachMend(t *testing.T) {
+	t.Parallel()
+	for _, code := range []string{"key-none", "host-key-unknown", "host-key-changed", "key-not-registered", "key-file-exposed",
+		"key-pair-mismatch", "key-elsewhere", "key-not-offered", "key-other-account", "port-refused", "key-file-public"} {
+		t.Run(code, func(t *testing.T) {
+			t.Parallel()
+			i := slices.IndexFunc(scenes, func(s scene) bool { return s.code == code })
+			s := scenes[i]
+			p := settled(t)
+			if s.url == "" {
+				s.url = drift
+			}
+			s.arrange(p)
+			before, last := p.everything(), len(p.changes())
+			p.unicrux(append([]string{"check", "--mend", "--no-passphrase", "--token-from", p.host.TokenFile()}, s.arguments()...)...)
+			made := len(p.changes()) - last
+			if made < 1 || !p.check(s.arguments()...).Open {
+				t.Fatalf("%d changes were made, and the way is not open", made)
+			}
+			for range made {
+				p.must("undo", "--token-from", p.host.TokenFile())
+			}
+			if after := p.everything(); after != before {
+				t.Errorf("before:\n%s\nafter:\n%s", before, after)
+			}
+			if c := p.check(s.arguments()...); c.Open || c.Crux.Code != code {
+				t.Errorf("after the undo the crux is %+v", c.Crux)
+			}
+		})
+	}
+}
+
+func (p *person) statePath(parts ...string) string {
+	return filepath.Join(append([]string{p.home, ".local", "state", "unicrux"}, parts...)...)
+}
