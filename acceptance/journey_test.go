@@ -109,7 +109,7 @@ func TestDemo(t *testing.T) {
 		Steps  []struct{ Command []string }
 	}
 	r = p.unicrux("demo", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.demo/1" || !document.Worked || len(document.Steps) < 10 {
+	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.demo/1" || !document.Worked || len(document.Steps) < 8 {
 		t.Errorf("demo --json: %v: %s", err, r)
 	}
 }

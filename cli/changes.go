@@ -65,7 +65,7 @@ func (a *app) undo(o *secretOptions, args []string) error {
 		return err
 	}
 	if a.dry {
-		return a.show(a.style().Plan(differences, a.station.Tilde), render.PlanDocument(differences))
+		return a.show(a.style().UndoPlan(differences, a.station.Tilde), render.PlanDocument(differences))
 	}
 	return a.show(a.style().Undone(undone, a.station.Tilde), render.UndoneDocument(undone))
 }

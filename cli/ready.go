@@ -237,7 +237,9 @@ func (a *app) clone(opening *ready.Opening, request diagnose.Request, target git
 	if _, isFile := out.(*os.File); !isFile || a.json {
 		out = a.Err
 	}
-	return gitlink.Clone(a.ctx, a.station, url, target.Folder, in, out, a.Err)
+	a.say("\n")
+	a.progress("Cloning into " + a.station.Tilde(target.Folder) + ".")
+	return gitlink.Clone(a.ctx, a.station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
 }
 
 func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {

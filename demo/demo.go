@@ -90,32 +90,22 @@ func (j *Journey) CloneURL() string { return j.Host.CloneURL(repo) }
 // Steps lists the journey.
 func (j *Journey) Steps() []Step {
 	url := j.CloneURL()
-	check := func(say string, want int) Step {
-		return Step{Say: say, Line: []string{"unicrux", "check", "--for", "push", url}, Want: want}
-	}
 	folder := filepath.Join(j.Home, "drift-model")
 	return []Step{
 		{Say: "Somebody hands you the description of the host. Nothing else is here: no key, no settings.",
 			Line: []string{"unicrux", "host", "add", j.Host.DescriptionFile()}},
 		{Say: "The clone URL from a page, as everybody tries it first.",
 			Line: []string{"git", "clone", url}, Want: -1},
-		check("What is the cause?", 1),
-		{Say: "Make the key. (Without a passphrase, because nobody sits here to type it.)",
-			Line: []string{"unicrux", "key", "new", "--host", "forge", "--no-passphrase"}},
-		check("The next cause.", 1),
-		{Say: "Compare the host's key with the one that it publishes, instead of blindly saying yes.",
-			Line: []string{"unicrux", "host", "trust", "forge"}},
-		check("And the next.", 1),
-		{Say: "Tell the host about the key, with a token that was made on its page.",
-			Line: []string{"unicrux", "key", "register", "forge_ed25519", "forge", "--token-from", j.Host.TokenFile()}},
-		check("Is the way open now?", 0),
-		{Say: "Then git must agree.", Line: []string{"git", "clone", "--quiet", url}},
+		{Say: "What is the cause? This changes nothing.", Line: []string{"unicrux", "check", url}, Want: 1},
+		{Say: "One command from the URL to a working clone. (Without a passphrase, because nobody sits here to type it; the token was made on the host's page.)",
+			Line: []string{"unicrux", "ready", url, "--for", "push", "--no-passphrase", "--token-from", j.Host.TokenFile()}},
 		{Say: "A correction, committed and pushed.", Before: func() error { return correct(filepath.Join(folder, "drift.csv")) },
 			Line: []string{"git", "-C", "drift-model", "-c", "user.name=Ines Marlow", "-c", "user.email=ines.marlow@tidewater.example",
 				"commit", "--quiet", "--all", "--message", "Correct the third hour"}},
 		{Line: []string{"git", "-C", "drift-model", "push", "--quiet"}},
 		{Say: "Last, a repository that this account may read and not write. No new key would help here.",
 			Line: []string{"unicrux", "check", "--for", "push", j.Host.CloneURL(readOnly)}, Want: 1},
+		{Say: "Everything that was changed is recorded, and can be taken back.", Line: []string{"unicrux", "changes"}},
 	}
 }
 

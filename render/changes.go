@@ -119,14 +119,14 @@ func (s Style) Conflict(e *workstation.EditedError, path string) string {
 // ReadyPlan writes what is going to be done, before it is.
 func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string) string {
 	var b strings.Builder
-	b.WriteString(s.Sentences(planHead(way)) + "\n")
+	b.WriteString(s.Sentences(planHead(way)...) + "\n")
 	n := 0
 	item := func(words string, changes []string) {
 		n++
 		r := row{label: fmt.Sprint(n), tone: grey, text: words}
-		b.WriteString(s.block(2, []row{r}))
+		b.WriteString(s.block(1, []row{r}))
 		for _, change := range changes {
-			b.WriteString(s.block(2, []row{{text: "changes " + change, tone: grey}}))
+			b.WriteString(s.block(1, []row{{lines: []string{s.paint(grey, "changes "+change)}}}))
 		}
 	}
 	for _, step := range plan {
@@ -138,11 +138,11 @@ func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string)
 	return b.String() + "\n"
 }
 
-func planHead(way *diagnose.Way) string {
+func planHead(way *diagnose.Way) []string {
 	if way.IsOpen() {
-		return "The way to " + goal(way) + " is open. What is left to do:"
+		return []string{"The way to " + goal(way) + " is open. What is left to do:"}
 	}
-	return "The way to " + goal(way) + " is not open yet. " + way.Crux.Summary + " What I am going to do:"
+	return []string{"The way to " + goal(way) + " is not open yet. " + way.Crux.Summary, "What I am going to do:"}
 }
 
 func goal(way *diagnose.Way) string {
@@ -154,11 +154,11 @@ func goal(way *diagnose.Way) string {
 
 // ReadyStep tells one step that was taken.
 func (s Style) ReadyStep(step ready.Step) string {
-	words := step.Words
+	label := "done"
 	if step.Change != 0 {
-		words += fmt.Sprintf(" (change %d)", step.Change)
+		label = fmt.Sprintf("change %d", step.Change)
 	}
-	return s.block(4, []row{{label: "done", tone: teal, text: words}})
+	return s.block(9, []row{{label: label, tone: teal, text: step.Words}})
 }
 
 // A ReadyDocument is "unicrux.ready/1".

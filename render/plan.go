@@ -11,12 +11,21 @@ import (
 // Plan writes what a dry run would have changed: a sentence for each step, and the
 // difference where a file changes.
 func (s Style) Plan(steps []workstation.Difference, tilde func(string) string) string {
+	return s.plan("Would: ", steps, tilde)
+}
+
+// UndoPlan writes what an undo would take back, in the order in which it would.
+func (s Style) UndoPlan(steps []workstation.Difference, tilde func(string) string) string {
+	return s.plan("Would take back: ", steps, tilde)
+}
+
+func (s Style) plan(lead string, steps []workstation.Difference, tilde func(string) string) string {
 	if len(steps) == 0 {
 		return s.Sentences("Nothing would change.")
 	}
 	var parts []string
 	for _, step := range steps {
-		text := s.Sentences("Would: " + step.Words)
+		text := s.Sentences(lead + step.Words)
 		switch {
 		case step.Secret:
 			text += margin + margin + s.paint(grey, tilde(step.Path)+" (a secret, not shown)") + "\n"

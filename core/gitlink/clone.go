@@ -53,16 +53,33 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	return target, nil
 }
 
-// Clone runs the real git clone, with its own words going to the writers.
-func Clone(ctx context.Context, station *workstation.Station, url, folder string, in *os.File, out, errOut io.Writer) error {
+// unfinished is where a clone is made until it is whole. Runs that clone into the same
+// folder wait for each other, so one left behind is nobody's any more.
+func (t Target) unfinished() string {
+	return filepath.Join(filepath.Dir(t.Folder), "."+filepath.Base(t.Folder)+".unfinished")
+}
+
+// Clone runs the real git clone, which speaks to the person itself. The folder appears only
+// when the clone is whole; one that was cut short is begun anew.
+func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out, errOut io.Writer, progress bool) error {
 	program, err := exec.LookPath("git")
 	if err != nil {
 		return ErrNoGit
 	}
-	cmd := exec.CommandContext(ctx, program, "clone", "--", url, folder)
+	if err := os.RemoveAll(target.unfinished()); err != nil {
+		return err
+	}
+	args := []string{"clone", "--quiet"}
+	if progress {
+		args = append(args, "--progress")
+	}
+	cmd := exec.CommandContext(ctx, program, append(args, "--", url, target.unfinished())...)
 	cmd.Dir, cmd.Env, cmd.Stdin, cmd.Stdout, cmd.Stderr = station.Folder, station.Environ, in, out, errOut
 	if err := cmd.Run(); err != nil {
-		return fmt.Errorf("git clone: %w", err)
+		return errors.Join(fmt.Errorf("git clone: %w", err), os.RemoveAll(target.unfinished()))
 	}
-	return nil
+	if err := os.Remove(target.Folder); err != nil && !errors.Is(err, fs.ErrNotExist) { // it may be there, and empty
+		return err
+	}
+	return os.Rename(target.unfinished(), target.Folder)
 }
