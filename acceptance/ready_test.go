@@ -30,7 +30,7 @@ func TestReadyFromNothing(t *testing.T) {
 			t.Errorf("it does not say %q: %s", words, r)
 		}
 	}
-	if strings.Index(r.out, "Clone into") > strings.Index(r.out, "done") {
+	if strings.Index(r.out, "Clone into") > strings.Index(r.out, "Made the key") {
 		t.Errorf("the plan does not come first: %s", r)
 	}
 	p.folder = p.path("drift-model")

@@ -213,7 +213,7 @@ func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready
 	if err := a.clone(opening, request, target); err != nil {
 		return err
 	}
-	a.say("\n" + s.Sentences("Cloned into "+clone+"."))
+	a.say(s.Sentences("Cloned into " + clone + "."))
 	return a.readyEnd(opening, plan, target.Folder, true)
 }
 
