@@ -64,7 +64,7 @@ var catalogue = []entry{
 		"Start the agent again and load the key, or take the agent out of the settings.", "agent"},
 	{"key-none", Settings, "There is no key to offer at all.", You,
 		"Make a key for HOST.", "looked in"},
-	{"key-locked", Settings, "The host knows the key, but it is locked by a passphrase and nobody can be asked.", You,
+	{"key-locked", Settings, "The key is locked by a passphrase, and nobody can be asked for it.", You,
 		"Run git in a terminal, where ssh can ask for the passphrase.", "key"},
 	{"passphrase-wrong", Settings, "The passphrase does not open the key.", You,
 		"Try again. A forgotten passphrase cannot be found out: then make a new key and register it.", "key"},

@@ -30,6 +30,12 @@ func (c *checker) suspect() {
 		c.add(SignIn, c.suspectFile(left))
 	}
 	for _, key := range c.passage.Keys {
+		if key.Public == nil {
+			suspect := crux("key-locked", Likely, Evidence{"key", key.Name, c.origin(key.Origin)},
+				Evidence{"public half", "cannot be read without the passphrase, and no public file lies beside it", ""})
+			suspect.key = key.Path
+			c.add(SignIn, suspect)
+		}
 		if key.Pair != nil && errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) {
 			c.add(SignIn, crux("key-pair-mismatch", Proved, Evidence{"file", c.station.Tilde(key.Path) + ".pub", ""},
 				Evidence{"it says", sshkey.Fingerprint(key.Pair.Beside), ""}, Evidence{"key", sshkey.Fingerprint(key.Pair.Public), c.station.Tilde(key.Path)}))
@@ -108,7 +114,7 @@ func (c *checker) suspectNoKey() {
 		c.add(from, crux("agent-unreachable", Proved, Evidence{"agent", c.station.Tilde(c.passage.Client.Agent), origin},
 			Evidence{"key files", "none either", ""}))
 	}
-	if len(c.passage.Left) == 0 {
+	if len(c.passage.Left) == 0 && len(c.passage.Keys) == 0 {
 		c.add(from, c.noKey())
 	}
 }

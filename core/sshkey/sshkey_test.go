@@ -2,6 +2,9 @@ package sshkey
 
 import (
 	"bytes"
+	"crypto/ed25519"
+	"crypto/x509"
+	"encoding/pem"
 	"errors"
 	"os"
 	"path/filepath"
@@ -78,6 +81,13 @@ func TestLoadErrors(t *testing.T) {
 		{"empty", nil, ErrNotKey},
 		{"cut short", good[:len(good)/2], ErrNotKey},
 		{"public half", public, ErrPublicHalf},
+		{"line ends of another system", bytes.ReplaceAll(good, []byte("\n"), []byte("\r\n")), ErrLineEnds},
+		{"last line end missing", bytes.TrimSuffix(good, []byte("\n")), ErrLastLine},
+		{"text before it", append([]byte("comment\n"), good...), ErrBefore},
+		{"a mark of byte order", append([]byte("\xef\xbb\xbf"), good...), ErrBefore},
+		{"set in", append([]byte("  "), good...), ErrBefore},
+		{"one line", bytes.ReplaceAll(good, []byte("\n"), nil), ErrNotKey},
+		{"PKCS#8 of ed25519", pkcs8(t), ErrForm},
 		{"at the limit", bytes.Repeat([]byte("x"), MaxFileBytes), ErrNotKey},
 		{"past the limit", bytes.Repeat([]byte("x"), MaxFileBytes+1), ErrTooLarge},
 	} {
@@ -89,12 +99,21 @@ func TestLoadErrors(t *testing.T) {
 		if !errors.Is(err, row.want) {
 			t.Errorf("%s: %v, want %v", row.name, err, row.want)
 		}
-		for i := 0; err != nil && len(row.text) > 200 && i < 60; i++ { // no stretch of the file in the error
+		for i := 0; err != nil && len(row.text) > 280 && i < 60; i++ { // no stretch of the file in the error
 			if row.name != "at the limit" && row.name != "past the limit" && strings.Contains(err.Error(), string(row.text[100+i:117+i])) {
 				t.Errorf("%s: the error holds a part of the file", row.name)
 			}
 		}
 	}
+}
+
+func pkcs8(t *testing.T) []byte {
+	t.Helper()
+	der, err := x509.MarshalPKCS8PrivateKey(ed25519.NewKeyFromSeed(bytes.Repeat([]byte{1}, ed25519.SeedSize)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})
 }
 
 func TestPublicFileOfAnotherKey(t *testing.T) {
