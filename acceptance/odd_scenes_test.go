@@ -88,6 +88,9 @@ func TestWithoutAnAuthor(t *testing.T) {
 	p.mustGit("clone", "--quiet", drift)
 	p.folder = p.path("drift-model")
 	p.extra = append(p.extra, "GIT_AUTHOR_NAME=", "GIT_COMMITTER_NAME=")
+	if c := p.check(); !c.Open || len(c.Notes) != 2 || c.Notes[0].Code != "author-missing" {
+		t.Errorf("with nothing to commit: %+v, notes %+v", c.Crux, c.Notes)
+	}
 	p.write("changed\n", "drift-model", "drift.csv")
 	if r := p.git("commit", "--all", "--message", "Try"); r.exit == 0 {
 		t.Fatalf("git commits without a name: %s", r)

@@ -141,8 +141,9 @@ func (c *checker) noKey() *Crux {
 	return crux("key-none", Proved, evidence...)
 }
 
-// missingAuthor asks git whether it knows whose commits these are. A push goes without,
-// but the commit before it does not, so it is told once the way is open.
+// missingAuthor asks git whether it knows whose commits these are. A push goes without, but
+// the commit before it does not: so it stops the way only where something is left to commit,
+// and is told once nothing else does.
 func (c *checker) missingAuthor(ctx context.Context) *Crux {
 	if c.way.Question.Purpose != Push || !c.config.InRepository() {
 		return nil
@@ -151,7 +152,11 @@ func (c *checker) missingAuthor(ctx context.Context) *Crux {
 	if words == "" {
 		return nil
 	}
-	return crux("author-missing", Proved, Evidence{"git says", quote(Clean(words)), ""})
+	if !gitlink.Uncommitted(ctx, c.station) {
+		c.note("author-missing")
+		return nil
+	}
+	return crux("author-missing", Proved, Evidence{"git says", quote(Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
 }
 
 // likelyName finds a host name that is known here and looks like the one that does not exist.

@@ -186,6 +186,12 @@ func AuthorProblem(ctx context.Context, station *workstation.Station) string {
 	return words
 }
 
+// Uncommitted tells whether there is anything here that is not committed (git-status(1)).
+func Uncommitted(ctx context.Context, station *workstation.Station) bool {
+	out, err := Run(ctx, station, "status", "--porcelain")
+	return err == nil && len(out) > 0
+}
+
 // LocalConfigFile is the configuration file of the repository that the folder is in.
 func LocalConfigFile(ctx context.Context, station *workstation.Station) (string, error) {
 	out, err := Run(ctx, station, "rev-parse", "--path-format=absolute", "--git-path", "config")
