@@ -109,12 +109,6 @@ func (e *DescriptionError) Error() string {
 	return strings.TrimPrefix(where+": "+e.Words, ": ")
 }
 
-var (
-	nameForm  = regexp.MustCompile(`^[a-z][a-z0-9-]{0,30}$`)
-	hostForm  = regexp.MustCompile(`^[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?$`)
-	loginForm = regexp.MustCompile(`^[A-Za-z0-9_][A-Za-z0-9_.-]{0,63}$`)
-)
-
 // Parse reads a description strictly: a word that the language does not know is an error.
 // Every failure is a *[DescriptionError].
 func Parse(text []byte) (*Description, error) {
@@ -152,11 +146,11 @@ func (d *Description) check() error {
 	switch {
 	case d.Version != Version:
 		return &DescriptionError{Place: "unicrux", Words: fmt.Sprintf("version %d of the language; this program reads version %d", d.Version, Version)}
-	case !nameForm.MatchString(d.Name):
+	case !isName(d.Name):
 		return &DescriptionError{Place: "name", Words: "a short word of small letters, digits and hyphens"}
-	case !hostForm.MatchString(d.SSH.Host):
+	case !isHost(d.SSH.Host):
 		return &DescriptionError{Place: "ssh.host", Words: "a host name is needed"}
-	case !loginForm.MatchString(d.SSH.User):
+	case !isLogin(d.SSH.User):
 		return &DescriptionError{Place: "ssh.user", Words: "a login name is needed"}
 	case d.SSH.Port < 0 || d.SSH.Port > 65535:
 		return &DescriptionError{Place: "ssh.port", Words: "a port is a number from 1 to 65535"}
@@ -206,7 +200,7 @@ func (d *Description) checkGreeting() error {
 
 func (d *Description) checkRefusals() error {
 	for i, refusal := range d.Refusals {
-		if _, err := regexp.Compile(refusal.Text); err != nil || refusal.Text == "" || !nameForm.MatchString(refusal.Means) {
+		if _, err := regexp.Compile(refusal.Text); err != nil || refusal.Text == "" || !isName(refusal.Means) {
 			return &DescriptionError{Place: fmt.Sprintf("refusals[%d]", i), Words: "a regular expression and the code that it means are needed"}
 		}
 	}

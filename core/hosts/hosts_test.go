@@ -211,3 +211,19 @@ func FuzzParse(f *testing.F) {
 		d.Meaning("no")
 	})
 }
+
+func TestForms(t *testing.T) {
+	for _, row := range []struct {
+		text              string
+		name, host, login bool
+	}{
+		{"forge", true, true, true}, {"Forge", false, true, true}, {"forge.tidewater.example", false, true, true},
+		{"-forge", false, false, false}, {"forge-", true, false, true}, {"a b", false, false, false}, {"a\nb", false, false, false},
+		{"a/b", false, false, false}, {"_x", false, false, true}, {"", false, false, false}, {"127.0.0.1", false, true, true},
+		{strings.Repeat("a", 32), false, true, true}, {strings.Repeat("a", 254), false, false, false}, {"a\"b", false, false, false}, {"aéb", false, false, false},
+	} {
+		if isName(row.text) != row.name || isHost(row.text) != row.host || isLogin(row.text) != row.login {
+			t.Errorf("%q: name %v, host %v, login %v", row.text, isName(row.text), isHost(row.text), isLogin(row.text))
+		}
+	}
+}

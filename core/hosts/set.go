@@ -22,7 +22,7 @@ var ErrSetting = errors.New("not a setting that can be taken")
 var settable = map[string]func(station *workstation.Station, value string) ([]sshconfig.Setting, error){
 	"key": keySettings,
 	"user": func(_ *workstation.Station, value string) ([]sshconfig.Setting, error) {
-		if value != "" && !loginForm.MatchString(value) {
+		if value != "" && !isLogin(value) {
 			return nil, fmt.Errorf("user=%s: %w: a login name is needed", value, ErrSetting)
 		}
 		return one("User", value), nil
@@ -34,7 +34,7 @@ var settable = map[string]func(station *workstation.Station, value string) ([]ss
 		return one("Port", value), nil
 	},
 	"address": func(_ *workstation.Station, value string) ([]sshconfig.Setting, error) {
-		if _, err := netip.ParseAddr(value); value != "" && err != nil && !hostForm.MatchString(value) {
+		if _, err := netip.ParseAddr(value); value != "" && err != nil && !isHost(value) {
 			return nil, fmt.Errorf("address=%s: %w: an IP address or a host name is needed", value, ErrSetting)
 		}
 		return one("HostName", value), nil
@@ -110,7 +110,7 @@ func (r *Registry) hostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
-	if !strings.Contains(host, ".") || !hostForm.MatchString(host) {
+	if !strings.Contains(host, ".") || !isHost(host) {
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
 	}
 	return host, nil

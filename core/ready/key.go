@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 
 	"unicrux/core/hosts"
@@ -22,7 +21,17 @@ var (
 	ErrPublic = errors.New("that is the public half; name the key without .pub")
 )
 
-var keyName = regexp.MustCompile(`^[A-Za-z0-9_][A-Za-z0-9._-]{0,98}[A-Za-z0-9_]$`)
+// maxName bounds a key's name, far below what file systems take.
+const maxName = 100
+
+// isKeyName tells whether text serves as the name of a private file.
+func isKeyName(text string) bool {
+	const inside = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"
+	if len(text) < 2 || len(text) > maxName || strings.HasSuffix(text, ".pub") {
+		return false
+	}
+	return strings.Trim(text, inside+".-") == "" && strings.IndexByte(inside, text[0]) >= 0 && strings.IndexByte(inside, text[len(text)-1]) >= 0
+}
 
 // A NewKey says what key to make.
 type NewKey struct {
@@ -58,7 +67,7 @@ func KeyPath(station *workstation.Station, name string) string {
 
 // CheckName makes sure that a key can be made: a name that serves, and nothing in its place.
 func (n NewKey) CheckName(station *workstation.Station) error {
-	if name := n.name(); !keyName.MatchString(name) || strings.HasSuffix(name, ".pub") {
+	if name := n.name(); !isKeyName(name) {
 		return fmt.Errorf("%q: %w", name, ErrName)
 	}
 	path := KeyPath(station, n.name())
