@@ -1,0 +1,163 @@
+package acceptance
+
+import (
+	"crypto/rand"
+	"crypto/rsa"
+	"encoding/pem"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"strings"
+	"testing"
+
+	"golang.org/x/crypto/ssh"
+	"golang.org/x/crypto/ssh/agent"
+)
+
+// TestWordsOfAHost lets a real sshd answer in place of git, with words as hosts of any kind
+// use them.
+func TestWordsOfAHost(t *testing.T) {
+	t.Parallel()
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for code, words := range map[string]string{
+		"account-blocked":    "This account is currently not available.",
+		"host-limits":        "Too many requests. Try again later.",
+		"host-failing":       "git-upload-pack: command not found",
+		"repository-not-git": "fatal: not a git repository",
+		"repository-missing": "remote: Not found.",
+	} {
+		t.Run(code, func(t *testing.T) {
+			t.Parallel()
+			p := settled(t)
+			port, _ := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out, fmt.Sprintf("ForceCommand echo '%s' >&2; exit 1", words))
+			p.write(fmt.Sprintf("Host words.example\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n  UserKnownHostsFile %s\n",
+				port, who.Username, p.path(".ssh", "forge_ed25519"), p.path(".ssh", "known_hosts")), ".ssh", "config")
+			p.must("host", "trust", "words.example", "--fingerprint", p.fingerprint("sshd_host"))
+			p.wants("words.example:x", code)
+			if c := p.check("words.example:x"); !strings.Contains(strings.Join(c.Crux.Evidence, "\n"), words) {
+				t.Errorf("the host's words are not told: %q", c.Crux.Evidence)
+			}
+		})
+	}
+}
+
+// A stubbornAgent holds keys and signs nothing.
+type stubbornAgent struct{ agent.Agent }
+
+func (stubbornAgent) Sign(ssh.PublicKey, []byte) (*ssh.Signature, error) {
+	return nil, errors.New("not now")
+}
+
+// TestAgentDeclines has the right key in an agent that does not sign with it.
+func TestAgentDeclines(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	private, err := ssh.ParseRawPrivateKey([]byte(p.read(".ssh", "forge_ed25519")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	keyring := agent.NewKeyring()
+	if err := keyring.Add(agent.AddedKey{PrivateKey: private}); err != nil {
+		t.Fatal(err)
+	}
+	socket := p.path("agent.sock")
+	listener, err := net.Listen("unix", socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = listener.Close() })
+	go func() {
+		for {
+			conn, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			go func() { _ = agent.ServeAgent(stubbornAgent{keyring}, conn) }()
+		}
+	}()
+	p.remove(".ssh", "forge_ed25519") // only its public half stays, by which the agent's is found
+	p.extra = append(p.extra, "SSH_AUTH_SOCK="+socket)
+	p.wants(drift, "agent-refused")
+}
+
+// TestWeakKey signs in with an RSA key of 2048 bits, which works and is told.
+func TestWeakKey(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	private, err := rsa.GenerateKey(rand.Reader, 2048)
+	if err != nil {
+		t.Fatal(err)
+	}
+	block, err := ssh.MarshalPrivateKey(private, "old")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.write(string(pem.EncodeToMemory(block)), ".ssh", "id_rsa")
+	p.must("key", "register", "id_rsa", "forge", "--token-from", p.host.TokenFile())
+	p.wants(drift, "")
+	c := p.check(drift)
+	if len(c.Notes) != 2 || c.Notes[1].Code != "key-weak" {
+		t.Errorf("notes %+v", c.Notes)
+	}
+	if r := p.must("key", "list"); !strings.Contains(r.out, "rsa 2048") {
+		t.Errorf("key list: %s", r)
+	}
+}
+
+// TestWithoutANetwork goes nowhere: in a network namespace of its own not even loopback is up.
+func TestWithoutANetwork(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	unshare := []string{need(t, "unshare"), "--net"}
+	if os.Geteuid() != 0 {
+		unshare = append(unshare, "--map-root-user")
+	}
+	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
+		t.Skip("no network namespace may be made here")
+	}
+	run := func(name string, args ...string) result {
+		return p.run("", unshare[0], append(append(unshare[1:], name), args...)...)
+	}
+	if r := run("git", "ls-remote", drift); r.exit == 0 {
+		t.Fatalf("git works: %s", r)
+	}
+	if r := run(program, "check", "--json", drift); r.exit != 1 || !strings.Contains(r.out, `"code": "network-down"`) {
+		t.Errorf("%s", r)
+	}
+}
+
+// TestHostWithoutAnInterface is told what to paste, and stops where a person is needed.
+func TestHostWithoutAnInterface(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	text, err := os.ReadFile(p.host.DescriptionFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	public := strings.TrimSpace(string(ssh.MarshalAuthorizedKey(p.host.HostKey())))
+	plain, _, _ := strings.Cut(string(text), "[interface]")
+	p.write(strings.Replace(plain, "[ssh]", "[ssh]\nhost-keys = [\""+public+"\"]", 1), "plain.toml")
+	p.must("host", "add", p.path("plain.toml"))
+	if r := p.must("host", "show", "forge"); !strings.Contains(r.out, "Everything is done by hand") {
+		t.Errorf("host show: %s", r)
+	}
+	r := p.unicrux("ready", drift, "--no-passphrase")
+	if r.exit != 1 || !strings.Contains(r.out, "unicrux key register forge_ed25519 forge --by-hand") || !strings.Contains(r.out, "Stored the host key") {
+		t.Fatalf("ready: %s", r)
+	}
+	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(p.must("key", "show", "forge_ed25519", "--line").out))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.host.Register("ines.marlow", "pasted", key); err != nil {
+		t.Fatal(err)
+	}
+	p.must("key", "register", "forge_ed25519", "forge", "--wait", "0s")
+	p.must("ready", drift)
+}
