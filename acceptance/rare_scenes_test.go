@@ -3,6 +3,7 @@ package acceptance
 import (
 	"crypto/rand"
 	"crypto/rsa"
+	"crypto/x509"
 	"encoding/pem"
 	"errors"
 	"fmt"
@@ -107,6 +108,25 @@ func TestWeakKey(t *testing.T) {
 	}
 	if r := p.must("key", "list"); !strings.Contains(r.out, "rsa 2048") {
 		t.Errorf("key list: %s", r)
+	}
+}
+
+// TestWeakKeyIsNotRegistered makes a better key in place of a leftover.
+func TestWeakKeyIsNotRegistered(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	private, err := rsa.GenerateKey(rand.Reader, 1024)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(private)})), ".ssh", "id_rsa")
+	p.write(p.read(".ssh", "config")+"IdentityFile "+p.path(".ssh", "id_rsa")+"\n", ".ssh", "config")
+	r := p.must(p.readyArgs()...)
+	if !strings.Contains(r.out, "Make a better key, unless forge knows the weak one") || !p.exists(".ssh", "forge_ed25519") || !p.exists("drift-model") {
+		t.Errorf("%s", r)
+	}
+	if c := p.check(drift); !c.Open || len(c.Notes) != 1 {
+		t.Errorf("%+v, notes %+v", c.Crux, c.Notes)
 	}
 }
 

@@ -87,7 +87,8 @@ func (c *checker) settle(context.Context) (*Crux, error) {
 		return crux, nil
 	}
 	c.way.Question.User = c.passage.Client.User
-	c.way.KeyAtHand = len(c.offered()) > 0
+	_, worthy := c.worthyKey()
+	c.way.KeyAtHand, c.way.KeyWeak = len(c.offered()) > 0, !worthy
 	c.way.HostKnown = len(c.passage.Known.Keys) > 0
 	c.settingFacts()
 	c.suspect()

@@ -190,9 +190,18 @@ func (c *checker) notes() {
 	if key.Pair != nil && !key.Pair.Locked {
 		c.note("key-no-passphrase")
 	}
-	if kind := sshkey.Kind(key.Public); kind == "dsa" || (kind == "rsa" && sshkey.Bits(key.Public) < 3072) {
+	if isWeak(key.Public) {
 		c.note("key-weak")
 	}
+}
+
+// leastRSA is the size in bits below which an RSA key is weak (NIST SP 800-57 part 1 wants
+// it for anything that is to hold beyond 2030).
+const leastRSA = 3072
+
+func isWeak(key ssh.PublicKey) bool {
+	kind := sshkey.Kind(key)
+	return kind == "dsa" || (kind == "rsa" && sshkey.Bits(key) < leastRSA)
 }
 
 // timeout bounds a step on the network.

@@ -10,6 +10,7 @@ import (
 	"unicrux/core/hosts"
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
 )
 
 // program is how our own commands begin.
@@ -91,19 +92,25 @@ func (c *checker) command(mend Mend, deed Deed, changes string, words ...string)
 // ourSettings is the file of ours as people know it.
 func (c *checker) ourSettings() string { return c.station.Tilde(hosts.OurFile(c.station)) }
 
-// keyMends: for a described host a key can be made at once, whatever became of the agent.
+// keyMends: a key can be made at once, whatever became of the agent.
 func (c *checker) keyMends(mend Mend, crux *Crux) []Mend {
-	host := c.way.Question.Host
-	make := Mend{Summary: "Make a key for " + host + ".", By: You}
-	if c.host == nil {
-		make.Command = []string{program, "key", "new", "id_ed25519"} // a name under which ssh looks by itself
-	} else {
-		make = c.command(make, Deed{Do: MakeKey}, "a new pair in "+c.station.Tilde(c.station.SSHDir())+", "+c.ourSettings(), program, "key", "new", "--host", host)
-	}
+	make := c.makeMend("Make a key for " + c.way.Question.Host + ".")
 	if crux.Code == "agent-unreachable" {
 		return []Mend{mend, make}
 	}
 	return []Mend{make}
+}
+
+// makeMend: only a described host has settings that can be made to use the new key.
+func (c *checker) makeMend(summary string) Mend {
+	host := c.way.Question.Host
+	mend := Mend{Summary: summary, By: You}
+	if c.host == nil {
+		mend.Command = []string{program, "key", "new", "id_ed25519"} // a name under which ssh looks by itself
+		return mend
+	}
+	return c.command(mend, Deed{Do: MakeKey}, "a new pair in "+c.station.Tilde(c.station.SSHDir())+", "+c.ourSettings(),
+		program, "key", "new", "--host", host)
 }
 
 // lockedMends: into the agent where ssh would ask one, else only a terminal helps.
@@ -144,11 +151,10 @@ func (c *checker) trustMend(mend Mend, crux *Crux) Mend {
 // registerMend: by the host's interface where it has one, else by hand.
 func (c *checker) registerMend(mend Mend) Mend {
 	host := c.way.Question.Host
-	keys := c.offered()
-	if len(keys) == 0 { // the host hung up before any was offered
-		return mend
+	key, found := c.worthyKey()
+	if !found && c.host != nil {
+		return c.makeMend("The keys that were offered are weak by today's standards. Make a better one for " + host + ".")
 	}
-	key := keys[0]
 	name := key.Name
 	if key.Path != "" && filepath.Dir(key.Path) != c.station.SSHDir() {
 		name = key.Path
@@ -165,6 +171,21 @@ func (c *checker) registerMend(mend Mend) Mend {
 	}
 	return c.command(mend, Deed{Do: RegisterKey, Key: key.Path}, "the keys that "+host+" knows, "+c.ourSettings(),
 		program, "key", "register", name, host)
+}
+
+// worthyKey is the key to register: the first that was offered and is not weak. On a host
+// that is not described, where a person does it, a weak one is better than none.
+func (c *checker) worthyKey() (key sshway.Key, found bool) {
+	keys := c.offered()
+	for _, key := range keys {
+		if !isWeak(key.Public) {
+			return key, true
+		}
+	}
+	if len(keys) > 0 {
+		return keys[0], false
+	}
+	return sshway.Key{}, false
 }
 
 func (c *checker) rewritePublic(mend Mend) Mend {

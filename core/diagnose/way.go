@@ -140,6 +140,7 @@ type Way struct {
 
 	HostKnown bool // a key is stored for the host
 	KeyAtHand bool // there is a key to offer
+	KeyWeak   bool // and none of them is strong enough to be registered anew
 	KeyProved bool // the host took one of our keys
 
 	Notes []Note

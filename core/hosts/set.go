@@ -54,15 +54,7 @@ func keySettings(station *workstation.Station, value string) ([]sshconfig.Settin
 	if value == "" {
 		return []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}}, nil
 	}
-	path := value
-	switch {
-	case strings.HasPrefix(value, "~/"):
-		path = filepath.Join(station.Home, value[2:])
-	case !strings.ContainsRune(filepath.ToSlash(value), '/'):
-		path = filepath.Join(station.SSHDir(), value)
-	case !filepath.IsAbs(value):
-		path = filepath.Join(station.Folder, value)
-	}
+	path := station.KeyPath(value)
 	if strings.ContainsAny(path, "\r\n\x00\"%$") {
 		return nil, fmt.Errorf("key: %w: ssh would read more into this name", ErrSetting)
 	}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"unicrux/core/hosts"
@@ -60,17 +59,12 @@ func (n NewKey) comment(station *workstation.Station) string {
 	return strings.TrimSpace(text + " " + n.Note)
 }
 
-// KeyPath is where a key of that name lies, or would lie.
-func KeyPath(station *workstation.Station, name string) string {
-	return filepath.Join(station.SSHDir(), name)
-}
-
 // CheckName makes sure that a key can be made: a name that serves, and nothing in its place.
 func (n NewKey) CheckName(station *workstation.Station) error {
 	if name := n.name(); !isKeyName(name) {
 		return fmt.Errorf("%q: %w", name, ErrName)
 	}
-	path := KeyPath(station, n.name())
+	path := station.KeyPath(n.name())
 	for _, file := range []string{path, path + ".pub"} {
 		if _, err := os.Lstat(file); !errors.Is(err, fs.ErrNotExist) {
 			return fmt.Errorf("%s: %w", station.Tilde(file), workstation.ErrExists)
@@ -88,7 +82,7 @@ func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 	if err != nil {
 		return nil, err
 	}
-	path := KeyPath(p.Station, n.name())
+	path := p.Station.KeyPath(n.name())
 	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
 		return nil, err
 	}
@@ -109,15 +103,7 @@ func FindKey(station *workstation.Station, text string) (*sshkey.Pair, error) {
 	if strings.HasSuffix(text, ".pub") {
 		return nil, fmt.Errorf("%s: %w", text, ErrPublic)
 	}
-	path := text
-	switch {
-	case strings.HasPrefix(text, "~/"):
-		path = filepath.Join(station.Home, text[2:])
-	case !strings.ContainsRune(filepath.ToSlash(text), '/'):
-		path = KeyPath(station, text)
-	case !filepath.IsAbs(text):
-		path = filepath.Join(station.Folder, text)
-	}
+	path := station.KeyPath(text)
 	pair, err := sshkey.Load(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, fmt.Errorf("%s: %w", station.Tilde(path), ErrNoKey)

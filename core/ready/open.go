@@ -108,6 +108,10 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 	if !way.KeyAtHand && mend.Deed.Do != diagnose.MakeKey {
 		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
+	if way.KeyAtHand && way.KeyWeak && mend.Deed.Do != diagnose.MakeKey {
+		plan = append(plan, Foreseen{"Make a better key, unless " + host.Name + " knows the weak one that is here.",
+			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
+	}
 	if !way.HostKnown && mend.Deed.Do != diagnose.TrustHost {
 		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name + " publishes, and store it.",
 			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})

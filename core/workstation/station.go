@@ -96,6 +96,20 @@ func (s *Station) Getenv(name string) string {
 // SSHDir is the folder where we put keys and per-host settings.
 func (s *Station) SSHDir() string { return filepath.Join(s.Home, ".ssh") }
 
+// KeyPath is the path of the private file that a person names: a name alone lies in the
+// ssh folder, anything else is a path.
+func (s *Station) KeyPath(text string) string {
+	switch {
+	case strings.HasPrefix(text, "~/"):
+		return filepath.Join(s.Home, text[2:])
+	case !strings.ContainsRune(filepath.ToSlash(text), '/'):
+		return filepath.Join(s.SSHDir(), text)
+	case !filepath.IsAbs(text):
+		return filepath.Join(s.Folder, text)
+	}
+	return filepath.Clean(text)
+}
+
 // SameHome reports whether git and the ssh client mean the same folder by "~". They
 // differ under sudo, in containers and in throwaway homes.
 func (s *Station) SameHome() bool {
