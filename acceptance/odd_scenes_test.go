@@ -119,6 +119,30 @@ func TestInAnotherHome(t *testing.T) {
 	p.wants(drift, "")
 }
 
+// TestKeyThatNothingPointsTo has the right key in the ssh folder, under a name of its own.
+func TestKeyThatNothingPointsTo(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n    IdentitiesOnly yes\n", "", ".ssh", "unicrux.conf")
+	p.wants(drift, "key-elsewhere")
+	p.must("check", "--mend", drift)
+	p.wants(drift, "")
+}
+
+// TestAgentKeyKeptBack has the right key in the agent, and settings that ask for files alone.
+func TestAgentKeyKeptBack(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.agent()
+	p.must("key", "load", "forge_ed25519")
+	p.remove(".ssh", "forge_ed25519")
+	p.remove(".ssh", "forge_ed25519.pub")
+	p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n", "", ".ssh", "unicrux.conf")
+	p.wants(drift, "key-not-offered")
+	p.edit("    IdentitiesOnly yes\n", "", ".ssh", "unicrux.conf")
+	p.wants(drift, "")
+}
+
 func TestOtherWaysToSignIn(t *testing.T) {
 	t.Parallel()
 	who, err := user.Current()

@@ -64,6 +64,8 @@ type person struct {
 	host    *standin.Host
 	extra   []string // environment
 	without []string // names of variables that are not set
+
+	stopServer func() // of the sshd that was started last
 }
 
 func newPerson(t *testing.T) *person {

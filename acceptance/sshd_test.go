@@ -1,6 +1,7 @@
 package acceptance
 
 import (
+	"crypto/rand"
 	"fmt"
 	"net"
 	"os"
@@ -10,12 +11,14 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"golang.org/x/crypto/ssh"
 )
 
 // sshd starts a real one on loopback that takes the given public lines, and returns its port.
 func (p *person) sshd(publicLines string, options ...string) (port int, hostKeyLine string) {
 	p.t.Helper()
-	server := need(p.t, "sshd")
+	need(p.t, "sshd")
 	if os.Geteuid() == 0 { // where it drops its rights; Debian makes the folder only with the service
 		if err := os.MkdirAll("/run/sshd", 0o755); err != nil {
 			p.t.Fatal(err)
@@ -27,8 +30,15 @@ func (p *person) sshd(publicLines string, options ...string) (port int, hostKeyL
 	config := fmt.Sprintf("ListenAddress 127.0.0.1:%d\nHostKey %s\nAuthorizedKeysFile %s\nPidFile none\nUsePAM no\nStrictModes no\n%s\n",
 		port, p.path(".ssh", "sshd_host"), p.path("sshd", "authorized"), strings.Join(options, "\n"))
 	p.write(config, "sshd", "config")
-	cmd := exec.Command(server, "-D", "-e", "-f", p.path("sshd", "config"))
-	log, err := os.Create(p.path("sshd", "log"))
+	p.startServer(port)
+	return port, p.must("key", "show", "sshd_host", "--line").out
+}
+
+// startServer starts an sshd that is configured, and waits until it listens.
+func (p *person) startServer(port int) {
+	p.t.Helper()
+	cmd := exec.Command(need(p.t, "sshd"), "-D", "-e", "-f", p.path("sshd", "config"))
+	log, err := os.OpenFile(p.path("sshd", "log"), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -36,10 +46,17 @@ func (p *person) sshd(publicLines string, options ...string) (port int, hostKeyL
 	if err := cmd.Start(); err != nil {
 		p.t.Fatal(err)
 	}
+	stopped := false
+	p.stopServer = func() {
+		if !stopped {
+			stopped = true
+			_ = cmd.Process.Kill()
+			_ = cmd.Wait()
+			_ = log.Close()
+		}
+	}
 	p.t.Cleanup(func() {
-		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
-		_ = log.Close()
+		p.stopServer()
 		if p.t.Failed() {
 			p.t.Log("sshd said:\n" + p.read("sshd", "log"))
 		}
@@ -51,7 +68,6 @@ func (p *person) sshd(publicLines string, options ...string) (port int, hostKeyL
 		}
 		return err == nil
 	})
-	return port, p.must("key", "show", "sshd_host", "--line").out
 }
 
 // TestRealServer checks ways to a real sshd that no description knows, and signs in there
@@ -105,6 +121,43 @@ func TestRealServer(t *testing.T) {
 	p.wants(url, "")
 	p.must("key", "unload", "locked")
 	p.wants(url, "key-locked")
+}
+
+// TestHostCertificate meets a host that proves itself by a certificate of an authority.
+func TestHostCertificate(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.must("key", "new", "authority", "--no-passphrase")
+	authority, err := ssh.ParsePrivateKey([]byte(p.read(".ssh", "authority")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	port, hostKey := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out, "HostCertificate "+p.path("sshd", "certificate.pub"))
+	p.usePort(port)
+	public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(hostKey))
+	if err != nil {
+		t.Fatal(err)
+	}
+	certificate := &ssh.Certificate{Key: public, CertType: ssh.HostCert, ValidPrincipals: []string{"127.0.0.1"}, ValidBefore: ssh.CertTimeInfinity}
+	if err := certificate.SignCert(rand.Reader, authority); err != nil {
+		t.Fatal(err)
+	}
+	p.write(string(ssh.MarshalAuthorizedKey(certificate)), "sshd", "certificate.pub")
+	p.stopServer()
+	p.startServer(port)
+	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
+	url := "ssh://" + who.Username + "@forge.tidewater.example" + p.path("repo.git")
+	line := strings.TrimSpace(p.must("key", "show", "authority", "--line").out)
+	p.write("@cert-authority * "+line+"\n", ".ssh", "known_hosts")
+	p.wants(url, "")
+	p.write("", ".ssh", "known_hosts")
+	p.wants(url, "host-key-wrong") // the description publishes another key than this server's
+	p.write("[127.0.0.1]:"+strconv.Itoa(port)+" "+hostKey, ".ssh", "known_hosts")
+	p.wants(url, "")
 }
 
 // TestTooManyKeys lets a real sshd hang up before the right key is tried.

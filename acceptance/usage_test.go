@@ -47,6 +47,7 @@ func TestWrongUse(t *testing.T) {
 		{"host trust nohost:port", 2, "a port is a number"},
 		{"check a b", 2, "and 2 came"},
 		{"check --for fetch forge", 2, "clone or push"},
+		{"check ./.ssh", 2, "a folder on this computer"},
 		{"check --timeout soon", 2, "invalid argument"},
 	} {
 		r := p.unicrux(strings.Fields(row.args)...)

@@ -73,6 +73,7 @@ var advices = []struct {
 	{hosts.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{hosts.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
+	{diagnose.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
 	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
 	{wire.ErrRefused, exitCrux, "unicrux check with the host's name says more."},
 	{wire.ErrNameUnknown, exitCrux, "Check the spelling."},

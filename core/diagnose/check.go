@@ -29,6 +29,9 @@ type Request struct {
 // ErrTransport is returned for a question that cannot be answered yet.
 var ErrTransport = errors.New("the way over this transport cannot be checked yet, only the one over SSH")
 
+// ErrLocal is returned for a folder on this computer, to which no way leads.
+var ErrLocal = errors.New("a folder on this computer, where nobody has to sign in")
+
 // A checker goes one way.
 type checker struct {
 	station    *workstation.Station

@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -137,6 +139,9 @@ func (c *checker) rewrite(text string, own bool) string {
 func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	parsed, err := address.Parse(text)
 	var syntax *address.SyntaxError
+	if errors.Is(err, address.ErrLocal) && c.isFolder(text) {
+		return nil, fmt.Errorf("%s: %w", Clean(text), ErrLocal)
+	}
 	if errors.As(err, &syntax) {
 		if c.way.Question.Purpose == "" {
 			c.way.Question = Question{Purpose: c.purpose(Clone), Transport: "ssh"}
@@ -161,6 +166,16 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	c.way.fact(Address, "path", Clean(parsed.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil, nil
+}
+
+// isFolder tells whether a URL without a host is a folder here, which git would use.
+func (c *checker) isFolder(text string) bool {
+	path := strings.TrimPrefix(text, "file://")
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(c.station.Folder, path)
+	}
+	_, err := os.Stat(path)
+	return err == nil
 }
 
 // otherTransport tells what can be told of an address that is not SSH's.

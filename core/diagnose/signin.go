@@ -6,10 +6,12 @@ import (
 	"errors"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/sshconfig"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/wire"
@@ -51,10 +53,14 @@ func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence [
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
 	}
 	key, found := c.knownKey(ctx, trip, append(untried, append(c.passage.Kept, c.elsewhere()...)...))
-	if found {
+	suspicions := c.suspicions
+	if found { // then the want of a key is not what stops the way
 		broke = c.foundKey(key, untried, evidence)
+		suspicions = slices.DeleteFunc(slices.Clone(suspicions), func(s suspicion) bool {
+			return s.crux.Code == "key-none" || s.crux.Code == "agent-unreachable"
+		})
 	}
-	picked := first(broke, SignIn, c.suspicions)
+	picked := first(broke, SignIn, suspicions)
 	if found && key.Path != "" {
 		picked.key = key.Path
 		if picked != broke {
@@ -76,11 +82,16 @@ func (c *checker) foundKey(key sshway.Key, untried []sshway.Key, evidence []Evid
 			return crux("keys-too-many", Proved, append(evidence, where)...)
 		}
 	}
-	if key.Path != "" && filepath.Dir(key.Path) != c.station.SSHDir() {
+	if key.Path != "" && (c.onlyDefaults() || filepath.Dir(key.Path) != c.station.SSHDir()) {
 		where.Label = "found"
 		return crux("key-elsewhere", Proved, append([]Evidence{where}, evidence...)...)
 	}
 	return crux("key-not-offered", Proved, append(evidence, where)...)
+}
+
+// onlyDefaults tells whether no setting names any key, so none keeps one back.
+func (c *checker) onlyDefaults() bool {
+	return !slices.ContainsFunc(c.passage.Client.Identities, func(i sshconfig.Identity) bool { return !i.Default })
 }
 
 // elsewhere lists pairs of this home that ssh would not offer.
@@ -134,7 +145,7 @@ func (c *checker) knownKey(ctx context.Context, trip *wire.Trip, keys []sshway.K
 
 func (c *checker) ask(ctx context.Context, trip *wire.Trip, keys []sshway.Key) []wire.Taken {
 	plan := c.passage.Plan(func(key ssh.PublicKey) error {
-		if !bytes.Equal(key.Marshal(), trip.HostKey.Marshal()) {
+		if !bytes.Equal(wire.PlainKey(key).Marshal(), trip.HostKey.Marshal()) {
 			return errOnlyAsked // another host answers than a moment ago
 		}
 		return nil

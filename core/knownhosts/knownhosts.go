@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"os"
 	"strings"
 
@@ -163,6 +164,7 @@ func hashName(salt []byte, name string) []byte {
 
 // Known is everything that some files say about one name.
 type Known struct {
+	Name        string  // that was looked up
 	Keys        []Entry // trusted keys
 	Revoked     []Entry // keys never to be trusted, for this name
 	Authorities []Entry // keys that may sign host certificates
@@ -171,7 +173,7 @@ type Known struct {
 
 // Lookup gathers what the files say about name, in order. Files that are missing say nothing.
 func Lookup(files []string, name string) (*Known, error) {
-	known := &Known{}
+	known := &Known{Name: name}
 	for _, file := range files {
 		text, err := read(file)
 		if errors.Is(err, fs.ErrNotExist) {
@@ -225,8 +227,15 @@ const (
 	KeyIsBanned                // the key is marked as revoked
 )
 
-// Judge tells how the client would take key, and which entry decides.
+// Judge tells how the client would take key, and which entry decides. A certificate that no
+// stored authority has signed counts as the key in it, as with the client.
 func (k *Known) Judge(key ssh.PublicKey) (Verdict, *Entry) {
+	if certificate, ok := key.(*ssh.Certificate); ok {
+		if entry := k.signer(certificate); entry != nil {
+			return Trusted, entry
+		}
+		key = certificate.Key
+	}
 	blob := key.Marshal()
 	for i := range k.Revoked {
 		if bytes.Equal(k.Revoked[i].Key.Marshal(), blob) {
@@ -249,6 +258,23 @@ func (k *Known) Judge(key ssh.PublicKey) (Verdict, *Entry) {
 		return OtherKind, &k.Keys[0]
 	}
 	return Unknown, nil
+}
+
+// signer finds the stored authority by which a host's certificate holds for the name now
+// (PROTOCOL.certkeys of the OpenSSH sources).
+func (k *Known) signer(certificate *ssh.Certificate) *Entry {
+	host := k.Name
+	if bare, _, err := net.SplitHostPort(host); err == nil {
+		host = bare
+	}
+	for i, authority := range k.Authorities {
+		checker := ssh.CertChecker{}
+		if certificate.CertType == ssh.HostCert && bytes.Equal(authority.Key.Marshal(), certificate.SignatureKey.Marshal()) &&
+			checker.CheckCert(host, certificate) == nil {
+			return &k.Authorities[i]
+		}
+	}
+	return nil
 }
 
 // Line writes an entry for name.

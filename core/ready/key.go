@@ -26,7 +26,7 @@ const maxName = 100
 // isKeyName tells whether text serves as the name of a private file.
 func isKeyName(text string) bool {
 	const inside = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"
-	if len(text) < 2 || len(text) > maxName || strings.HasSuffix(text, ".pub") {
+	if text == "" || len(text) > maxName || strings.HasSuffix(text, ".pub") {
 		return false
 	}
 	return strings.Trim(text, inside+".-") == "" && strings.IndexByte(inside, text[0]) >= 0 && strings.IndexByte(inside, text[len(text)-1]) >= 0

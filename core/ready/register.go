@@ -106,7 +106,7 @@ func (p Place) Prove(ctx context.Context, r Registration, done *Registered) erro
 		if _, _, ok := passage.Judge(key); ok {
 			return nil
 		}
-		if published, err := r.Host.Published(ctx, p.Timeout); err != nil || !published.Has(key) {
+		if published, err := r.Host.Published(ctx, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
 			return errors.Join(ErrOtherKey, err)
 		}
 		return nil

@@ -72,12 +72,20 @@ type signer struct {
 
 func (s *signer) hostKey(_ string, _ net.Addr, key ssh.PublicKey) error {
 	s.w.pass(AtTrust)
-	s.w.trip.HostKey = key
+	s.w.trip.HostKey = PlainKey(key)
 	if err := s.w.plan.Trust(key); err != nil {
 		return fmt.Errorf("%w: %w", ErrTrust, err)
 	}
 	s.w.pass(AtSignIn)
 	return nil
+}
+
+// PlainKey is the key itself where a host proves itself by a certificate for it.
+func PlainKey(key ssh.PublicKey) ssh.PublicKey {
+	if certificate, ok := key.(*ssh.Certificate); ok {
+		return certificate.Key
+	}
+	return key
 }
 
 // next picks the next key to offer. It is asked first after the host told which ways to
