@@ -97,6 +97,25 @@ func TestReadyAsksOnce(t *testing.T) {
 	}
 }
 
+// TestReadyWithoutAnAgent clones with a locked key, whose passphrase is asked once.
+func TestReadyWithoutAnAgent(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	p.extra = append(p.extra, "TMPDIR="+p.path("tmp"))
+	if err := os.Mkdir(p.path("tmp"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	p.write("seven tides\n", "passphrase")
+	r := p.must("ready", drift, "--passphrase-from", p.path("passphrase"), "--token-from", p.host.TokenFile())
+	if !p.exists("drift-model", "drift.csv") || !strings.Contains(r.out, "git will ask for its passphrase") {
+		t.Errorf("%s", r)
+	}
+	if left, err := os.ReadDir(p.path("tmp")); err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v, %v", left, err)
+	}
+	p.wants(drift, "key-locked")
+}
+
 func TestReadyForAnotherAccount(t *testing.T) {
 	t.Parallel()
 	p := settled(t)

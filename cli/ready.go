@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -210,7 +211,7 @@ func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready
 		}
 		return a.readyEnd(opening, plan, target.Folder, false)
 	}
-	if err := a.clone(opening, request, target); err != nil {
+	if err := a.clone(place, opening, request, target); err != nil {
 		return err
 	}
 	a.say(s.Sentences("Cloned into " + clone + "."))
@@ -224,7 +225,7 @@ func (a *app) say(text string) {
 	}
 }
 
-func (a *app) clone(opening *ready.Opening, request diagnose.Request, target gitlink.Target) error {
+func (a *app) clone(place ready.Place, opening *ready.Opening, request diagnose.Request, target gitlink.Target) (err error) {
 	url := request.Argument
 	if opening.URL != "" {
 		url = opening.URL
@@ -237,9 +238,17 @@ func (a *app) clone(opening *ready.Opening, request diagnose.Request, target git
 	if _, isFile := out.(*os.File); !isFile || a.json {
 		out = a.Err
 	}
+	station := *a.station
+	if path := opening.Way.Unlocked; path != "" { // ssh would ask for the passphrase once more
+		var done func() error
+		if station.Environ, done, err = place.Lend(a.ctx, path, request.Ask); err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, done()) }()
+	}
 	a.say("\n")
 	a.progress("Cloning into " + a.station.Tilde(target.Folder) + ".")
-	return gitlink.Clone(a.ctx, a.station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
+	return gitlink.Clone(a.ctx, &station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
 }
 
 func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {

@@ -129,6 +129,7 @@ var catalogue = []entry{
 		"Nobody can push to it while it is frozen. Ask the owner of REPO on HOST whether it should be.", "host says"},
 
 	{code: "key-no-passphrase", summary: "The key has no passphrase: whoever copies the file can sign in as you."},
+	{code: "passphrase-asked", summary: "No agent holds the key, so git will ask for its passphrase each time."},
 	{code: "key-weak", summary: "The key is weak by today's standards."},
 }
 

@@ -192,6 +192,9 @@ func (c *checker) signedIn(trip *wire.Trip) {
 	if c.way.KeyProved = trip.With >= 0; c.way.KeyProved {
 		key := c.offered()[trip.With]
 		c.way.Key = key.Name
+		if key.Locked {
+			c.way.Unlocked = key.Path
+		}
 		c.way.fact(SignIn, "key", key.Name+" "+ssh.FingerprintSHA256(key.Public), c.origin(key.Origin))
 	} else {
 		c.way.fact(SignIn, "key", "none was asked for", "")

@@ -187,7 +187,10 @@ func (c *checker) notes() {
 		return
 	}
 	key := c.offered()[trip.With]
-	if key.Pair != nil && !key.Pair.Locked {
+	switch {
+	case key.Locked:
+		c.note("passphrase-asked")
+	case key.Pair != nil && !key.Pair.Locked:
 		c.note("key-no-passphrase")
 	}
 	if isWeak(key.Public) {

@@ -136,6 +136,7 @@ type Way struct {
 	Stages   []Stage
 	Account  string // as the host names it; empty when it does not tell
 	Key      string // the name of the key that signed in
+	Unlocked string // the path of that key, when its passphrase had to be asked for it
 	Crux     *Crux  // nil when the way is open
 
 	HostKnown bool // a key is stored for the host

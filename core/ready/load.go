@@ -3,12 +3,14 @@ package ready
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"unicrux/core/address"
 	"unicrux/core/agent"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
 )
 
 // ErrNoAgent is returned when ssh would ask no agent.
@@ -23,6 +25,31 @@ func (p Place) Load(ctx context.Context, pair *sshkey.Pair, passphrase secret.Te
 	return p.withAgent(ctx, func(conn *agent.Conn) error {
 		return conn.Load(agent.Loan{Private: private, Comment: pair.Path, Lifetime: lifetime})
 	})
+}
+
+// Lend lets one command sign in with a key whose passphrase was asked for the check before
+// it: through an agent of our own that lives no longer than the command. It returns the
+// environment for the command. Where an agent is in charge, that one is asked.
+func (p Place) Lend(ctx context.Context, path string, ask sshway.Asker) (environ []string, done func() error, err error) {
+	environ, done = p.Station.Environ, func() error { return nil }
+	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
+	if err != nil || passage.Client.Agent != "" {
+		return environ, done, err
+	}
+	pair, err := sshkey.Load(path)
+	if err != nil {
+		return environ, done, err
+	}
+	passphrase, err := ask(pair.Name())
+	if err != nil {
+		return environ, done, err
+	}
+	private, err := pair.Raw(passphrase)
+	if err != nil {
+		return environ, done, err
+	}
+	socket, done, err := agent.Lend(agent.Loan{Private: private, Comment: path})
+	return append(slices.Clone(environ), "SSH_AUTH_SOCK="+socket), done, err
 }
 
 // Unload takes a key out of the agent that ssh will ask.
