@@ -15,11 +15,12 @@ import (
 
 func (a *app) keyCommand() *cobra.Command {
 	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
-	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyRegister(), a.keyLoad(), a.keyUnload())
+	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyRegister(), a.keyLock(), a.keySave(), a.keyLoad(), a.keyUnload())
 	return command
 }
 
 type keyNewOptions struct {
+	size                         int
 	kind, note, host, passphrase string
 	none                         bool
 }
@@ -29,7 +30,7 @@ func (a *app) keyNew() *cobra.Command {
 	command := &cobra.Command{
 		Use:   "new [NAME]",
 		Short: "Make a key pair in ~/.ssh",
-		Long: `Makes an ed25519 key pair in ~/.ssh. The private half is readable by you alone from its
+		Long: `Makes a key pair in ~/.ssh, of the kind ed25519 unless a host demands an older one. The private half is readable by you alone from its
 first instant, and nothing that is there is ever written over.
 
 With --host the settings for that host point to the new key, and the name is made of the
@@ -38,7 +39,8 @@ host's when you give none.`,
 		RunE: func(_ *cobra.Command, args []string) error { return a.newKey(o, args) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.kind, "kind", "ed25519", "the kind of key; this version makes ed25519")
+	flags.StringVar(&o.kind, "kind", sshkey.ED25519, "ed25519, ecdsa or rsa")
+	flags.IntVar(&o.size, "size", 0, "in bits: 256, 384 or 521 for ecdsa; 3072 to 8192 for rsa (default 256 and 4096)")
 	flags.StringVar(&o.note, "note", "", "put at the end of the key's comment")
 	flags.StringVar(&o.host, "host", "", "make settings for this host use the key")
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
@@ -47,9 +49,6 @@ host's when you give none.`,
 }
 
 func (a *app) newKey(o keyNewOptions, args []string) error {
-	if o.kind != "ed25519" {
-		return usage("this version makes keys of the kind ed25519 only, not %q", o.kind)
-	}
 	if o.none && o.passphrase != "" {
 		return usage("--passphrase-from and --no-passphrase contradict each other")
 	}
@@ -57,19 +56,22 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 	if err != nil {
 		return err
 	}
-	n := ready.NewKey{Name: strings.Join(args, ""), Note: o.note}
+	n := ready.NewKey{Name: strings.Join(args, ""), Note: o.note, Kind: o.kind, Bits: o.size}
 	if o.host != "" {
 		if n.Host, err = place.Registry.Find(o.host); err != nil {
 			return err
 		}
 	}
-	if err := n.CheckName(a.station); err != nil { // before anybody is asked for anything
+	if err := n.Check(a.station); err != nil { // before anybody is asked for anything
 		return err
 	}
 	if !a.dry {
 		if n.Passphrase, err = a.newPassphrase(o.passphrase, o.none); err != nil {
 			return err
 		}
+	}
+	if n.Kind == sshkey.RSA {
+		a.progress("Looking for the primes of an RSA key. This takes a moment.")
 	}
 	batch := a.station.Begin("Make a key.", a.dry)
 	pair, err := place.Make(batch, n)

@@ -94,7 +94,7 @@ func ChangesDocument(all []workstation.Change) any {
 func (s Style) Undone(u *workstation.Undone, tilde func(string) string) string {
 	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
 	for _, path := range u.SetAside {
-		text += s.Sentences("The private key was set aside and not deleted:") + s.CommandLine(tilde(path))
+		text += s.Sentences("The private key was set aside and not deleted:") + margin + tilde(path) + "\n"
 	}
 	return text
 }

@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"unicrux/core/sshkey"
@@ -34,9 +35,31 @@ func (v KeyView) fingerprint() string {
 
 func (v KeyView) lock() string {
 	if v.Pair.Locked {
-		return "set"
+		return "yes"
 	}
-	return "none"
+	return "no"
+}
+
+// The heights of a tide line, from the lowest.
+var (
+	tideBlocks = []rune("▁▂▃▄▅▆▇█")
+	tideASCII  = []rune("_.,-~=*#")
+)
+
+// eye draws the pattern by which a key is recognised; docs/tide-line.md says what it means.
+func (s Style) eye(pair *sshkey.Pair) string {
+	if pair.Public == nil {
+		return ""
+	}
+	heights := tideASCII
+	if s.Lines {
+		heights = tideBlocks
+	}
+	var line []rune
+	for _, level := range sshkey.Eye(pair.Public) {
+		line = append(line, heights[level])
+	}
+	return string(line)
 }
 
 // age says how long ago a day was, and which.
@@ -60,7 +83,8 @@ func (s Style) Key(v KeyView) string {
 		{label: "key", tone: bold, lines: []string{v.Pair.Name()}},
 		{label: "kind", tone: grey, lines: []string{v.kind()}},
 		{label: "fingerprint", tone: grey, lines: []string{v.fingerprint()}},
-		{label: "passphrase", tone: grey, lines: []string{v.lock()}},
+		{label: "tide line", tone: grey, lines: []string{s.eye(v.Pair)}},
+		{label: "locked", tone: grey, lines: []string{v.lock()}},
 		{label: "comment", tone: grey, lines: []string{v.Pair.Comment}},
 		{label: "private", tone: grey, lines: []string{v.Path}},
 	}
@@ -75,13 +99,24 @@ func (s Style) Key(v KeyView) string {
 	return text
 }
 
-// Keys writes a table of pairs, and below it the files that cannot be read.
+// Keys writes a table of pairs, each with its fingerprint below, and at the end the files
+// that cannot be read.
 func (s Style) Keys(views []KeyView, unreadable []string) string {
-	var rows [][]string
+	heads := []string{"key", "kind", "locked", "tide line", "comment"}
+	var rows, long [][]string
 	for _, v := range views {
-		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), v.fingerprint()})
+		row := []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), v.Pair.Comment}
+		rows, long = append(rows, row), append(long, append(slices.Clone(row), v.fingerprint()))
 	}
-	return s.table([]string{"key", "kind", "passphrase", "fingerprint"}, rows) + s.Careful(unreadable)
+	lines, fits := s.tableLines(heads, rows)
+	text := s.stacked(append(heads, "fingerprint"), long)
+	if fits {
+		text = lines[0]
+		for i, line := range lines[1:] {
+			text += line + margin + margin + s.paint(grey, views[i].fingerprint()) + "\n"
+		}
+	}
+	return text + s.Careful(unreadable)
 }
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".

@@ -87,5 +87,5 @@ func (s Style) DemoEnd(d *DemoDocument, branch, commit, subject, author string) 
 func (s Style) Stay(home, sshCommand, token string) string {
 	return "\n" + s.Sentences("Host and home stay until Ctrl-C. In another terminal:") +
 		s.CommandLine("export", "HOME="+home) + s.CommandLine("export", "GIT_SSH_COMMAND="+sshCommand) +
-		s.CommandLine("cd", home) + s.Sentences("The token for the host's interface is in:") + s.CommandLine(token)
+		s.CommandLine("cd", home) + s.Sentences("The token for the host's interface is in:") + margin + token + "\n"
 }

@@ -123,21 +123,28 @@ func (s Style) block(labelWidth int, rows []row) string {
 
 // table writes rows under bold heads, two spaces between columns. Nothing in it is cut.
 func (s Style) table(heads []string, rows [][]string) string {
+	lines, fits := s.tableLines(heads, rows)
+	if !fits {
+		return s.stacked(heads, rows)
+	}
+	return strings.Join(lines, "")
+}
+
+// tableLines makes the lines of a table, the heads first; fits is false when the terminal
+// is too narrow for them.
+func (s Style) tableLines(heads []string, rows [][]string) (lines []string, fits bool) {
 	widths := make([]int, len(heads))
-	for _, cells := range append([][]string{heads}, rows...) {
+	all := append([][]string{heads}, rows...)
+	for _, cells := range all {
 		for i, cell := range cells {
 			widths[i] = max(widths[i], columns(cell))
 		}
 	}
-	total := len(margin)
+	total := len(margin) - 2
 	for _, width := range widths {
 		total += width + 2
 	}
-	if total-2 > s.width() {
-		return s.stacked(heads, rows)
-	}
-	var b strings.Builder
-	for n, cells := range append([][]string{heads}, rows...) {
+	for n, cells := range all {
 		line := margin
 		for i, cell := range cells {
 			padded := pad(cell, widths[i])
@@ -146,9 +153,9 @@ func (s Style) table(heads []string, rows [][]string) string {
 			}
 			line += padded + "  "
 		}
-		b.WriteString(strings.TrimRight(line, " ") + "\n")
+		lines = append(lines, strings.TrimRight(line, " ")+"\n")
 	}
-	return b.String()
+	return lines, total <= s.width()
 }
 
 // stacked writes a table that is too wide for the terminal: each row as a block.

@@ -198,13 +198,9 @@ func (c *checker) notes() {
 	}
 }
 
-// leastRSA is the size in bits below which an RSA key is weak (NIST SP 800-57 part 1 wants
-// it for anything that is to hold beyond 2030).
-const leastRSA = 3072
-
 func isWeak(key ssh.PublicKey) bool {
 	kind := sshkey.Kind(key)
-	return kind == "dsa" || (kind == "rsa" && sshkey.Bits(key) < leastRSA)
+	return kind == "dsa" || (kind == "rsa" && sshkey.Bits(key) < sshkey.LeastRSA)
 }
 
 // timeout bounds a step on the network.

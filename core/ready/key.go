@@ -37,7 +37,13 @@ type NewKey struct {
 	Name       string             // of the private file in the ssh folder; empty for one made of the host's name
 	Host       *hosts.Description // whose settings shall use the key; may be nil
 	Note       string             // put at the end of the comment
+	Kind       string             // empty for ed25519
+	Bits       int                // 0 for the kind's default
 	Passphrase secret.Text        // empty for none
+}
+
+func (n NewKey) spec(station *workstation.Station) sshkey.Spec {
+	return sshkey.Spec{Kind: n.Kind, Bits: n.Bits, Comment: n.comment(station), Passphrase: n.Passphrase}
 }
 
 // name settles the file's name. Without a host it is one under which ssh looks for a key
@@ -47,9 +53,16 @@ func (n NewKey) name() string {
 	case n.Name != "":
 		return n.Name
 	case n.Host != nil:
-		return n.Host.Name + "_ed25519"
+		return n.Host.Name + "_" + n.kind()
 	}
-	return "id_ed25519"
+	return "id_" + n.kind()
+}
+
+func (n NewKey) kind() string {
+	if n.Kind == "" {
+		return sshkey.ED25519
+	}
+	return n.Kind
 }
 
 // comment says who made the key, where and when.
@@ -59,8 +72,12 @@ func (n NewKey) comment(station *workstation.Station) string {
 	return strings.TrimSpace(text + " " + n.Note)
 }
 
-// CheckName makes sure that a key can be made: a name that serves, and nothing in its place.
-func (n NewKey) CheckName(station *workstation.Station) error {
+// Check makes sure that a key can be made: a kind and size that there are, a name that
+// serves, and nothing in its place.
+func (n NewKey) Check(station *workstation.Station) error {
+	if err := n.spec(station).Check(); err != nil {
+		return err
+	}
 	if name := n.name(); !isKeyName(name) {
 		return fmt.Errorf("%q: %w", name, ErrName)
 	}
@@ -75,10 +92,10 @@ func (n NewKey) CheckName(station *workstation.Station) error {
 
 // Make makes a key, and settings that point to it when a host is named.
 func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
-	if err := n.CheckName(p.Station); err != nil {
+	if err := n.Check(p.Station); err != nil {
 		return nil, err
 	}
-	made, err := sshkey.New(n.comment(p.Station), n.Passphrase)
+	made, err := sshkey.Make(n.spec(p.Station))
 	if err != nil {
 		return nil, err
 	}

@@ -1,7 +1,7 @@
 // Package sshkey makes and reads SSH key pairs.
 //
 // [Load] reads a pair from disk and tells all that can be told without its passphrase;
-// [New] makes one. Standards:
+// [Make] makes one, and [Write] writes it in another form. Standards:
 //
 //	[KEY]  openssh-key-v1, the private format (PROTOCOL.key of the OpenSSH sources)
 //	[4253] RFC 4253, section 6.6: public key blobs
@@ -11,9 +11,7 @@ package sshkey
 
 import (
 	"bytes"
-	"crypto"
 	"crypto/ed25519"
-	"crypto/rand"
 	"crypto/x509"
 	"encoding/pem"
 	"errors"
@@ -64,45 +62,6 @@ type Pair struct {
 	Modified  time.Time     // of the private file
 }
 
-// Made is a new pair, in memory: the content of its two files.
-type Made struct {
-	Private []byte // in [KEY]
-	Public  []byte // the public line with its comment and a line end
-	Key     ssh.PublicKey
-}
-
-// New makes an ed25519 pair [8709] with a comment, locked by the passphrase unless that is empty.
-func New(comment string, passphrase secret.Text) (*Made, error) {
-	if !validComment(comment) {
-		return nil, ErrComment
-	}
-	public, private, err := ed25519.GenerateKey(rand.Reader)
-	if err != nil {
-		return nil, err
-	}
-	key, err := ssh.NewPublicKey(public)
-	if err != nil {
-		return nil, err
-	}
-	block, err := marshal(private, comment, passphrase)
-	if err != nil {
-		return nil, err
-	}
-	return &Made{Private: pem.EncodeToMemory(block), Public: []byte(Line(key, comment) + "\n"), Key: key}, nil
-}
-
-func marshal(private crypto.PrivateKey, comment string, passphrase secret.Text) (*pem.Block, error) {
-	if passphrase.Empty() {
-		return ssh.MarshalPrivateKey(private, comment)
-	}
-	return ssh.MarshalPrivateKeyWithPassphrase(private, comment, passphrase.Reveal())
-}
-
-func validComment(comment string) bool {
-	return len(comment) <= MaxCommentBytes &&
-		strings.IndexFunc(comment, func(r rune) bool { return r < ' ' || r == 0x7f || r == 0xfffd }) < 0
-}
-
 // Line writes the public line: kind, blob and comment, as authorized_keys(5) of sshd(8) has it.
 func Line(key ssh.PublicKey, comment string) string {
 	line := strings.TrimSuffix(string(ssh.MarshalAuthorizedKey(key)), "\n")
@@ -133,7 +92,7 @@ func publicOf(text []byte) (key ssh.PublicKey, locked bool, err error) {
 	if err := clientRefuses(text); err != nil {
 		return nil, false, err
 	}
-	if block, _ := pem.Decode(text); block != nil && block.Type == "ENCRYPTED PRIVATE KEY" {
+	if block, _ := pem.Decode(text); block != nil && block.Type == encryptedPKCS8 {
 		return nil, true, nil
 	}
 	signer, err := ssh.ParsePrivateKey(text)
@@ -242,6 +201,9 @@ func (p *Pair) Raw(passphrase secret.Text) (any, error) {
 		return ssh.ParseRawPrivateKey(text)
 	case passphrase.Empty():
 		return nil, ErrLocked
+	}
+	if block, _ := pem.Decode(text); block != nil && block.Type == encryptedPKCS8 {
+		return openPKCS8(block.Bytes, passphrase)
 	}
 	private, err := ssh.ParseRawPrivateKeyWithPassphrase(text, passphrase.Reveal())
 	if err != nil {

@@ -19,7 +19,7 @@ import (
 // write makes a pair in a temporary folder and returns the private file's path.
 func write(t *testing.T, passphrase string) string {
 	t.Helper()
-	made, err := New("ines@wharf 2026-11-23", secret.New([]byte(passphrase)))
+	made, err := Make(Spec{Comment: "ines@wharf 2026-11-23", Passphrase: secret.New([]byte(passphrase))})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -87,7 +87,7 @@ func TestLoadErrors(t *testing.T) {
 		{"a mark of byte order", append([]byte("\xef\xbb\xbf"), good...), ErrBefore},
 		{"set in", append([]byte("  "), good...), ErrBefore},
 		{"one line", bytes.ReplaceAll(good, []byte("\n"), nil), ErrNotKey},
-		{"PKCS#8 of ed25519", pkcs8(t), ErrForm},
+		{"PKCS#8 of ed25519", plainPKCS8(t), ErrForm},
 		{"at the limit", bytes.Repeat([]byte("x"), MaxFileBytes), ErrNotKey},
 		{"past the limit", bytes.Repeat([]byte("x"), MaxFileBytes+1), ErrTooLarge},
 	} {
@@ -107,7 +107,7 @@ func TestLoadErrors(t *testing.T) {
 	}
 }
 
-func pkcs8(t *testing.T) []byte {
+func plainPKCS8(t *testing.T) []byte {
 	t.Helper()
 	der, err := x509.MarshalPKCS8PrivateKey(ed25519.NewKeyFromSeed(bytes.Repeat([]byte{1}, ed25519.SeedSize)))
 	if err != nil {
@@ -131,13 +131,13 @@ func TestPublicFileOfAnotherKey(t *testing.T) {
 	}
 }
 
-func TestNewRefusesComments(t *testing.T) {
+func TestMakeRefusesComments(t *testing.T) {
 	for _, comment := range []string{"two\nlines", "bell\a", strings.Repeat("x", MaxCommentBytes+1)} {
-		if _, err := New(comment, secret.Text{}); !errors.Is(err, ErrComment) {
+		if _, err := Make(Spec{Comment: comment}); !errors.Is(err, ErrComment) {
 			t.Errorf("%q: %v, want ErrComment", comment, err)
 		}
 	}
-	if _, err := New(strings.Repeat("x", MaxCommentBytes), secret.Text{}); err != nil {
+	if _, err := Make(Spec{Comment: strings.Repeat("x", MaxCommentBytes)}); err != nil {
 		t.Errorf("at the limit: %v", err)
 	}
 }
@@ -165,7 +165,7 @@ func TestListGoesByContent(t *testing.T) {
 }
 
 func FuzzParseLine(f *testing.F) {
-	made, err := New("seed", secret.Text{})
+	made, err := Make(Spec{Comment: "seed"})
 	if err != nil {
 		f.Fatal(err)
 	}
@@ -184,7 +184,7 @@ func FuzzParseLine(f *testing.F) {
 
 func FuzzPrivate(f *testing.F) {
 	for _, passphrase := range []string{"", "seven tides"} {
-		made, err := New("seed", secret.New([]byte(passphrase)))
+		made, err := Make(Spec{Comment: "seed", Passphrase: secret.New([]byte(passphrase))})
 		if err != nil {
 			f.Fatal(err)
 		}

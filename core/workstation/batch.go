@@ -88,6 +88,22 @@ func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, sec
 	})
 }
 
+// Rewrite replaces the content of a file that holds a secret. Neither content is recorded,
+// so undo refuses to take it back.
+func (b *Batch) Rewrite(path, words string, content []byte) error {
+	return b.locked(func() error {
+		target, err := resolveLinks(path)
+		if err != nil {
+			return err
+		}
+		before, err := b.stateOf(target)
+		if err != nil {
+			return err
+		}
+		return b.take(words, target, before, fileState{exists: true, mode: before.mode, content: content}, true, replace)
+	})
+}
+
 // Mode changes the permissions of a file, and nothing of its content.
 func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
 	return b.locked(func() error {

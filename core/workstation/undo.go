@@ -15,6 +15,7 @@ var (
 	ErrNoChange = errors.New("no such change is in the record")
 	ErrUndone   = errors.New("this change was taken back already")
 	ErrEdited   = errors.New("the file was changed since")
+	ErrSecret   = errors.New("what stood there before was a secret, which is not recorded")
 )
 
 // An EditedError holds both versions of a file that stands in the way of an undo.
@@ -118,6 +119,9 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 				}
 			}
 			then, ok := f.undo(now)
+			if f.Secret && f.Before != nil && f.Before.Sum != f.After.Sum {
+				return nil, fmt.Errorf("%s: %w", f.Path, ErrSecret)
+			}
 			if !ok {
 				return nil, s.edited(change.ID, f, now)
 			}

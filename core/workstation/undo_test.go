@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 )
 
@@ -146,5 +147,20 @@ func TestARefusedActLeavesNoTrace(t *testing.T) {
 	err := s.Begin("Test.", false).Act("Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, refused })
 	if changes, readErr := s.Changes(); !errors.Is(err, refused) || readErr != nil || len(changes) != 0 {
 		t.Errorf("%v; the record: %+v, %v", err, changes, readErr)
+	}
+}
+
+func TestARewrittenSecretIsNotTakenBack(t *testing.T) {
+	s := station(t)
+	path := filepath.Join(s.Home, "key")
+	write(t, path, "old secret", 0o600)
+	if err := s.Begin("Test.", false).Rewrite(path, "Lock it.", []byte("new secret")); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := s.Undo(1, false, nil); !errors.Is(err, ErrSecret) || read(t, path) != "new secret" {
+		t.Errorf("%v: %q", err, read(t, path))
+	}
+	if record := read(t, s.recordPath(1)); strings.Contains(record, "old secret") || strings.Contains(record, "new secret") {
+		t.Errorf("the record holds a secret: %s", record)
 	}
 }

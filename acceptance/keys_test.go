@@ -1,0 +1,80 @@
+package acceptance
+
+import (
+	"fmt"
+	"os/user"
+	"strings"
+	"testing"
+)
+
+// TestEveryKindAndForm signs in at a real sshd, with the real ssh client and with ours, by
+// every kind of key in every form that the client reads.
+func TestEveryKindAndForm(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := map[string][]string{
+		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"}, "ecdsa384": {"--kind", "ecdsa", "--size", "384"},
+		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
+	}
+	lines := ""
+	for name, args := range kinds {
+		p.must(append([]string{"key", "new", name, "--no-passphrase"}, args...)...)
+		lines += p.must("key", "show", name, "--line").out
+	}
+	port, _ := p.sshd(lines)
+	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
+	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
+	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("repo.git"))
+	use := func(path string) {
+		p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nIdentitiesOnly yes\nIdentityFile "+path+"\n", ".ssh", "config")
+	}
+	for name := range kinds {
+		use(p.path(".ssh", name))
+		p.wants(url, "")
+		for _, form := range []string{"openssh", "pkcs8", "pkcs1", "sec1"} {
+			fits := form == "openssh" || (form == "pkcs8" && name != "ed25519") || (form == "pkcs1" && name == "rsa3072") || (form == "sec1" && strings.HasPrefix(name, "ecdsa"))
+			if !fits {
+				continue
+			}
+			out := p.path("saved", name+"."+form)
+			p.must("key", "save", name, "--form", form, "--out", out, "--no-passphrase")
+			use(out)
+			p.wants(url, "")
+		}
+	}
+}
+
+// TestLockedForms opens locked files of both forms that have a lock, with the passphrase
+// that wrote them.
+func TestLockedForms(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	p.write("seven tides\n", "seven")
+	p.write("nine tides\n", "nine")
+	p.must("key", "new", "mine", "--passphrase-from", p.path("seven"))
+	line := p.must("key", "show", "mine", "--line").out
+	for _, form := range []string{"openssh", "pkcs8"} {
+		out := p.path("saved", form)
+		p.must("key", "save", "mine", "--form", form, "--out", out, "--passphrase-from", p.path("seven"), "--new-passphrase-from", p.path("nine"))
+		if r := p.unicrux("key", "lock", out, "--passphrase-from", p.path("seven"), "--no-passphrase"); r.exit != 1 || !strings.Contains(r.err, "does not open the key") {
+			t.Errorf("%s with the old passphrase: %s", form, r)
+		}
+		p.must("key", "lock", out, "--passphrase-from", p.path("nine"), "--no-passphrase")
+		got := p.must("key", "show", out, "--line").out
+		if strings.Fields(got)[1] != strings.Fields(line)[1] {
+			t.Errorf("%s: another key: %s", form, got)
+		}
+	}
+	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret, which is not recorded") {
+		t.Errorf("undo of a lock: %s", r)
+	}
+	text := p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("mine.4716")).out
+	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"), "---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
+		t.Errorf("%s: %s", text, p.read("mine.4716"))
+	}
+}

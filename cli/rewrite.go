@@ -1,0 +1,144 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/render"
+)
+
+// relockOptions are where the old and the new passphrase of a key come from.
+type relockOptions struct {
+	old, new string
+	none     bool
+}
+
+func (o *relockOptions) addFlags(command *cobra.Command, none string) {
+	flags := command.Flags()
+	flags.StringVar(&o.old, "passphrase-from", "", "read the passphrase that opens the key from this file, or - for standard input")
+	flags.StringVar(&o.new, "new-passphrase-from", "", "read the new passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.none, "no-passphrase", false, none)
+}
+
+func (o *relockOptions) validate() error {
+	switch {
+	case o.none && o.new != "":
+		return usage("--new-passphrase-from and --no-passphrase contradict each other")
+	case o.old == "-" && o.new == "-":
+		return usage("only one of --passphrase-from and --new-passphrase-from can read standard input")
+	}
+	return nil
+}
+
+// passphrases gets the one that opens the pair, where it is locked, and the new one.
+func (a *app) passphrases(o *relockOptions, pair *sshkey.Pair) (old, new secret.Text, err error) {
+	if pair.Locked {
+		if old, err = a.asker(o.old)(pair.Name()); err != nil {
+			return old, new, err
+		}
+		if _, err := pair.Raw(old); err != nil { // before a new one is asked for in vain
+			return old, new, err
+		}
+	}
+	new, err = a.newPassphrase(o.new, o.none)
+	return old, new, err
+}
+
+func (a *app) keyLock() *cobra.Command {
+	var o relockOptions
+	command := &cobra.Command{
+		Use:   "lock KEY",
+		Short: "Set, change or remove a key's passphrase",
+		Long: `Sets the passphrase of a key, changes it, or takes it off with --no-passphrase. The public
+half stays the same, so hosts notice nothing. What stood in the file before is not
+recorded, because it is a secret: this cannot be taken back by undo.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.lock(&o, args[0]) },
+	}
+	o.addFlags(command, "take the passphrase off: whoever copies the file can use the key")
+	return command
+}
+
+func (a *app) lock(o *relockOptions, name string) error {
+	if err := o.validate(); err != nil {
+		return err
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindKey(a.station, name)
+	if err != nil {
+		return err
+	}
+	if !pair.Locked && o.none {
+		return ready.ErrStill
+	}
+	old, new, err := a.passphrases(o, pair)
+	if err != nil {
+		return err
+	}
+	batch := a.station.Begin("Change the lock of "+pair.Name()+".", a.dry)
+	if err := place.Relock(batch, pair, old, new); err != nil {
+		return err
+	}
+	pair.Locked = !new.Empty()
+	words := pair.Name() + " is locked by the new passphrase."
+	if !pair.Locked {
+		words = pair.Name() + " has no passphrase any more: whoever copies the file can use it."
+	}
+	return a.showChange(batch, a.style().Sentences(words), render.KeyDocument(a.view(pair), number(batch)))
+}
+
+func (a *app) keySave() *cobra.Command {
+	var o relockOptions
+	var form, out string
+	command := &cobra.Command{
+		Use:   "save KEY --form FORM --out FILE",
+		Short: "Write a key in another open format",
+		Long: `Writes a key to a new file in another form: openssh, pkcs8, pkcs1 (rsa), sec1 (ecdsa), or
+rfc4716 for the public half. The first two can be locked by a passphrase; pkcs1 and sec1
+have no lock worth its name and need --no-passphrase.`,
+		Example: "  unicrux key save forge_ed25519 --form pkcs8 --out forge.pem",
+		Args:    takes(1, 1, "one key"),
+		RunE:    func(_ *cobra.Command, args []string) error { return a.save(&o, args[0], sshkey.Form(form), out) },
+	}
+	o.addFlags(command, "write it without a lock")
+	command.Flags().StringVar(&form, "form", "", "openssh, pkcs8, pkcs1, sec1 or rfc4716")
+	command.Flags().StringVar(&out, "out", "", "the file to write; it must not be there yet")
+	return command
+}
+
+func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) error {
+	if err := o.validate(); err != nil {
+		return err
+	}
+	if !slices.Contains(sshkey.Forms(), form) || out == "" {
+		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindKey(a.station, name)
+	if err != nil {
+		return err
+	}
+	var old, new secret.Text
+	if form != sshkey.RFC4716 {
+		if old, new, err = a.passphrases(o, pair); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Write a key in another form.", a.dry)
+	if err := place.Save(batch, pair, form, out, old, new); err != nil {
+		return err
+	}
+	words := fmt.Sprintf("Wrote %s in the form %s to %s.", pair.Name(), form, out)
+	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+}

@@ -1,0 +1,62 @@
+package ready
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
+)
+
+// ErrStill is returned when a key would be locked as it is already: not at all.
+var ErrStill = errors.New("the key has no passphrase already")
+
+// Relock sets, changes or removes the passphrase of a key: old opens it, new locks it from
+// now on, and either may be empty for none. The new file is in OpenSSH's format.
+func (p Place) Relock(batch *workstation.Batch, pair *sshkey.Pair, old, new secret.Text) error {
+	if !pair.Locked && new.Empty() {
+		return ErrStill
+	}
+	private, err := pair.Raw(old)
+	if err != nil {
+		return err
+	}
+	text, err := sshkey.Write(private, pair.Comment, sshkey.OpenSSH, new)
+	if err != nil {
+		return err
+	}
+	words := fmt.Sprintf("Lock %s by another passphrase.", pair.Name())
+	switch {
+	case new.Empty():
+		words = fmt.Sprintf("Take the passphrase off %s.", pair.Name())
+	case !pair.Locked:
+		words = fmt.Sprintf("Lock %s by a passphrase.", pair.Name())
+	}
+	return batch.Rewrite(pair.Path, words, text)
+}
+
+// Save writes a key in another form to a new file. The private forms are locked by the
+// passphrase unless it is empty.
+func (p Place) Save(batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old, new secret.Text) error {
+	if !filepath.IsAbs(out) {
+		out = filepath.Join(p.Station.Folder, out)
+	}
+	words := fmt.Sprintf("Write %s in the form %s.", pair.Name(), form)
+	if form == sshkey.RFC4716 {
+		if pair.Public == nil {
+			return sshkey.ErrLocked
+		}
+		return batch.Create(out, words, 0o644, sshkey.Write4716(pair.Public, pair.Comment), false)
+	}
+	private, err := pair.Raw(old)
+	if err != nil {
+		return err
+	}
+	text, err := sshkey.Write(private, pair.Comment, form, new)
+	if err != nil {
+		return err
+	}
+	return batch.Create(out, words, 0o600, text, true)
+}

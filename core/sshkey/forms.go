@@ -1,0 +1,146 @@
+package sshkey
+
+import (
+	"bytes"
+	"crypto"
+	"crypto/ecdsa"
+	"crypto/ed25519"
+	"crypto/rsa"
+	"crypto/x509"
+	"encoding/base64"
+	"encoding/pem"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/youmark/pkcs8"
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/secret"
+)
+
+// A Form is an open format in which a key is written.
+type Form string
+
+// The forms. The last is for the public half, all others are for the private one.
+const (
+	OpenSSH Form = "openssh" // [KEY]
+	PKCS8   Form = "pkcs8"   // RFC 5958, locked by PBES2 (RFC 8018)
+	PKCS1   Form = "pkcs1"   // RFC 8017, for rsa
+	SEC1    Form = "sec1"    // RFC 5915, for ecdsa
+	RFC4716 Form = "rfc4716" // the public half, with headers
+)
+
+// Forms lists all forms.
+func Forms() []Form { return []Form{OpenSSH, PKCS8, PKCS1, SEC1, RFC4716} }
+
+// Reasons for which a key is not written in a form, for errors.Is.
+var (
+	ErrFormKind = errors.New("this form is not for keys of this kind")
+	ErrFormLock = errors.New("this form has no lock worth its name")
+	ErrNoForm   = errors.New("no such form")
+)
+
+// pkcs8Lock is how a private key is locked in PKCS#8. The count is what OWASP's guidance
+// wants for PBKDF2 with SHA-256; ssh and OpenSSL read it.
+var pkcs8Lock = &pkcs8.Opts{Cipher: pkcs8.AES256CBC,
+	KDFOpts: pkcs8.PBKDF2Opts{SaltSize: 16, IterationCount: 600_000, HMACHash: crypto.SHA256}}
+
+// Write writes a private key in one of the private forms, locked unless the passphrase is empty.
+func Write(private crypto.PrivateKey, comment string, form Form, passphrase secret.Text) ([]byte, error) {
+	if pointer, ok := private.(*ed25519.PrivateKey); ok { // as x/crypto/ssh reads it
+		private = *pointer
+	}
+	var block *pem.Block
+	var err error
+	switch form {
+	case OpenSSH:
+		block, err = openssh(private, comment, passphrase)
+	case PKCS8:
+		block, err = toPKCS8(private, passphrase)
+	case PKCS1, SEC1:
+		if !passphrase.Empty() {
+			return nil, fmt.Errorf("%s: %w", form, ErrFormLock)
+		}
+		block, err = older(private, form)
+	default:
+		return nil, fmt.Errorf("%q: %w", string(form), ErrNoForm)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return pem.EncodeToMemory(block), nil
+}
+
+func openssh(private crypto.PrivateKey, comment string, passphrase secret.Text) (*pem.Block, error) {
+	if passphrase.Empty() {
+		return ssh.MarshalPrivateKey(private, comment)
+	}
+	return ssh.MarshalPrivateKeyWithPassphrase(private, comment, passphrase.Reveal())
+}
+
+func toPKCS8(private crypto.PrivateKey, passphrase secret.Text) (*pem.Block, error) {
+	kind := "PRIVATE KEY"
+	if !passphrase.Empty() {
+		kind = encryptedPKCS8
+	}
+	der, err := pkcs8.MarshalPrivateKey(private, passphrase.Reveal(), pkcs8Lock)
+	return &pem.Block{Type: kind, Bytes: der}, err
+}
+
+func older(private crypto.PrivateKey, form Form) (*pem.Block, error) {
+	switch key := private.(type) {
+	case *rsa.PrivateKey:
+		if form == PKCS1 {
+			return &pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(key)}, nil
+		}
+	case *ecdsa.PrivateKey:
+		if form == SEC1 {
+			der, err := x509.MarshalECPrivateKey(key)
+			return &pem.Block{Type: "EC PRIVATE KEY", Bytes: der}, err
+		}
+	}
+	return nil, fmt.Errorf("%s: %w", form, ErrFormKind)
+}
+
+// encryptedPKCS8 is the label of a locked private file in PKCS#8 (RFC 7468, section 11).
+const encryptedPKCS8 = "ENCRYPTED PRIVATE KEY"
+
+// openPKCS8 unlocks one. The library panics on lengths that no writer makes; such a file
+// is no key.
+func openPKCS8(der []byte, passphrase secret.Text) (private any, err error) {
+	defer func() {
+		if recover() != nil {
+			private, err = nil, ErrNotKey
+		}
+	}()
+	private, _, err = pkcs8.ParsePrivateKey(der, passphrase.Reveal())
+	if err != nil {
+		return nil, ErrPassphrase
+	}
+	return private, nil
+}
+
+// maxLine4716 is the longest line of RFC 4716, section 3.3, without its line end.
+const maxLine4716 = 72
+
+// Write4716 writes a public key with its comment as a header (RFC 4716, sections 3.2 to 3.4).
+func Write4716(key ssh.PublicKey, comment string) []byte {
+	var b bytes.Buffer
+	b.WriteString("---- BEGIN SSH2 PUBLIC KEY ----\n")
+	if comment != "" {
+		header := `Comment: "` + strings.ReplaceAll(comment, `"`, `'`) + `"`
+		for len(header) > maxLine4716 { // a line goes on behind a backslash
+			b.WriteString(header[:maxLine4716-1] + "\\\n")
+			header = header[maxLine4716-1:]
+		}
+		b.WriteString(header + "\n")
+	}
+	text := base64.StdEncoding.EncodeToString(key.Marshal())
+	for len(text) > maxLine4716 {
+		b.WriteString(text[:maxLine4716] + "\n")
+		text = text[maxLine4716:]
+	}
+	b.WriteString(text + "\n---- END SSH2 PUBLIC KEY ----\n")
+	return b.Bytes()
+}

@@ -1,0 +1,134 @@
+package sshkey
+
+import (
+	"crypto"
+	"crypto/ecdsa"
+	"crypto/ed25519"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/rsa"
+	"errors"
+	"fmt"
+	"strings"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/secret"
+)
+
+// The kinds of keys that can be made.
+const (
+	ED25519 = "ed25519"
+	ECDSA   = "ecdsa"
+	RSA     = "rsa"
+)
+
+// Sizes of RSA keys in bits. Less than the least is weak today (NIST SP 800-57 part 1);
+// more than the most slows every sign-in down and no host asks for it.
+const (
+	LeastRSA   = 3072
+	defaultRSA = 4096
+	mostRSA    = 8192
+)
+
+// Reasons for which a key is not made, for errors.Is.
+var (
+	ErrKind = errors.New("keys are of the kind ed25519, ecdsa or rsa")
+	ErrSize = errors.New("ed25519 has one size, ecdsa 256, 384 or 521 bits, rsa 3072 to 8192 bits")
+)
+
+// A Spec says what key to make. Its zero value makes an ed25519 pair without a passphrase.
+type Spec struct {
+	Kind       string // empty for ed25519
+	Bits       int    // 0 for the kind's default: 256 for ecdsa, 4096 for rsa
+	Comment    string
+	Passphrase secret.Text
+}
+
+// Made is a new pair, in memory: the content of its two files.
+type Made struct {
+	Private []byte // in [KEY]
+	Public  []byte // the public line with its comment and a line end
+	Key     ssh.PublicKey
+}
+
+// Check tells why no key can be made so, before anybody is asked for a passphrase.
+func (s Spec) Check() error {
+	if !validComment(s.Comment) {
+		return ErrComment
+	}
+	switch s.Kind {
+	case "", ED25519:
+		if s.Bits != 0 && s.Bits != 256 {
+			return ErrSize
+		}
+	case ECDSA:
+		if _, err := curve(s.Bits); err != nil {
+			return err
+		}
+	case RSA:
+		if s.Bits != 0 && (s.Bits < LeastRSA || s.Bits > mostRSA) {
+			return ErrSize
+		}
+	default:
+		return fmt.Errorf("%q: %w", s.Kind, ErrKind)
+	}
+	return nil
+}
+
+// Make makes a pair. An RSA pair of the default size takes a second or so.
+func Make(s Spec) (*Made, error) {
+	if err := s.Check(); err != nil {
+		return nil, err
+	}
+	private, err := s.generate()
+	if err != nil {
+		return nil, err
+	}
+	key, err := ssh.NewPublicKey(private.Public())
+	if err != nil {
+		return nil, err
+	}
+	text, err := Write(private, s.Comment, OpenSSH, s.Passphrase)
+	if err != nil {
+		return nil, err
+	}
+	return &Made{Private: text, Public: []byte(Line(key, s.Comment) + "\n"), Key: key}, nil
+}
+
+func (s Spec) generate() (crypto.Signer, error) {
+	switch s.Kind {
+	case ECDSA:
+		c, err := curve(s.Bits)
+		if err != nil {
+			return nil, err
+		}
+		return ecdsa.GenerateKey(c, rand.Reader)
+	case RSA:
+		bits := s.Bits
+		if bits == 0 {
+			bits = defaultRSA
+		}
+		return rsa.GenerateKey(rand.Reader, bits)
+	}
+	_, private, err := ed25519.GenerateKey(rand.Reader)
+	return private, err
+}
+
+// curve names the three curves of [5656], section 10.1, by their size.
+func curve(bits int) (elliptic.Curve, error) {
+	switch bits {
+	case 0, 256:
+		return elliptic.P256(), nil
+	case 384:
+		return elliptic.P384(), nil
+	case 521:
+		return elliptic.P521(), nil
+	}
+	return nil, ErrSize
+}
+
+func validComment(comment string) bool {
+	return len(comment) <= MaxCommentBytes &&
+		strings.IndexFunc(comment, func(r rune) bool { return r < ' ' || r == 0x7f || r == 0xfffd }) < 0
+}
