@@ -1,6 +1,7 @@
 package acceptance
 
 import (
+	"encoding/json"
 	"fmt"
 	"os/user"
 	"strings"
@@ -76,5 +77,51 @@ func TestLockedForms(t *testing.T) {
 	text := p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("mine.4716")).out
 	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"), "---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
 		t.Errorf("%s: %s", text, p.read("mine.4716"))
+	}
+}
+
+// TestWithdrawAndCompare makes a host forget a key, and remember it by undo.
+func TestWithdrawAndCompare(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.must("key", "new", "spare", "--no-passphrase")
+	compare := func() (both, there, here int) {
+		var document struct {
+			Schema string
+			Keys   []struct{ Path, ID, Title *string }
+		}
+		r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile(), "--json")
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.comparison/1" {
+			t.Fatalf("%v: %s", err, r)
+		}
+		for _, key := range document.Keys {
+			switch {
+			case key.Path != nil && key.ID != nil:
+				both++
+			case key.ID != nil:
+				there++
+			default:
+				here++
+			}
+		}
+		return both, there, here
+	}
+	if both, there, here := compare(); both != 1 || there != 0 || here != 1 {
+		t.Errorf("%d both, %d only there, %d only here", both, there, here)
+	}
+	p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
+	p.wants(drift, "key-not-registered")
+	if r := p.unicrux("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "does not know this key") {
+		t.Errorf("the second time: %s", r)
+	}
+	p.must("undo", "--token-from", p.host.TokenFile())
+	p.wants(drift, "")
+	p.remove(".ssh", "forge_ed25519")
+	p.remove(".ssh", "forge_ed25519.pub")
+	if both, there, here := compare(); both != 0 || there != 1 || here != 1 {
+		t.Errorf("%d both, %d only there, %d only here", both, there, here)
+	}
+	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "listed there as") {
+		t.Errorf("%s", r)
 	}
 }

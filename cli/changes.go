@@ -55,7 +55,7 @@ func (a *app) undo(o *secretOptions, args []string) error {
 	}
 	secrets := a.secrets(o)
 	undone, differences, err := a.station.Undo(id, a.dry, func(step workstation.HostStep) error {
-		return place.Withdraw(a.ctx, step, secrets.Token)
+		return place.TakeBack(a.ctx, step, secrets.Token)
 	})
 	var edited *workstation.EditedError
 	if errors.As(err, &edited) {

@@ -61,6 +61,7 @@ var advices = []struct {
 	{sshkey.ErrFormKind, exitUsage, "pkcs1 is for rsa, sec1 for ecdsa; openssh and pkcs8 are for every kind."},
 	{sshkey.ErrFormLock, exitUsage, "Say --no-passphrase, or choose openssh or pkcs8."},
 	{ready.ErrStill, exitCrux, ""},
+	{ready.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
 	{workstation.ErrSecret, exitCrux, "unicrux key lock changes the passphrase again."},
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},

@@ -51,13 +51,17 @@ func (s Style) eye(pair *sshkey.Pair) string {
 	if pair.Public == nil {
 		return ""
 	}
+	return s.tideLine(sshkey.Eye(pair.Public))
+}
+
+func (s Style) tideLine(levels [sshkey.EyeColumns]int) string {
 	heights := tideASCII
 	if s.Lines {
 		heights = tideBlocks
 	}
-	var line []rune
-	for _, level := range sshkey.Eye(pair.Public) {
-		line = append(line, heights[level])
+	line := make([]rune, len(levels))
+	for i, level := range levels {
+		line[i] = heights[level]
 	}
 	return string(line)
 }

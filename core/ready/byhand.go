@@ -6,8 +6,6 @@ import (
 	"time"
 
 	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
 )
 
@@ -47,34 +45,4 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 		case <-time.After(pause):
 		}
 	}
-}
-
-// Withdraw takes a registration back that was recorded: by the host's number for it, or
-// else by the key's fingerprint. One that is gone already is no error.
-func (p Place) Withdraw(ctx context.Context, step workstation.HostStep, token func(*hosts.Description) (secret.Text, error)) error {
-	host, err := p.Registry.Find(step.Host)
-	if err != nil {
-		return err
-	}
-	client := &hosts.Client{Description: host, Timeout: p.Timeout}
-	if client.Token, err = token(host); err != nil {
-		return err
-	}
-	id := step.Data["id"]
-	if host.Can("list-keys") {
-		keys, err := client.Keys(ctx)
-		if err != nil {
-			return err
-		}
-		known := false
-		for _, key := range keys {
-			if sshkey.Fingerprint(key.Key) == step.Data["fingerprint"] {
-				id, known = key.ID, true
-			}
-		}
-		if !known {
-			return nil
-		}
-	}
-	return client.RemoveKey(ctx, id)
 }

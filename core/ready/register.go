@@ -85,7 +85,7 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts
 			}
 		}
 	}
-	step := workstation.HostStep{Host: r.Host.Name, Act: "add-key",
+	step := workstation.HostStep{Host: r.Host.Name, Act: actAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
 	return batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
 		id, err := client.AddKey(ctx, r.Title, r.Pair.Public)

@@ -1,0 +1,130 @@
+package ready
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
+)
+
+// ErrNotThere is returned for a key that the host does not know for this account.
+var ErrNotThere = errors.New("the host does not know this key for the account of this token")
+
+// A Compared is a key that is here, or that a host knows, or both.
+type Compared struct {
+	Pair  *sshkey.Pair         // nil when it is not here
+	There *hosts.RegisteredKey // nil when the host does not know it
+}
+
+// Compare holds the keys of this home against those that a host knows for the account of a
+// token: first those that are both, then those that only the host has, then those only here.
+func (p Place) Compare(ctx context.Context, host *hosts.Description, token secret.Text) ([]Compared, error) {
+	client := &hosts.Client{Description: host, Token: token, Timeout: p.Timeout}
+	registered, err := client.Keys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	local := sshkey.Search(p.Station.Home)
+	var both, there, here []Compared
+	for i := range registered {
+		pair := findPair(local, registered[i].Key)
+		if pair == nil {
+			there = append(there, Compared{There: &registered[i]})
+		} else {
+			both = append(both, Compared{Pair: pair, There: &registered[i]})
+		}
+	}
+	for _, pair := range local {
+		if pair.Public != nil && findRegistered(registered, pair.Public) == nil {
+			here = append(here, Compared{Pair: pair})
+		}
+	}
+	return append(append(both, there...), here...), nil
+}
+
+func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
+	for _, pair := range pairs {
+		if pair.Public != nil && bytes.Equal(pair.Public.Marshal(), key.Marshal()) {
+			return pair
+		}
+	}
+	return nil
+}
+
+func findRegistered(keys []hosts.RegisteredKey, key ssh.PublicKey) *hosts.RegisteredKey {
+	for i := range keys {
+		if bytes.Equal(keys[i].Key.Marshal(), key.Marshal()) {
+			return &keys[i]
+		}
+	}
+	return nil
+}
+
+// What a host step did, and so what takes it back.
+const (
+	actAdd    = "add-key"
+	actRemove = "remove-key"
+)
+
+// Withdraw makes a host forget a key. The step is recorded with what is needed to tell the
+// host again.
+func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *hosts.Description, token secret.Text) (*hosts.RegisteredKey, error) {
+	client := &hosts.Client{Description: host, Token: token, Timeout: p.Timeout}
+	keys, err := client.Keys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	known := findRegistered(keys, pair.Public)
+	if known == nil {
+		return nil, ErrNotThere
+	}
+	step := workstation.HostStep{Host: host.Name, Act: actRemove, Data: map[string]string{
+		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key)}}
+	return known, batch.Act(fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
+		return nil, client.RemoveKey(ctx, known.ID)
+	})
+}
+
+// TakeBack takes back what was told to a host. What is as it was before is no error.
+func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*hosts.Description) (secret.Text, error)) error {
+	host, err := p.Registry.Find(step.Host)
+	if err != nil {
+		return err
+	}
+	client := &hosts.Client{Description: host, Timeout: p.Timeout}
+	if client.Token, err = token(host); err != nil {
+		return err
+	}
+	id, known := step.Data["id"], true
+	if host.Can("list-keys") { // by its fingerprint: the number may not have been recorded in time
+		keys, err := client.Keys(ctx)
+		if err != nil {
+			return err
+		}
+		known = false
+		for _, key := range keys {
+			if sshkey.Fingerprint(key.Key) == step.Data["fingerprint"] {
+				id, known = key.ID, true
+			}
+		}
+	}
+	switch {
+	case step.Act == actAdd && known:
+		return client.RemoveKey(ctx, id)
+	case step.Act == actRemove && !known:
+		key, _, err := sshkey.ParseLine([]byte(step.Data["line"]))
+		if err != nil {
+			return err
+		}
+		_, err = client.AddKey(ctx, step.Data["title"], key)
+		return err
+	}
+	return nil
+}

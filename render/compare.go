@@ -1,0 +1,54 @@
+package render
+
+import (
+	"unicrux/core/diagnose"
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+)
+
+// Compared writes the keys that are here against those that a host knows.
+func (s Style) Compared(list []ready.Compared, host string, tilde func(string) string) string {
+	if len(list) == 0 {
+		return s.Sentences("There is no key here, and " + host + " knows none.")
+	}
+	var rows [][]string
+	for _, c := range list {
+		row := []string{"", "no", "no", "", ""}
+		if c.Pair != nil {
+			row[0], row[1], row[3] = tilde(c.Pair.Path), "yes", s.tideLine(sshkey.Eye(c.Pair.Public))
+		}
+		if c.There != nil {
+			row[2], row[3], row[4] = "yes", s.tideLine(sshkey.Eye(c.There.Key)), "“"+diagnose.Clean(c.There.Title)+"”"
+		}
+		rows = append(rows, row)
+	}
+	return s.table([]string{"key", "here", "at " + host, "tide line", "listed there as"}, rows)
+}
+
+// A comparedDocument is a key in "unicrux.comparison/1".
+type comparedDocument struct {
+	Path        *string `json:"path"`  // null when the key is not here
+	ID          *string `json:"id"`    // the host's own; null when it does not know the key
+	Title       *string `json:"title"` // under which the host lists it
+	Fingerprint string  `json:"fingerprint"`
+}
+
+// ComparedDocument makes the document "unicrux.comparison/1".
+func ComparedDocument(list []ready.Compared, host string) any {
+	keys := []comparedDocument{}
+	for _, c := range list {
+		var d comparedDocument
+		if c.Pair != nil {
+			d.Path, d.Fingerprint = optional(c.Pair.Path), sshkey.Fingerprint(c.Pair.Public)
+		}
+		if c.There != nil {
+			d.ID, d.Title, d.Fingerprint = optional(c.There.ID), optional(c.There.Title), sshkey.Fingerprint(c.There.Key)
+		}
+		keys = append(keys, d)
+	}
+	return struct {
+		Schema string             `json:"schema"`
+		Host   string             `json:"host"`
+		Keys   []comparedDocument `json:"keys"`
+	}{"unicrux.comparison/1", host, keys}
+}
