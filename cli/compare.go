@@ -3,7 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"unicrux/core/diagnose"
+	"unicrux/core/foreign"
 	"unicrux/core/ready"
 	"unicrux/render"
 )
@@ -77,6 +77,6 @@ func (a *app) withdraw(o *secretOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" + diagnose.Clean(known.Title) + "”."
+	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" + foreign.Clean(known.Title) + "”."
 	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 }

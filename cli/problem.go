@@ -9,6 +9,7 @@ import (
 	"unicrux/core/address"
 	"unicrux/core/agent"
 	"unicrux/core/diagnose"
+	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
@@ -102,7 +103,7 @@ func asProblem(err error) *problem {
 	}
 	var refusal *hosts.Refusal
 	if errors.As(err, &refusal) {
-		return &problem{message: diagnose.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
+		return &problem{message: foreign.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
 	}
 	var description *hosts.DescriptionError
 	if errors.As(err, &description) {
@@ -121,7 +122,7 @@ func message(err error) string {
 	if errors.As(err, &mismatch) {
 		return fmt.Sprintf("the host offers the key %s, which is not %s: %s", sshkey.Fingerprint(mismatch.Offered), mismatch.Source, mismatch.Wanted)
 	}
-	return diagnose.Clean(err.Error())
+	return foreign.Clean(err.Error())
 }
 
 func refusalAdvice(status int) string {

@@ -1,7 +1,7 @@
 package render
 
 import (
-	"unicrux/core/diagnose"
+	"unicrux/core/foreign"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
 )
@@ -18,7 +18,7 @@ func (s Style) Compared(list []ready.Compared, host string, tilde func(string) s
 			row[0], row[1], row[3] = tilde(c.Pair.Path), "yes", s.tideLine(sshkey.Eye(c.Pair.Public))
 		}
 		if c.There != nil {
-			row[2], row[3], row[4] = "yes", s.tideLine(sshkey.Eye(c.There.Key)), "“"+diagnose.Clean(c.There.Title)+"”"
+			row[2], row[3], row[4] = "yes", s.tideLine(sshkey.Eye(c.There.Key)), "“"+foreign.Clean(c.There.Title)+"”"
 		}
 		rows = append(rows, row)
 	}

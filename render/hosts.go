@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/diagnose"
+	"unicrux/core/foreign"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
@@ -131,7 +131,7 @@ func TrustedDocument(t *ready.Trusted, host string, change int) any {
 
 // Registered writes what the host knows now and how that was proved.
 func (s Style) Registered(r *ready.Registered, key, host string) string {
-	title := diagnose.Clean(r.Title)
+	title := foreign.Clean(r.Title)
 	known := fmt.Sprintf("%s knows %s now, as “%s”.", host, key, title)
 	if r.Already {
 		known = fmt.Sprintf("%s knew %s already, as “%s”.", host, key, title)
@@ -141,7 +141,7 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
 	}
 	if r.Account != "" {
-		proof += ": the host greets you as " + diagnose.Clean(r.Account)
+		proof += ": the host greets you as " + foreign.Clean(r.Account)
 	}
 	return s.Sentences(known, proof+".")
 }

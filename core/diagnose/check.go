@@ -9,6 +9,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/knownhosts"
@@ -159,7 +160,7 @@ func (c *checker) passed(trip *wire.Trip) {
 		w.fact(Reach, "connected", trip.Connected, "")
 	}
 	if trip.Server != "" {
-		w.fact(Reach, "server", Clean(trip.Server), "")
+		w.fact(Reach, "server", foreign.Clean(trip.Server), "")
 	}
 	if trip.HostKey != nil {
 		w.open(Reach, trip.Times[wire.AtName]+trip.Times[wire.AtConnect]+trip.Times[wire.AtSpeak])
@@ -200,7 +201,7 @@ func (c *checker) signedIn(trip *wire.Trip) {
 		c.way.fact(SignIn, "key", "none was asked for", "")
 	}
 	if c.host != nil {
-		c.way.Account = Clean(c.host.Account(trip.Greeting))
+		c.way.Account = foreign.Clean(c.host.Account(trip.Greeting))
 	}
 	if c.way.Account != "" {
 		c.way.fact(SignIn, "account", c.way.Account, "the host's greeting")

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/foreign"
 	"unicrux/core/knownhosts"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -58,10 +59,10 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 		{"port", strconv.Itoa(client.Port), c.origin(client.Origin("port"))},
 	}
 	if through := client.ProxyJump + client.ProxyCommand; through != "" {
-		evidence = append(evidence, Evidence{"through", Clean(through), c.origin(client.Origin("proxyjump"))})
+		evidence = append(evidence, Evidence{"through", foreign.Clean(through), c.origin(client.Origin("proxyjump"))})
 	}
-	if words := Clean(failure.Words); words != "" {
-		evidence = append(evidence, Evidence{"it says", quote(words), ""})
+	if words := foreign.Clean(failure.Words); words != "" {
+		evidence = append(evidence, Evidence{"it says", foreign.Quote(words), ""})
 	}
 	if code == "connection-closed" && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, c.timeout()) {
 		code, evidence = "not-ssh", append(evidence, Evidence{"it speaks", "TLS, as web servers do", ""})
@@ -113,7 +114,7 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 	published, err := c.host.Published(ctx, c.request.Timeout)
 	switch {
 	case err != nil && len(published.Keys) == 0:
-		return Evidence{"published", "could not be asked: " + Clean(err.Error()), ""}, unpublished
+		return Evidence{"published", "could not be asked: " + foreign.Clean(err.Error()), ""}, unpublished
 	case len(published.Keys) == 0:
 		return Evidence{"published", "nothing", ""}, unpublished
 	case published.Has(key):
@@ -141,13 +142,13 @@ var missingText = regexp.MustCompile(`(?i)not found|no (such )?repository|does n
 
 // explainService names why the host did not open the repository.
 func (c *checker) explainService(ctx context.Context, failure *wire.Failure, trip *wire.Trip) *Crux {
-	words := Clean(trip.Answer.Words)
-	evidence := []Evidence{{"asked for", Clean(c.address.Path), ""}}
+	words := foreign.Clean(trip.Answer.Words)
+	evidence := []Evidence{{"asked for", foreign.Clean(c.address.Path), ""}}
 	if c.way.Account != "" {
 		evidence = append(evidence, Evidence{"signed in as", c.way.Account, ""})
 	}
 	if words != "" {
-		evidence = append(evidence, Evidence{"host says", quote(words), ""})
+		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
 	}
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})

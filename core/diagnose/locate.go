@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"unicrux/core/address"
+	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshway"
@@ -26,7 +27,7 @@ func (c *checker) locate(ctx context.Context) (*Crux, error) {
 	case errors.Is(err, gitlink.ErrNoGit):
 		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
 	case errors.As(err, &refused):
-		return crux("git-config-broken", Proved, Evidence{"git says", Clean(refused.Words), ""}), nil
+		return crux("git-config-broken", Proved, Evidence{"git says", foreign.Clean(refused.Words), ""}), nil
 	case err != nil:
 		return nil, err
 	}
@@ -140,7 +141,7 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	parsed, err := address.Parse(text)
 	var syntax *address.SyntaxError
 	if errors.Is(err, address.ErrLocal) && c.isFolder(text) {
-		return nil, fmt.Errorf("%s: %w", Clean(text), ErrLocal)
+		return nil, fmt.Errorf("%s: %w", foreign.Clean(text), ErrLocal)
 	}
 	if errors.As(err, &syntax) {
 		if c.way.Question.Purpose == "" {
@@ -163,7 +164,7 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 		c.way.Question.Purpose = c.purpose(Push)
 	}
 	c.way.fact(Address, "host", parsed.Host, "")
-	c.way.fact(Address, "path", Clean(parsed.Path), "")
+	c.way.fact(Address, "path", foreign.Clean(parsed.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil, nil
 }
@@ -185,7 +186,7 @@ func (c *checker) otherTransport(text string) (*Crux, error) {
 		Transport: a.Scheme, Purpose: c.purpose(Clone)}
 	switch {
 	case c.host != nil && a.Scheme != "git" && isPage(a, text):
-		return crux("url-is-a-page", Likely, Evidence{"page", Clean(a.String()), ""}), nil
+		return crux("url-is-a-page", Likely, Evidence{"page", foreign.Clean(a.String()), ""}), nil
 	case a.Scheme == "git" || a.Scheme == "http":
 		return crux("url-transport-refused", Likely, Evidence{"scheme", a.Scheme + ", which proves nobody's identity and hides nothing", ""}), nil
 	}
@@ -200,7 +201,7 @@ func (c *checker) programs() *Crux {
 		return nil
 	}
 	if _, err := exec.LookPath(program); err != nil {
-		evidence := []Evidence{{"missing", Clean(program), c.station.Tilde(command.Origin)}}
+		evidence := []Evidence{{"missing", foreign.Clean(program), c.station.Tilde(command.Origin)}}
 		return crux("program-missing", Proved, evidence...)
 	}
 	return nil
@@ -218,7 +219,7 @@ func (c *checker) refusedSettings() *Crux {
 	}
 	evidence := []Evidence{{"where", c.origin(problem.Origin), ""}}
 	if problem.Keyword != "" {
-		evidence = append(evidence, Evidence{"keyword", Clean(problem.Keyword), ""})
+		evidence = append(evidence, Evidence{"keyword", foreign.Clean(problem.Keyword), ""})
 	}
 	return crux("ssh-config-broken", Proved, append(evidence, Evidence{"why", problem.Err.Error(), ""})...)
 }
@@ -229,22 +230,22 @@ func (c *checker) settingFacts() {
 		w.fact(Settings, name, value, c.origin(client.Origin(keyword)))
 	}
 	if c.passage.Command.Origin != "" {
-		w.fact(Settings, "ssh program", Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))
+		w.fact(Settings, "ssh program", foreign.Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))
 	}
 	add("host name", client.HostName, "hostname")
 	add("port", fmt.Sprint(client.Port), "port")
-	add("user", Clean(client.User), "user")
+	add("user", foreign.Clean(client.User), "user")
 	if client.ProxyCommand != "" {
-		add("through", Clean(client.ProxyCommand), "proxycommand")
+		add("through", foreign.Clean(client.ProxyCommand), "proxycommand")
 	}
 	if client.ProxyJump != "" {
-		add("through", Clean(client.ProxyJump), "proxyjump")
+		add("through", foreign.Clean(client.ProxyJump), "proxyjump")
 	}
 	for _, key := range c.passage.Keys {
 		w.fact(Settings, "key", describeKey(key), c.origin(key.Origin))
 	}
 	for _, unknown := range c.passage.Settings.Unknown {
-		w.fact(Settings, "not asked", "Match "+Clean(strings.Join(unknown.Args, " ")), c.origin(unknown.Origin))
+		w.fact(Settings, "not asked", "Match "+foreign.Clean(strings.Join(unknown.Args, " ")), c.origin(unknown.Origin))
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/foreign"
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
@@ -27,13 +28,13 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 	}
 	evidence := c.offeredEvidence(len(trip.Offered))
 	if failure.Words != "" {
-		evidence = append(evidence, Evidence{"host says", quote(Clean(failure.Words)), ""})
+		evidence = append(evidence, Evidence{"host says", foreign.Quote(foreign.Clean(failure.Words)), ""})
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
-		return crux("second-step-needed", Proved, append(evidence, Evidence{"host wants", Clean(strings.Join(trip.Methods, ", ")), ""})...)
+		return crux("second-step-needed", Proved, append(evidence, Evidence{"host wants", foreign.Clean(strings.Join(trip.Methods, ", ")), ""})...)
 	case errors.Is(failure, wire.ErrNoKeySignIn):
-		return crux("sign-in-other-way", Proved, Evidence{"host offers", Clean(strings.Join(trip.Methods, ", ")), ""})
+		return crux("sign-in-other-way", Proved, Evidence{"host offers", foreign.Clean(strings.Join(trip.Methods, ", ")), ""})
 	case errors.Is(failure, wire.ErrSilent):
 		return crux("port-silent", Proved, append(evidence, Evidence{"port", c.passage.HostPort(), ""})...)
 	}
@@ -47,7 +48,7 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 // explainDenial looks whether a key that the host knows is here all the same.
 func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence []Evidence, cutOff bool) *Crux {
 	untried := c.offered()[len(trip.Offered):]
-	user := Evidence{"signing in", "as " + Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))}
+	user := Evidence{"signing in", "as " + foreign.Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))}
 	broke := crux("key-not-registered", Proved, append(evidence, user)...)
 	if cutOff && len(untried) > 0 {
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
@@ -180,7 +181,7 @@ func (c *checker) otherAccount(ctx context.Context, trip *wire.Trip) *Crux {
 	evidence := []Evidence{{"signed in as", c.nameAccount(c.way.Account, c.way.Key), c.way.Key}}
 	account := ""
 	if c.host != nil {
-		account = Clean(c.host.Account(other.Greeting))
+		account = foreign.Clean(c.host.Account(other.Greeting))
 	}
 	found := crux("key-other-account", Proved, append(evidence, Evidence{"found", key.Name + " opens " + c.nameAccount(account, "an account") + ", which may", c.station.Tilde(key.Path)})...)
 	found.key = key.Path

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"unicrux/core/address"
+	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/sshkey"
@@ -64,7 +65,7 @@ func (c *checker) suspectAddress() {
 			Evidence{"port", c.passage.HostPort() + ", not " + port, ""}))
 	}
 	if a.User == "" && c.passage.Settings.All("user") == nil && c.way.Question.Repo != "" {
-		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", Clean(c.passage.Client.User), "the login name here"}))
+		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", foreign.Clean(c.passage.Client.User), "the login name here"}))
 	}
 }
 
@@ -156,7 +157,7 @@ func (c *checker) missingAuthor(ctx context.Context) *Crux {
 		c.note("author-missing")
 		return nil
 	}
-	return crux("author-missing", Proved, Evidence{"git says", quote(Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
+	return crux("author-missing", Proved, Evidence{"git says", foreign.Quote(foreign.Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
 }
 
 // likelyName finds a host name that is known here and looks like the one that does not exist.

@@ -24,6 +24,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/foreign"
 	"unicrux/core/sshkey"
 )
 
@@ -148,6 +149,8 @@ func (d *Description) check() error {
 		return &DescriptionError{Place: "unicrux", Words: fmt.Sprintf("version %d of the language; this program reads version %d", d.Version, Version)}
 	case !isName(d.Name):
 		return &DescriptionError{Place: "name", Words: "a short word of small letters, digits and hyphens"}
+	case foreign.Clean(d.Title) != d.Title:
+		return &DescriptionError{Place: "title", Words: "one line of text is needed"}
 	case !isHost(d.SSH.Host):
 		return &DescriptionError{Place: "ssh.host", Words: "a host name is needed"}
 	case !isLogin(d.SSH.User):
@@ -209,6 +212,11 @@ func (d *Description) checkRefusals() error {
 
 func (d *Description) checkInterface() error {
 	i := d.Interface
+	for place, page := range map[string]string{"interface.tokens": i.Tokens, "interface.keys": i.Keys} {
+		if foreign.Clean(page) != page || (page != "" && !strings.HasPrefix(page, "https://")) {
+			return &DescriptionError{Place: place, Words: "an https address is needed"}
+		}
+	}
 	if i.URL == "" {
 		if len(d.Operations) > 0 {
 			return &DescriptionError{Place: "interface.url", Words: "needed for the operations"}

@@ -40,6 +40,8 @@ func TestParse(t *testing.T) {
 		{"a name with a path", strings.Replace(minimal, `"forge"`, `"a/b"`, 1), "name", 0},
 		{"a host that is an option", strings.Replace(minimal, "forge.tide", "-forge.tide", 1), "ssh.host", 0},
 		{"a login with a line end", strings.Replace(minimal, `"git"`, `"git\nx"`, 1), "ssh.user", 0},
+		{"a title that steers the terminal", "title = \"\\u001b[31m\"\n" + minimal, "title", 0},
+		{"a page that is none", minimal + "[interface]\nkeys = \"javascript:x\"\n", "interface.keys", 0},
 		{"port", minimal + "port = 70000\n", "ssh.port", 0},
 		{"address", minimal + "address = \"here\"\n", "ssh.address", 0},
 		{"host key", minimal + "host-keys = [\"ssh-rsa x\"]\n", "ssh.host-keys[0]", 0},

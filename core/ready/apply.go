@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"unicrux/core/diagnose"
+	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
@@ -125,12 +126,12 @@ func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, deed d
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, done.Title)
+	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, foreign.Clean(done.Title))
 	if done.Already {
-		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), done.Title)
+		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), foreign.Clean(done.Title))
 	}
 	if done.Account != "" {
-		words += " It opens the account " + done.Account + "."
+		words += " It opens the account " + foreign.Clean(done.Account) + "."
 	}
 	return words, nil
 }

@@ -6,6 +6,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+
+	"unicrux/core/foreign"
 )
 
 // maxFolderEntries bounds how many files of a folder are looked at.
@@ -19,7 +21,7 @@ type Finding struct {
 }
 
 // List finds the pairs in one folder, by content and not by name, in the order of names.
-// Files that are no keys are passed over; private keys that cannot be read are findings
+// Files that are no keys, or whose names would steer a terminal, are passed over; private keys that cannot be read are findings
 // with an error. A missing folder has no pairs.
 func List(dir string) ([]Finding, error) {
 	entries, err := os.ReadDir(dir)
@@ -32,7 +34,7 @@ func List(dir string) ([]Finding, error) {
 	var found []Finding
 	for _, entry := range entries[:min(len(entries), maxFolderEntries)] {
 		path := filepath.Join(dir, entry.Name())
-		if strings.HasSuffix(path, ".pub") || !looksPrivate(path) {
+		if strings.HasSuffix(path, ".pub") || foreign.Clean(entry.Name()) != entry.Name() || !looksPrivate(path) {
 			continue
 		}
 		pair, err := Load(path)

@@ -25,6 +25,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/foreign"
 	"unicrux/core/secret"
 )
 
@@ -181,7 +182,7 @@ func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	if err != nil || len(options) > 0 {
 		return nil, "", errors.New("not a public key line")
 	}
-	return key, comment, nil
+	return key, foreign.Clean(comment), nil
 }
 
 func isPublic(text []byte) bool {

@@ -116,6 +116,16 @@ func plainPKCS8(t *testing.T) []byte {
 	return pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})
 }
 
+func TestCommentsDoNotSteerTheTerminal(t *testing.T) {
+	made, err := Make(Spec{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, comment, err := ParseLine([]byte(Line(made.Key, "a\x1b[31mb"))); err != nil || comment != "a[31mb" {
+		t.Errorf("%q, %v", comment, err)
+	}
+}
+
 func TestPublicFileOfAnotherKey(t *testing.T) {
 	path, other := write(t, ""), write(t, "")
 	text, err := os.ReadFile(other + ".pub")

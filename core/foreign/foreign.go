@@ -1,4 +1,6 @@
-package diagnose
+// Package foreign makes text from elsewhere fit to be shown: banners, error texts, titles,
+// comments. Such text is data and never steers the terminal.
+package foreign
 
 import (
 	"strings"
@@ -28,5 +30,5 @@ func Clean(text string) string {
 	return string(words)
 }
 
-// quote marks words as another's.
-func quote(words string) string { return "“" + words + "”" }
+// Quote marks words as another's.
+func Quote(words string) string { return "“" + words + "”" }
