@@ -21,7 +21,7 @@ var rooms = map[string][]string{
 }
 
 // above lists the core's upper rooms, which no other room of the core may import.
-var above = []string{"unicrux/core/diagnose", "unicrux/core/ready"}
+var above = []string{"unicrux/core/diagnose", "unicrux/core/ready", "unicrux/core/look"}
 
 // silent lists what the core must not import: it has no flags, no prompts and no exits.
 var silent = []string{"github.com/spf13", "golang.org/x/term", "github.com/mattn/go-runewidth"}

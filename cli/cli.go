@@ -133,7 +133,7 @@ and names the one cause when a clone or push fails.`,
 		id       string
 		commands []*cobra.Command
 	}{
-		{"daily", []*cobra.Command{a.readyCommand(), a.checkCommand()}},
+		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand()}},
 		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand()}},
 		{"keep", []*cobra.Command{a.changesCommand(), a.undoCommand()}},
 		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},

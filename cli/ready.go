@@ -150,11 +150,9 @@ func (a *app) alone(argument string) (unlock func(), err error) {
 	if parsed, err := address.Parse(argument); err == nil {
 		name = parsed.Host
 	}
-	unlock, waited, err := a.station.Alone(a.ctx, "ready "+name, func() {
+	return a.station.Alone(a.ctx, "ready "+name, func() {
 		a.progress("Another unicrux is at work for " + name + ". Waiting for it.")
 	})
-	_ = waited
-	return unlock, err
 }
 
 // progress says something on stderr about what goes on.

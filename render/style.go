@@ -179,18 +179,22 @@ func (s Style) stacked(heads []string, rows [][]string) string {
 
 // count writes a number with its noun.
 func count(n int, one, many string) string {
-	if n == 1 {
+	switch n {
+	case 0:
+		return "no " + one
+	case 1:
 		return "1 " + one
 	}
 	return strconv.Itoa(n) + " " + many
 }
 
-// Command writes a command as it is to be typed, quoted for the shell where needed.
+// Command writes a command as it is to be typed, quoted for the shell where needed. A "~/"
+// at the beginning of a word is the home folder, as the shell has it.
 func Command(words []string) string {
 	quoted := make([]string, len(words))
 	for i, word := range words {
 		quoted[i] = word
-		if word == "" || strings.ContainsAny(word, " \t'\"\\$`!*?[](){}<>|&;#~") {
+		if word == "" || strings.ContainsAny(strings.TrimPrefix(word, "~/"), " \t'\"\\$`!*?[](){}<>|&;#~") {
 			quoted[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
 		}
 	}

@@ -194,14 +194,9 @@ func (c *checker) notes() {
 	case key.Pair != nil && !key.Pair.Locked:
 		c.note("key-no-passphrase")
 	}
-	if isWeak(key.Public) {
+	if sshkey.IsWeak(key.Public) {
 		c.note("key-weak")
 	}
-}
-
-func isWeak(key ssh.PublicKey) bool {
-	kind := sshkey.Kind(key)
-	return kind == "dsa" || (kind == "rsa" && sshkey.Bits(key) < sshkey.LeastRSA)
 }
 
 // timeout bounds a step on the network.

@@ -178,7 +178,7 @@ func (c *checker) registerMend(mend Mend) Mend {
 func (c *checker) worthyKey() (key sshway.Key, found bool) {
 	keys := c.offered()
 	for _, key := range keys {
-		if !isWeak(key.Public) {
+		if !sshkey.IsWeak(key.Public) {
 			return key, true
 		}
 	}

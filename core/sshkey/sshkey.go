@@ -285,3 +285,9 @@ func Bits(key ssh.PublicKey) int {
 	}
 	return 0
 }
+
+// IsWeak tells whether a key's kind or size does not hold any more.
+func IsWeak(key ssh.PublicKey) bool {
+	kind := Kind(key)
+	return kind == "dsa" || (kind == RSA && Bits(key) < LeastRSA)
+}

@@ -4,5 +4,5 @@ package sshway
 
 import "io/fs"
 
-// exposed repeats the client's rule for private files (sshkey_perm_ok in its sources).
-func exposed(mode fs.FileMode) bool { return mode.Perm()&0o077 != 0 }
+// IsExposed repeats the client's rule for private files (sshkey_perm_ok in its sources).
+func IsExposed(mode fs.FileMode) bool { return mode.Perm()&0o077 != 0 }

@@ -2,5 +2,5 @@ package sshway
 
 import "io/fs"
 
-// exposed is left to access lists there, which the client's port for Windows reads itself.
-func exposed(fs.FileMode) bool { return false }
+// IsExposed is left to access lists there, which the client's port for Windows reads itself.
+func IsExposed(fs.FileMode) bool { return false }

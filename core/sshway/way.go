@@ -155,7 +155,7 @@ func (w *Way) fromFile(identity sshconfig.Identity) (Key, bool) {
 			return key, true
 		}
 	}
-	if err == nil && exposed(pair.Mode) {
+	if err == nil && IsExposed(pair.Mode) {
 		err = ErrExposed
 	}
 	if err != nil {

@@ -14,21 +14,21 @@ import (
 // Alone makes runs that do the same thing wait for each other: the second begins when the
 // first has ended, and sees what it did. waiting is called once when there is something to
 // wait for. There is no limit: the first may be waiting for a person.
-func (s *Station) Alone(ctx context.Context, what string, waiting func()) (unlock func(), waited bool, err error) {
+func (s *Station) Alone(ctx context.Context, what string, waiting func()) (unlock func(), err error) {
 	if _, err := makeFolder(s.State); err != nil {
-		return nil, false, err
+		return nil, err
 	}
 	digest := sha256.Sum256([]byte(what)) // what may hold anything that a person types
 	lock := flock.New(filepath.Join(s.State, "alone-"+hex.EncodeToString(digest[:8])), flock.SetPermissions(0o600))
 	free, err := lock.TryLock()
 	if err != nil {
-		return nil, false, err
+		return nil, err
 	}
 	if !free {
 		waiting()
 		if _, err := lock.TryLockContext(ctx, 50*time.Millisecond); err != nil {
-			return nil, true, errors.Join(err, ctx.Err())
+			return nil, errors.Join(err, ctx.Err())
 		}
 	}
-	return func() { _ = lock.Unlock() }, !free, nil
+	return func() { _ = lock.Unlock() }, nil
 }

@@ -1,0 +1,176 @@
+// Package look tells what is on this workstation without asking anybody over the network:
+// which keys are here, which hosts would be offered which of them, what is unsafe.
+//
+// [Here] is what callers want.
+package look
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"path/filepath"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/address"
+	"unicrux/core/agent"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
+	"unicrux/core/workstation"
+)
+
+// A View is what is here.
+type View struct {
+	Keys   []Key  // those of the ssh folder first, then those in odd places
+	Hosts  []Host // described ones
+	Agent  Agent
+	Unsafe []Finding // the most urgent first
+}
+
+// A Key is a pair of this home.
+type Key struct {
+	Pair    *sshkey.Pair
+	Odd     bool // lies outside the ssh folder
+	InAgent bool
+}
+
+// A Host is a described host, and what ssh would do for it.
+type Host struct {
+	Description *hosts.Description
+	Trusted     bool  // a key of the host is stored
+	Offers      []int // the keys that ssh would offer, as places in View.Keys, in order
+	Others      int   // keys that it would offer and that are only in the agent
+}
+
+// An Agent is the one that ssh would ask for a host without settings of its own.
+type Agent struct {
+	Socket string // empty for none
+	Keys   []agent.Key
+	Err    error // it does not answer
+}
+
+// A Risk is a kind of finding.
+type Risk string
+
+// The risks, the most urgent first.
+const (
+	Exposed    Risk = "exposed"       // others may read a private key
+	Mismatched Risk = "mismatched"    // the public file belongs to another key
+	Weak       Risk = "weak"          // of a kind or size that does not hold any more
+	Unlocked   Risk = "no-passphrase" // and a host would be offered it
+	Astray     Risk = "odd-place"     // lies where no one looks for it
+)
+
+// A Finding is something unsafe about a key.
+type Finding struct {
+	Risk Risk
+	Key  int // place in View.Keys
+}
+
+// Here looks at the workstation.
+func Here(ctx context.Context, station *workstation.Station, registry *hosts.Registry) (*View, error) {
+	config, err := gitlink.ReadConfig(ctx, station)
+	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
+		return nil, err
+	}
+	v := &View{}
+	for _, pair := range sshkey.Search(station.Home) {
+		v.Keys = append(v.Keys, Key{Pair: pair, Odd: filepath.Dir(pair.Path) != station.SSHDir()})
+	}
+	if err := v.askAgent(station, config); err != nil {
+		return nil, err
+	}
+	for _, description := range registry.Hosts {
+		host, err := v.host(station, config, description)
+		if err != nil {
+			return nil, err
+		}
+		v.Hosts = append(v.Hosts, host)
+	}
+	v.judge()
+	return v, nil
+}
+
+func (v *View) askAgent(station *workstation.Station, config *gitlink.Config) error {
+	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: "localhost"})
+	if err != nil {
+		return err
+	}
+	v.Agent.Socket = way.Client.Agent
+	if err := way.Close(); err != nil || v.Agent.Socket == "" {
+		return err
+	}
+	conn, err := agent.Open(v.Agent.Socket)
+	if err != nil {
+		v.Agent.Err = err
+		return nil
+	}
+	v.Agent.Keys = conn.Keys
+	for _, held := range conn.Keys {
+		if i := v.find(held.Public); i >= 0 {
+			v.Keys[i].InAgent = true
+		}
+	}
+	return conn.Close()
+}
+
+// find returns the place of a key in the view, or -1.
+func (v *View) find(public ssh.PublicKey) int {
+	for i, key := range v.Keys {
+		if key.Pair.Public != nil && bytes.Equal(key.Pair.Public.Marshal(), public.Marshal()) {
+			return i
+		}
+	}
+	return -1
+}
+
+func (v *View) host(station *workstation.Station, config *gitlink.Config, description *hosts.Description) (Host, error) {
+	host := Host{Description: description}
+	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
+	if err != nil {
+		return host, err
+	}
+	host.Trusted = len(way.Known.Keys)+len(way.Known.Authorities) > 0
+	for _, key := range way.Keys {
+		if key.Public == nil {
+			continue
+		}
+		if i := v.find(key.Public); i >= 0 {
+			host.Offers = append(host.Offers, i)
+		} else {
+			host.Others++
+		}
+	}
+	return host, way.Close()
+}
+
+// Settled tells whether ssh has a key to offer to the host and knows the host's own.
+func (h Host) Settled() bool { return h.Trusted && len(h.Offers)+h.Others > 0 }
+
+// judge lists what is unsafe, by risk and within a risk in the order of the keys.
+func (v *View) judge() {
+	offered := map[int]bool{}
+	for _, host := range v.Hosts {
+		for _, i := range host.Offers {
+			offered[i] = true
+		}
+	}
+	for _, check := range []struct {
+		risk  Risk
+		holds func(i int, key Key) bool
+	}{
+		{Exposed, func(_ int, key Key) bool { return sshway.IsExposed(key.Pair.Mode) }},
+		{Mismatched, func(_ int, key Key) bool { return errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) }},
+		{Weak, func(_ int, key Key) bool { return key.Pair.Public != nil && sshkey.IsWeak(key.Pair.Public) }},
+		{Unlocked, func(i int, key Key) bool { return offered[i] && !key.Pair.Locked }},
+		{Astray, func(i int, key Key) bool { return key.Odd && !offered[i] }},
+	} {
+		for i, key := range v.Keys {
+			if check.holds(i, key) {
+				v.Unsafe = append(v.Unsafe, Finding{Risk: check.risk, Key: i})
+			}
+		}
+	}
+}

@@ -1,0 +1,181 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"unicrux/core/look"
+	"unicrux/core/sshkey"
+)
+
+// riskWords says of a key what is unsafe about it.
+var riskWords = map[look.Risk]string{
+	look.Exposed:    "%s can be read by others, so ssh ignores it.",
+	look.Mismatched: "%s has the public file of another key beside it, and ssh offers that one.",
+	look.Weak:       "%s is weak by today's standards.",
+	look.Unlocked:   "%s has no passphrase: whoever copies the file can sign in as you.",
+	look.Astray:     "%s lies in an odd place, and no setting points to it.",
+}
+
+// Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
+func (s Style) Look(v *look.View, tilde func(string) string) string {
+	text := s.Sentences(standing(v))
+	if len(v.Keys) > 0 {
+		text += "\n" + s.whoOpensWhat(v, tilde)
+	}
+	if len(v.Unsafe) > 0 {
+		text += "\n" + s.unsafe(v, tilde)
+	}
+	words, command := nextStep(v, tilde)
+	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)
+}
+
+func standing(v *look.View) string {
+	if len(v.Keys)+len(v.Hosts) == 0 {
+		return "Nothing is here yet: no key, and no host is described."
+	}
+	settled := 0
+	for _, host := range v.Hosts {
+		if host.Settled() {
+			settled++
+		}
+	}
+	text := capital(count(len(v.Keys), "key", "keys")) + " and " + count(len(v.Hosts), "described host", "described hosts") + " here"
+	switch {
+	case len(v.Hosts) == 0:
+		return text + "."
+	case settled == len(v.Hosts):
+		return text + ", all settled: a key to offer and a stored host key for each."
+	case settled == 0:
+		return text + ", none of them settled."
+	}
+	return fmt.Sprintf("%s, %d of them settled.", text, settled)
+}
+
+func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
+
+// whoOpensWhat is a matrix of keys against hosts: what ssh would offer to whom.
+func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
+	heads := []string{"key", "tide line", "locked", "in agent"}
+	for _, host := range v.Hosts {
+		heads = append(heads, host.Description.Name)
+	}
+	var rows [][]string
+	for i, key := range v.Keys {
+		row := []string{tilde(key.Pair.Path), s.eye(key.Pair), yesNo(key.Pair.Locked), yesNo(key.InAgent)}
+		for _, host := range v.Hosts {
+			row = append(row, offerWord(host, i))
+		}
+		rows = append(rows, row)
+	}
+	trusted := []string{"the host's own key", "", "", ""}
+	for _, host := range v.Hosts {
+		trusted = append(trusted, map[bool]string{true: "stored", false: "not stored"}[host.Trusted])
+	}
+	if len(v.Hosts) > 0 {
+		rows = append(rows, trusted)
+	}
+	return s.table(heads, rows)
+}
+
+func offerWord(host look.Host, key int) string {
+	for turn, i := range host.Offers {
+		if i == key && turn == 0 {
+			return "offered"
+		} else if i == key {
+			return fmt.Sprintf("offered, as number %d", turn+1)
+		}
+	}
+	return ""
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+func (s Style) unsafe(v *look.View, tilde func(string) string) string {
+	var rows []row
+	for _, finding := range v.Unsafe {
+		rows = append(rows, row{label: "careful", tone: ochre, text: fmt.Sprintf(riskWords[finding.Risk], tilde(v.Keys[finding.Key].Pair.Path))})
+	}
+	return s.block(7, rows)
+}
+
+// nextStep is the one command that helps most: first what is exposed, then hosts that are
+// not settled, then what could be safer.
+func nextStep(v *look.View, tilde func(string) string) (words string, command []string) {
+	for _, finding := range v.Unsafe {
+		if finding.Risk == look.Exposed {
+			return "Let nobody else read the key:", []string{"chmod", "600", v.Keys[finding.Key].Pair.Path}
+		}
+	}
+	if len(v.Hosts) == 0 {
+		return "Ask whoever runs your host for its description, then:", []string{"unicrux", "host", "add", "FILE"}
+	}
+	for _, host := range v.Hosts {
+		if !host.Settled() {
+			return "Make " + host.Description.Name + " ready:", []string{"unicrux", "ready", host.Description.Name}
+		}
+	}
+	for _, finding := range v.Unsafe {
+		if finding.Risk == look.Unlocked {
+			return "Give the key a passphrase:", []string{"unicrux", "key", "lock", keyWord(v.Keys[finding.Key], tilde)}
+		}
+	}
+	return "Try whether it works:", []string{"unicrux", "check", v.Hosts[0].Description.Name}
+}
+
+// keyWord is how a key is named on a command line: by its name alone in the ssh folder.
+func keyWord(key look.Key, tilde func(string) string) string {
+	if key.Odd {
+		return tilde(key.Pair.Path)
+	}
+	return key.Pair.Name()
+}
+
+// LookDocument makes the document "unicrux.look/1".
+func LookDocument(v *look.View) any {
+	type keyEntry struct {
+		Path        string `json:"path"`
+		Fingerprint string `json:"fingerprint"`
+		Locked      bool   `json:"locked"`
+		InAgent     bool   `json:"in_agent"`
+	}
+	type hostEntry struct {
+		Name    string   `json:"name"`
+		Trusted bool     `json:"trusted"`
+		Offers  []string `json:"offers"` // paths of keys, in the order in which ssh would offer them
+		Others  int      `json:"others"` // further keys, which only the agent has
+	}
+	type unsafeEntry struct {
+		Risk string `json:"risk"`
+		Path string `json:"path"`
+	}
+	keys, hosts, unsafe := []keyEntry{}, []hostEntry{}, []unsafeEntry{}
+	for _, key := range v.Keys {
+		entry := keyEntry{Path: key.Pair.Path, Locked: key.Pair.Locked, InAgent: key.InAgent}
+		if key.Pair.Public != nil {
+			entry.Fingerprint = sshkey.Fingerprint(key.Pair.Public)
+		}
+		keys = append(keys, entry)
+	}
+	for _, host := range v.Hosts {
+		entry := hostEntry{Name: host.Description.Name, Trusted: host.Trusted, Offers: []string{}, Others: host.Others}
+		for _, i := range host.Offers {
+			entry.Offers = append(entry.Offers, v.Keys[i].Pair.Path)
+		}
+		hosts = append(hosts, entry)
+	}
+	for _, finding := range v.Unsafe {
+		unsafe = append(unsafe, unsafeEntry{string(finding.Risk), v.Keys[finding.Key].Pair.Path})
+	}
+	return struct {
+		Schema string        `json:"schema"`
+		Keys   []keyEntry    `json:"keys"`
+		Hosts  []hostEntry   `json:"hosts"`
+		Unsafe []unsafeEntry `json:"unsafe"`
+	}{"unicrux.look/1", keys, hosts, unsafe}
+}
