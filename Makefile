@@ -5,7 +5,7 @@ GO ?= go
 export CGO_ENABLED = 0
 BUILD = $(GO) build -trimpath -ldflags='-s -w'
 
-.PHONY: build demo test lint cross fuzz clean
+.PHONY: build demo test lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -39,6 +39,10 @@ fuzz:
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig
+
+# What is promised about speed, as ratios in one run.
+bench:
+	$(GO) test -run='^$$' -bench=. -benchtime=30x ./acceptance ./core/sshconfig
 
 clean:
 	rm -f unicrux unicrux.exe

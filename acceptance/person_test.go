@@ -42,7 +42,7 @@ func TestMain(m *testing.M) {
 }
 
 // need looks for a program that a test cannot do without. In CI it must be there.
-func need(t *testing.T, name string) string {
+func need(t testing.TB, name string) string {
 	t.Helper()
 	for _, candidate := range []string{name, "/usr/sbin/" + name, "/usr/local/sbin/" + name} {
 		if path, err := exec.LookPath(candidate); err == nil {
@@ -58,7 +58,7 @@ func need(t *testing.T, name string) string {
 
 // A person has a home and nothing in it.
 type person struct {
-	t       *testing.T
+	t       testing.TB
 	home    string
 	folder  string // current folder
 	host    *standin.Host
@@ -68,14 +68,14 @@ type person struct {
 	stopServer func() // of the sshd that was started last
 }
 
-func newPerson(t *testing.T) *person {
+func newPerson(t testing.TB) *person {
 	t.Helper()
 	home := t.TempDir()
 	return &person{t: t, home: home, folder: home}
 }
 
 // withHost is a person beside a running practice host that is described already.
-func withHost(t *testing.T) *person {
+func withHost(t testing.TB) *person {
 	t.Helper()
 	p := newPerson(t)
 	host, err := standin.Start(standin.Options{})
@@ -93,7 +93,7 @@ func withHost(t *testing.T) *person {
 }
 
 // settled is a person for whom everything is ready: key, trust, registration.
-func settled(t *testing.T) *person {
+func settled(t testing.TB) *person {
 	t.Helper()
 	p := withHost(t)
 	p.must("key", "new", "--host", "forge", "--no-passphrase")
@@ -263,7 +263,7 @@ func (p *person) check(args ...string) checked {
 }
 
 // freePort is a port on which nothing listens.
-func freePort(t *testing.T) int {
+func freePort(t testing.TB) int {
 	t.Helper()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -274,7 +274,7 @@ func freePort(t *testing.T) int {
 }
 
 // eventually waits for something that another process does.
-func eventually(t *testing.T, what string, happened func() bool) {
+func eventually(t testing.TB, what string, happened func() bool) {
 	t.Helper()
 	for deadline := time.Now().Add(20 * time.Second); time.Now().Before(deadline); runtime.Gosched() {
 		if happened() {

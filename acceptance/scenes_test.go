@@ -239,7 +239,7 @@ func (s scene) try(p *person) result {
 }
 
 // examine holds the document against what every broken way must look like.
-func (s scene) examine(t *testing.T, c checked) {
+func (s scene) examine(t testing.TB, c checked) {
 	t.Helper()
 	code := diagnose.Code(s.code)
 	if c.Crux.Stage != string(diagnose.StageOf(code)) || c.Crux.Summary != diagnose.Summary(code) || len(c.Crux.Evidence) == 0 {

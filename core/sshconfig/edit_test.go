@@ -88,7 +88,7 @@ func FuzzEdit(f *testing.F) {
 	f.Add("Host a\n  Port 1\n\nHost b\n", "b")
 	f.Add("", "x")
 	f.Fuzz(func(t *testing.T, text, host string) {
-		if host == "" || strings.ContainsAny(host, "\r\n\f\x00") || strings.TrimRight(host, whitespace) != host {
+		if host == "" || strings.ContainsAny(host, "\r\n\f\x00") || trimRight(host) != host {
 			return
 		}
 		once := SetInBlock([]byte(text), []string{host}, []Setting{{"Port", []string{"7"}}})

@@ -32,8 +32,23 @@ var (
 	ErrDepth      = errors.New("more than 16 Include lines inside one another")
 )
 
-// whitespace is what separates words. A carriage return counts at the end of a line only.
-const whitespace = " \t\r\n\f"
+// isSpace tells what separates words. These are plain loops, because files of many thousand
+// lines go through them.
+func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' }
+
+func trimLeft(text string) string {
+	for text != "" && isSpace(text[0]) {
+		text = text[1:]
+	}
+	return text
+}
+
+func trimRight(text string) string {
+	for text != "" && isSpace(text[len(text)-1]) {
+		text = text[:len(text)-1]
+	}
+	return text
+}
 
 // A line is one line of a file, as the client splits it.
 type line struct {
@@ -49,13 +64,13 @@ type line struct {
 // would begin.
 func parseLine(raw string) line {
 	l := line{raw: raw}
-	text := strings.TrimRight(raw, whitespace)
-	word, rest := nextWord(strings.TrimLeft(text, whitespace))
+	text := trimRight(raw)
+	word, rest := nextWord(trimLeft(text))
 	if word == "" || strings.HasPrefix(word, "#") {
 		return l
 	}
 	l.keyword = strings.ToLower(word)
-	l.rest = strings.TrimLeft(rest, whitespace)
+	l.rest = trimLeft(rest)
 	if l.rest == "" {
 		l.err = ErrNoArgument
 		return l
@@ -77,15 +92,15 @@ func nextWord(text string) (word, rest string) {
 		}
 		word, rest = text[1:1+end], text[end+2:]
 	} else {
-		end := strings.IndexAny(text, whitespace+`"=`)
-		if end < 0 {
-			return text, ""
+		end := 0
+		for end < len(text) && !isSpace(text[end]) && text[end] != '"' && text[end] != '=' {
+			end++
 		}
 		word, rest = text[:end], text[end:]
 	}
-	rest = strings.TrimLeft(rest, whitespace)
+	rest = trimLeft(rest)
 	if strings.HasPrefix(rest, "=") {
-		rest = strings.TrimLeft(rest[1:], whitespace)
+		rest = trimLeft(rest[1:])
 	}
 	return word, rest
 }
@@ -112,6 +127,13 @@ func splitArgs(text string) ([]string, error) {
 }
 
 func oneArg(text string, i int) (arg string, next int, err error) {
+	end := i
+	for end < len(text) && text[end] != ' ' && text[end] != '\t' && text[end] != '"' && text[end] != '\'' && text[end] != '\\' {
+		end++
+	}
+	if end == len(text) || text[end] == ' ' || text[end] == '\t' { // nothing in it is quoted: most are so
+		return text[i:end], end, nil
+	}
 	var b strings.Builder
 	var quote byte
 	for ; i < len(text); i++ {
