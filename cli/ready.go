@@ -121,7 +121,7 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	unlock, err := a.alone(argument)
+	unlock, err := a.alone(place.Registry, argument)
 	if err != nil {
 		return err
 	}
@@ -145,10 +145,13 @@ func (a *app) ready(o *readyOptions, argument string) error {
 }
 
 // alone makes runs for the same host wait for each other, so that two make one key.
-func (a *app) alone(argument string) (unlock func(), err error) {
+func (a *app) alone(registry *hosts.Registry, argument string) (unlock func(), err error) {
 	name := argument
 	if parsed, err := address.Parse(argument); err == nil {
 		name = parsed.Host
+	}
+	if d, err := registry.Find(name); err == nil { // by whichever of its names
+		name = d.Name
 	}
 	return a.station.Alone(a.ctx, "ready "+name, func() {
 		a.progress("Another unicrux is at work for " + name + ". Waiting for it.")
@@ -284,7 +287,7 @@ func (a *app) mend(request diagnose.Request, o *secretOptions) error {
 		}
 		return a.readyDry(place, way)
 	}
-	unlock, err := a.alone(request.Argument)
+	unlock, err := a.alone(place.Registry, request.Argument)
 	if err != nil {
 		return err
 	}

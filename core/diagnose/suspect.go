@@ -7,12 +7,14 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"unicrux/core/address"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
+	"unicrux/core/knownhosts"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 )
@@ -160,12 +162,26 @@ func (c *checker) missingAuthor(ctx context.Context) *Crux {
 	return crux("author-missing", Proved, Evidence{"git says", foreign.Quote(foreign.Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
 }
 
-// likelyName finds a host name that is known here and looks like the one that does not exist.
+// likelyName finds a host name that is known here and looks like the one that does not
+// exist: of a described host, of another remote, or of a host whose key is stored.
 func (c *checker) likelyName() string {
-	best, name := 3, "" // at most two slips
+	var known []string
 	for _, d := range c.registry.Hosts {
-		if n := distance(strings.ToLower(c.address.Host), strings.ToLower(d.SSH.Host), best); n > 0 && n < best {
-			best, name = n, d.SSH.Host
+		known = append(known, d.SSH.Host)
+	}
+	for _, remote := range c.config.Remotes() {
+		url, _, _ := c.config.RemoteURL(remote, false)
+		if other, err := address.Parse(url.Value); err == nil {
+			known = append(known, other.Host)
+		}
+	}
+	if c.passage != nil {
+		known = append(known, knownhosts.Names(append(slices.Clone(c.passage.Client.KnownHosts), c.passage.Client.SystemHosts...))...)
+	}
+	best, name := 3, "" // at most two slips
+	for _, host := range known {
+		if n := distance(strings.ToLower(c.address.Host), strings.ToLower(host), best); n > 0 && n < best {
+			best, name = n, host
 		}
 	}
 	return name

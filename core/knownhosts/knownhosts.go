@@ -215,6 +215,30 @@ func read(file string) ([]byte, error) {
 	return os.ReadFile(file)
 }
 
+// Names lists the names that the files hold in plain text, without ports and wildcards, for
+// suggesting one that was meant. Files that cannot be read hold none.
+func Names(files []string) []string {
+	var names []string
+	for _, file := range files {
+		text, err := read(file)
+		if err != nil {
+			continue
+		}
+		entries, _ := Parse(file, text)
+		for _, entry := range entries {
+			for name := range strings.SplitSeq(entry.Hosts, ",") {
+				if bare, _, err := net.SplitHostPort(name); err == nil {
+					name = bare
+				}
+				if name != "" && !strings.ContainsAny(name, "*?!|") {
+					names = append(names, name)
+				}
+			}
+		}
+	}
+	return names
+}
+
 // A Verdict is what the files say about a key that a host offers.
 type Verdict int
 

@@ -119,6 +119,17 @@ func TestAddAndForget(t *testing.T) {
 	}
 }
 
+func TestNames(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "known_hosts")
+	text := Line("forge,[lantern]:2222,*.example", hostKey(t, 1)) + "\n" + Line(hashed("hidden"), hostKey(t, 1)) + "\nbroken\n"
+	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Join(Names([]string{file + "2", file}), " "); got != "forge lantern" {
+		t.Errorf("%q", got)
+	}
+}
+
 func FuzzParse(f *testing.F) {
 	f.Add([]byte(Line("forge,!x,[y]:2", hostKey(f, 1)) + " why\n@revoked * ssh-rsa AAAA\n|1|AAAA|AAAA ssh-ed25519 A\n"))
 	f.Fuzz(func(t *testing.T, text []byte) {
