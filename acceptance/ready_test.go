@@ -43,6 +43,9 @@ func TestReadyFromNothing(t *testing.T) {
 	if r := p.must(p.readyArgs()...); !strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "there already") || p.everything() != before {
 		t.Errorf("the second time: %s", r)
 	}
+	if r := p.must("ready", "https://forge.tidewater.example/buoys/tide-tables.git", "--into", "by-ssh"); !p.exists("by-ssh", "README.md") {
+		t.Errorf("an https clone URL: %s", r)
+	}
 	if r := p.must("ready", lamp, "--into", "elsewhere"); !p.exists("elsewhere", "README.md") {
 		t.Errorf("--into: %s", r)
 	}

@@ -121,6 +121,10 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
+	if url, ok := place.BySSH(argument); ok {
+		a.progress("Going by SSH: " + url)
+		request.Argument = url
+	}
 	unlock, err := a.alone(place.Registry, argument)
 	if err != nil {
 		return err

@@ -8,6 +8,7 @@ package ready
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"unicrux/core/address"
@@ -31,4 +32,18 @@ func (p Place) prepare(ctx context.Context, a address.Address) (*sshway.Way, err
 		return nil, err
 	}
 	return sshway.Prepare(p.Station, config, a)
+}
+
+// BySSH turns the https clone URL of a described host into the one over SSH; ok is false for
+// anything else.
+func (p Place) BySSH(text string) (url string, ok bool) {
+	a, err := address.Parse(text)
+	if err != nil || a.Scheme != "https" {
+		return "", false
+	}
+	host := p.Registry.ForHost(a.Host)
+	if host == nil || strings.Count(a.Repository(), "/") != 1 { // a longer path may be a page's
+		return "", false
+	}
+	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
 }
