@@ -130,6 +130,22 @@ func TestWeakKeyIsNotRegistered(t *testing.T) {
 	}
 }
 
+// TestChangedKeyAndNowhereToStoreIt has the old key in the system's file, and none of the
+// person's own.
+func TestChangedKeyAndNowhereToStoreIt(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.staleHostKey()
+	p.edit("UserKnownHostsFile "+p.path(".ssh", "known_hosts"), "UserKnownHostsFile none\n    GlobalKnownHostsFile "+p.path(".ssh", "known_hosts"), ".ssh", "unicrux.conf")
+	p.wants(drift, "host-key-changed")
+	if c := p.check(drift); len(c.Mends) != 1 || *c.Mends[0].Automatic {
+		t.Errorf("mends %+v", c.Mends)
+	}
+	if r := p.unicrux("host", "trust", "forge"); r.exit != 1 || !strings.Contains(r.err, "no file in which host keys are stored") {
+		t.Errorf("%s", r)
+	}
+}
+
 // TestWithoutANetwork goes nowhere: in a network namespace of its own not even loopback is up.
 func TestWithoutANetwork(t *testing.T) {
 	t.Parallel()

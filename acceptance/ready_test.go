@@ -336,6 +336,10 @@ func TestHostSetAndDrop(t *testing.T) {
 	if p.everything() != start {
 		t.Error("the undo does not bring everything back")
 	}
+	if r := p.must("host", "set", "jump", "port=2022"); !strings.Contains(r.out, "not described here") || !strings.Contains(p.read(".ssh", "unicrux.conf"), "Host jump\n    Port 2022\n") {
+		t.Errorf("a host that is not described: %s", r)
+	}
+	p.must("undo")
 	for _, bad := range []string{"port=x", "port=70000", "key=nowhere", "user=a\nProxyCommand x", "address=-oProxyCommand", "colour=red", "key"} {
 		if r := p.unicrux("host", "set", "forge", bad); r.exit != 2 || p.everything() != start {
 			t.Errorf("%q: %s", bad, r)

@@ -131,6 +131,9 @@ takes a setting back. HOST is a described host, or any host name.`,
 				return err
 			}
 			words := "Settled how " + args[0] + " is reached."
+			if _, err := registry.Find(args[0]); err != nil {
+				words += " It is not described here, so this holds for that very name."
+			}
 			if number(batch) == 0 {
 				words = "Settled so already."
 			}

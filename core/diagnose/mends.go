@@ -127,7 +127,11 @@ func (c *checker) lockedMends(terminal Mend, crux *Crux) []Mend {
 		program, "key", "load", name, "--for", "8h"), terminal}
 }
 
+// trust: by a command, unless settings name no file in which a host key could be stored.
 func (c *checker) trust(mend Mend) Mend {
+	if len(c.passage.Client.KnownHosts) == 0 {
+		return mend
+	}
 	return c.command(mend, Deed{Do: TrustHost}, "the host keys in "+c.station.Tilde(c.passage.Client.KnownHosts[0]),
 		program, "host", "trust", c.way.Question.Host)
 }
@@ -135,7 +139,7 @@ func (c *checker) trust(mend Mend) Mend {
 // trustMend: automatic only when the host publishes the very key that it offers.
 func (c *checker) trustMend(mend Mend, crux *Crux) Mend {
 	for _, evidence := range crux.Evidence {
-		if evidence.Label == "published" && evidence.Text == samekey && len(c.passage.Client.KnownHosts) > 0 {
+		if evidence.Label == "published" && evidence.Text == samekey {
 			return c.trust(mend)
 		}
 	}

@@ -102,7 +102,7 @@ func (r *Registry) hostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
-	if !strings.Contains(host, ".") || !isHost(host) {
+	if !isHost(host) {
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
 	}
 	return host, nil
