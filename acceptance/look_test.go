@@ -51,4 +51,21 @@ func TestLook(t *testing.T) {
 	if r := p.must("look"); !strings.Contains(r.out, "unicrux key lock") {
 		t.Errorf("%s", r)
 	}
+	if r := p.must("look", "agent"); !strings.Contains(r.out, "ssh would ask no agent") {
+		t.Errorf("%s", r)
+	}
+	p.extra = append(p.extra, "SSH_AUTH_SOCK="+p.path("nowhere"))
+	if r := p.must("look", "agent"); !strings.Contains(r.out, "does not answer") {
+		t.Errorf("%s", r)
+	}
+	p.agent()
+	p.must("key", "load", "other")
+	for part, words := range map[string]string{"agent": "holds 1 key.", "hosts": "~/.ssh/forge_ed25519", "keys": "ecdsa 256"} {
+		if r := p.must("look", part); !strings.Contains(r.out, words) {
+			t.Errorf("look %s: %s", part, r)
+		}
+	}
+	if r := p.unicrux("look", "weather"); r.exit != 2 {
+		t.Errorf("%s", r)
+	}
 }

@@ -9,12 +9,16 @@ import (
 
 func (a *app) lookCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:   "look",
+		Use:   "look [keys|hosts|agent]",
 		Short: "What is on this workstation, who opens what, what is unsafe, what to do next",
 		Long: `Looks at the keys of this home, the described hosts, and which key ssh would offer to which
 of them. Nothing is changed, and nobody is asked over the network.`,
-		Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error {
+		Args: takes(0, 1, "keys, hosts or agent"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			part := "all"
+			if len(args) == 1 {
+				part = args[0]
+			}
 			place, err := a.place()
 			if err != nil {
 				return err
@@ -23,7 +27,30 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Look(view, a.station.Tilde), render.LookDocument(view))
+			return a.lookAt(part, view)
 		},
 	}
+}
+
+// lookAt shows the whole view, or one part of it more closely. The document is the same.
+func (a *app) lookAt(part string, view *look.View) error {
+	s := a.style()
+	text := ""
+	switch part {
+	case "all":
+		text = s.Look(view, a.station.Tilde)
+	case "keys":
+		var keys []render.KeyView
+		for _, key := range view.Keys {
+			keys = append(keys, a.view(key.Pair))
+		}
+		text = s.Keys(keys, nil)
+	case "hosts":
+		text = s.LookHosts(view, a.station.Tilde)
+	case "agent":
+		text = s.LookAgent(view, a.station.Tilde)
+	default:
+		return usage("look takes keys, hosts or agent in this version, not %q", part)
+	}
+	return a.show(text, render.LookDocument(view))
 }

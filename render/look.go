@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"unicrux/core/foreign"
 	"unicrux/core/look"
 	"unicrux/core/sshkey"
 )
@@ -70,7 +71,7 @@ func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
 	}
 	trusted := []string{"the host's own key", "", "", ""}
 	for _, host := range v.Hosts {
-		trusted = append(trusted, map[bool]string{true: "stored", false: "not stored"}[host.Trusted])
+		trusted = append(trusted, hostKeyWord(host))
 	}
 	if len(v.Hosts) > 0 {
 		rows = append(rows, trusted)
@@ -102,6 +103,53 @@ func (s Style) unsafe(v *look.View, tilde func(string) string) string {
 		rows = append(rows, row{label: "careful", tone: ochre, text: fmt.Sprintf(riskWords[finding.Risk], tilde(v.Keys[finding.Key].Pair.Path))})
 	}
 	return s.block(7, rows)
+}
+
+// LookHosts writes of each described host what ssh would do for it.
+func (s Style) LookHosts(v *look.View, tilde func(string) string) string {
+	if len(v.Hosts) == 0 {
+		return s.Sentences("No host is described here.")
+	}
+	var rows [][]string
+	for _, host := range v.Hosts {
+		var offers []string
+		for _, i := range host.Offers {
+			offers = append(offers, tilde(v.Keys[i].Pair.Path))
+		}
+		if host.Others > 0 {
+			offers = append(offers, count(host.Others, "key", "keys")+" of the agent")
+		}
+		if len(offers) == 0 {
+			offers = []string{"none"}
+		}
+		rows = append(rows, []string{host.Description.Name, host.Description.SSH.Host, hostKeyWord(host), strings.Join(offers, ", ")})
+	}
+	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows)
+}
+
+func hostKeyWord(host look.Host) string {
+	if host.Trusted {
+		return "stored"
+	}
+	return "not stored"
+}
+
+// LookAgent writes what the agent holds.
+func (s Style) LookAgent(v *look.View, tilde func(string) string) string {
+	switch {
+	case v.Agent.Socket == "":
+		return s.Sentences("ssh would ask no agent: none is named by SSH_AUTH_SOCK or by settings.")
+	case v.Agent.Err != nil:
+		return s.Sentences("The agent at " + tilde(v.Agent.Socket) + " does not answer.")
+	case len(v.Agent.Keys) == 0:
+		return s.Sentences("The agent at " + tilde(v.Agent.Socket) + " holds no key.")
+	}
+	var rows [][]string
+	for _, key := range v.Agent.Keys {
+		rows = append(rows, []string{foreign.Clean(key.Comment), sshkey.Kind(key.Public), s.tideLine(sshkey.Eye(key.Public)), sshkey.Fingerprint(key.Public)})
+	}
+	return s.Sentences("The agent at "+tilde(v.Agent.Socket)+" holds "+count(len(rows), "key", "keys")+".") + "\n" +
+		s.table([]string{"comment", "kind", "tide line", "fingerprint"}, rows)
 }
 
 // nextStep is the one command that helps most: first what is exposed, then hosts that are
@@ -154,6 +202,15 @@ func LookDocument(v *look.View) any {
 		Risk string `json:"risk"`
 		Path string `json:"path"`
 	}
+	type agentEntry struct {
+		Socket       *string  `json:"socket"` // null when ssh would ask no agent
+		Answers      bool     `json:"answers"`
+		Fingerprints []string `json:"fingerprints"`
+	}
+	agent := agentEntry{Socket: optional(v.Agent.Socket), Answers: v.Agent.Socket != "" && v.Agent.Err == nil, Fingerprints: []string{}}
+	for _, key := range v.Agent.Keys {
+		agent.Fingerprints = append(agent.Fingerprints, sshkey.Fingerprint(key.Public))
+	}
 	keys, hosts, unsafe := []keyEntry{}, []hostEntry{}, []unsafeEntry{}
 	for _, key := range v.Keys {
 		entry := keyEntry{Path: key.Pair.Path, Locked: key.Pair.Locked, InAgent: key.InAgent}
@@ -176,6 +233,7 @@ func LookDocument(v *look.View) any {
 		Schema string        `json:"schema"`
 		Keys   []keyEntry    `json:"keys"`
 		Hosts  []hostEntry   `json:"hosts"`
+		Agent  agentEntry    `json:"agent"`
 		Unsafe []unsafeEntry `json:"unsafe"`
-	}{"unicrux.look/1", keys, hosts, unsafe}
+	}{"unicrux.look/1", keys, hosts, agent, unsafe}
 }
