@@ -35,7 +35,8 @@ cross:
 FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
-		sshkey/FuzzParseLine sshkey/FuzzPrivate wire/FuzzReadAdvertisement hosts/FuzzParse; do \
+		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 wire/FuzzReadAdvertisement \
+		hosts/FuzzParse hosts/FuzzFollow sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig

@@ -62,17 +62,23 @@ func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, err
 	if err != nil {
 		return nil, err
 	}
-	c := &Config{station: station}
+	return &Config{station: station, entries: parseList(out)}, nil
+}
+
+// parseList reads the output of git config --list --null --show-scope --show-origin: scope,
+// origin, and key and value with a line end between them, each ended by a zero byte.
+func parseList(out []byte) []Entry {
+	var entries []Entry
 	fields := bytes.Split(out, []byte{0})
-	for i := 0; i+2 < len(fields); i += 3 {
+	for i := 0; i+3 < len(fields); i += 3 { // behind the last zero byte stands nothing
 		key, value, found := strings.Cut(string(fields[i+2]), "\n")
 		if !found {
 			value = "true" // a variable without "=" ("CONFIGURATION FILE" in git-config(1))
 		}
-		c.entries = append(c.entries, Entry{Key: key, Value: value, Scope: string(fields[i]),
+		entries = append(entries, Entry{Key: key, Value: value, Scope: string(fields[i]),
 			Origin: strings.TrimPrefix(string(fields[i+1]), "file:")})
 	}
-	return c, nil
+	return entries
 }
 
 // Last returns the value that counts for a variable that has one value.

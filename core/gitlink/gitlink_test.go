@@ -1,6 +1,7 @@
 package gitlink
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"os"
@@ -129,4 +130,34 @@ func TestQueryPutsTheURLBehindTheOptions(t *testing.T) {
 	if len(options) != 3 || options[0].Args[0] != "1" || options[1].Args[0] != "2" || options[2].Keyword != "user" {
 		t.Errorf("options %+v", options)
 	}
+}
+
+func FuzzParseList(f *testing.F) {
+	f.Add([]byte("local\x00file:.git/config\x00remote.origin.url\ngit@forge:x\x00global\x00file:/h\x00core.bare\x00"))
+	f.Add([]byte("local\x00file:"))
+	f.Fuzz(func(t *testing.T, out []byte) {
+		c := &Config{entries: parseList(out)}
+		if len(c.entries) > bytes.Count(out, []byte{0})/3 {
+			t.Fatalf("%q holds %d entries", out, len(c.entries))
+		}
+		for _, name := range c.Remotes() {
+			if _, _, found := c.RemoteURL(name, true); !found {
+				t.Fatalf("%q: the remote %q has no URL", out, name)
+			}
+		}
+		c.Rules()
+	})
+}
+
+// FuzzSSHCommand reads what a variable may hold; nothing in it is ever run.
+func FuzzSSHCommand(f *testing.F) {
+	for _, seed := range []string{"ssh -F 'a b' -oPort=1", "LANG=C ssh $(touch x)", "ssh -i ${HOME}/k \"", "`id`"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		c := &Config{station: &workstation.Station{Environ: []string{"HOME=/h"}}}
+		if command := c.parse(text, "here"); command.Clear && !isSSH(command.Program) {
+			t.Fatalf("%q: %+v", text, command)
+		}
+	})
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/ed25519"
+	"encoding/json"
 	"encoding/pem"
 	"errors"
 	"fmt"
@@ -228,4 +229,18 @@ func TestForms(t *testing.T) {
 			t.Errorf("%q: name %v, host %v, login %v", row.text, isName(row.text), isHost(row.text), isLogin(row.text))
 		}
 	}
+}
+
+func FuzzFollow(f *testing.F) {
+	f.Add(`{"a":{"b":[1,"x"]}}`, "$.a.b")
+	f.Add(`[]`, "$")
+	f.Fuzz(func(t *testing.T, text, path string) {
+		var value any
+		if json.Unmarshal([]byte(text), &value) == nil {
+			asText(follow(value, path))
+		}
+		if names, err := parsePath(path); err == nil && "$"+strings.Join(append([]string{""}, names...), ".") != path {
+			t.Fatalf("%q reads %q", path, names)
+		}
+	})
 }

@@ -2,6 +2,7 @@ package sshconfig
 
 import (
 	"reflect"
+	"strings"
 	"testing"
 )
 
@@ -27,4 +28,21 @@ func TestParseArgs(t *testing.T) {
 			t.Errorf("%s: %+v, %v; want %+v, %v", row.name, got, ok, row.want, row.ok)
 		}
 	}
+}
+
+func FuzzParseArgs(f *testing.F) {
+	f.Add("-F a -oPort=1 -vi key -p 22 host")
+	f.Add("-o\x00-p")
+	f.Fuzz(func(t *testing.T, text string) {
+		args := strings.Split(text, " ")
+		line, _ := ParseArgs(args, "here")
+		if len(line.Options) > len(text) {
+			t.Fatalf("%q: %d options", text, len(line.Options))
+		}
+		for _, option := range line.Options {
+			if option.Keyword == "" || len(option.Args) == 0 {
+				t.Fatalf("%q: %+v", text, option)
+			}
+		}
+	})
 }
