@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -276,7 +275,7 @@ func freePort(t testing.TB) int {
 // eventually waits for something that another process does.
 func eventually(t testing.TB, what string, happened func() bool) {
 	t.Helper()
-	for deadline := time.Now().Add(20 * time.Second); time.Now().Before(deadline); runtime.Gosched() {
+	for deadline := time.Now().Add(20 * time.Second); time.Now().Before(deadline); <-time.After(2 * time.Millisecond) {
 		if happened() {
 			return
 		}
