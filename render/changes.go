@@ -20,18 +20,29 @@ func (s Style) Changes(all []workstation.Change, tilde func(string) string, now 
 	var parts []string
 	for i := len(all) - 1; i >= 0; i-- {
 		change := all[i]
-		head := fmt.Sprintf("%3d  %s  %s", change.ID, change.When.Local().Format("2006-01-02 15:04"), change.Words)
+		words := change.When.Local().Format("2006-01-02 15:04") + "  " + change.Words
+		tint := plain
 		if change.Undone != nil {
-			head += " Taken back " + age(*change.Undone, now) + "."
-			head = s.paint(grey, head)
+			words, tint = words+" Taken back "+age(*change.Undone, now)+".", grey
 		}
-		lines := []string{margin + head}
+		parts = append(parts, s.hanging(fmt.Sprintf("%3d  ", change.ID), words, tint))
 		for _, step := range change.Steps {
-			lines = append(lines, margin+"     "+s.paint(grey, stepWords(step, tilde)))
+			parts = append(parts, s.hanging("     ", stepWords(step, tilde), grey))
 		}
-		parts = append(parts, strings.Join(lines, "\n")+"\n")
 	}
 	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux", "undo", "NUMBER")
+}
+
+// hanging writes wrapped text behind a lead, its further lines below its first.
+func (s Style) hanging(lead, text string, t tone) string {
+	var b strings.Builder
+	for i, line := range wrap(text, s.width()-len(margin)-columns(lead)) {
+		if i > 0 {
+			lead = strings.Repeat(" ", columns(lead))
+		}
+		b.WriteString(margin + s.paint(t, lead+line) + "\n")
+	}
+	return b.String()
 }
 
 func stepWords(step workstation.Step, tilde func(string) string) string {

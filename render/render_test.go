@@ -165,3 +165,29 @@ func TestTooWideATableIsStacked(t *testing.T) {
 	rows := [][]string{{"forge_ed25519", print}, {"id_rsa", ""}}
 	golden(t, "table.txt", Style{Width: 100}.table([]string{"key", "fingerprint"}, rows)+"\n"+Style{Width: 40}.table([]string{"key", "fingerprint"}, rows))
 }
+
+func TestChangesFitTheTerminal(t *testing.T) {
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	all := []workstation.Change{
+		{ID: 1, When: now, Words: "Make a key for the host that has a rather long name here.", Undone: &now,
+			Steps: []workstation.Step{{Words: "Settle how ssh reaches forge.tidewater.example.", Done: true, File: &workstation.FileStep{Path: "/home/ines/.ssh/unicrux.conf"}}}},
+		{ID: 2, When: now, Words: "Register the key with forge.", Steps: []workstation.Step{{Words: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
+	}
+	text := Style{Width: 60}.Changes(all, func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }, now)
+	for line := range strings.Lines(text) {
+		if columns(strings.TrimSuffix(line, "\n")) > 60 {
+			t.Errorf("too wide: %q", line)
+		}
+	}
+	for _, words := range []string{"Taken back", "~/.ssh/unicrux.conf", "not known whether it", "unicrux undo NUMBER"} {
+		if !strings.Contains(text, words) {
+			t.Errorf("it does not say %q:\n%s", words, text)
+		}
+	}
+	if strings.Index(text, "  2  ") > strings.Index(text, "  1  ") {
+		t.Errorf("the newest does not come first:\n%s", text)
+	}
+	if got := (Style{}).Changes(nil, nil, now); got != "  Nothing was changed yet.\n" {
+		t.Errorf("%q", got)
+	}
+}

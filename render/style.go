@@ -44,6 +44,7 @@ var (
 	ochre = tone{"38;2;214;168;84", "38;5;179", "33"}  // careful
 	rose  = tone{"38;2;232;124;136", "38;5;174", "91"} // broken
 	grey  = tone{"38;2;132;144;154", "38;5;245", "90"} // not reached, and what matters less
+	plain = tone{}
 	bold  = tone{"1", "1", "1"}
 )
 

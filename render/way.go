@@ -77,23 +77,21 @@ func (s Style) line(stages []diagnose.Stage) string {
 		}
 	}
 	for i, stage := range shown {
-		name, gap := string(stage.Name), "    "
-		painted := s.paint(grey, name)
+		name, gap, tone := string(stage.Name), "    ", grey
 		switch stage.State {
 		case diagnose.Open:
-			painted, gap = s.paint(teal, name), s.paint(teal, link)
+			gap, tone = link, teal
 		case diagnose.Broken:
-			painted, gap = s.paint(rose, name+cross), "  "
-			name += cross
+			name, gap, tone = name+cross, "  ", rose
 		}
-		width := columns(name) + 4
+		width, turn := columns(name)+4, ""
 		if i == len(shown)-1 {
 			gap = ""
 		} else if next := columns(string(shown[i+1].Name)) + 2; at+width+next > s.width() {
-			gap = strings.TrimRight(gap, " ") + "\n" + margin
+			gap, turn = strings.TrimRight(gap, " "), "\n"+margin
 			at = len(margin) - width
 		}
-		b.WriteString(painted + gap)
+		b.WriteString(s.paint(tone, name) + s.paint(tone, gap) + turn)
 		at += width
 	}
 	return strings.TrimRight(b.String(), " ") + "\n"
