@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"io"
 	"strconv"
 
@@ -81,6 +82,14 @@ func (a *app) refuseUndo(edited *workstation.EditedError) error {
 		_, _ = io.WriteString(a.Err, a.style().Conflict(edited, path))
 	}
 	return &problem{message: undoWords(edited.By, path), advice: advice, exit: exitCrux}
+}
+
+// undoWords says of an undo that met an edited file which one and by whom.
+func undoWords(by int, path string) string {
+	if by > 0 {
+		return fmt.Sprintf("change %d edited %s since", by, path)
+	}
+	return path + " was edited since, and not by Unicrux"
 }
 
 // tidy puts right what an earlier run left that was cut short, and says so.

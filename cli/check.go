@@ -5,6 +5,8 @@ import (
 
 	"unicrux/core/diagnose"
 	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
 	"unicrux/render"
 )
 
@@ -66,6 +68,52 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return err
 	}
 	if !way.IsOpen() {
+		return &told{exitCrux}
+	}
+	return nil
+}
+
+// request makes the question of check and ready.
+func (a *app) request(purpose, account, argument string, ask func(string) (secret.Text, error)) (diagnose.Request, error) {
+	request := diagnose.Request{Argument: argument, Purpose: diagnose.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
+	switch request.Purpose {
+	case "", diagnose.Clone, diagnose.Push:
+		return request, nil
+	}
+	return request, usage("--for takes clone or push, not %q", purpose)
+}
+
+// mend is check --mend: automatic mends, each told as it is done, then the way as it is.
+func (a *app) mend(request diagnose.Request, o *secretOptions) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+		if err != nil {
+			return err
+		}
+		return a.readyDry(place, way)
+	}
+	unlock, err := a.alone(place.Registry, request.Argument)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	s := a.style()
+	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { a.say(s.ReadyStep(step)) })
+	if err != nil {
+		return err
+	}
+	text := s.Way(opening.Way) + s.Stopped(opening.Way)
+	if len(opening.Steps) > 0 {
+		text = "\n" + text
+	}
+	if err := a.show(text, render.WayDocument(opening.Way)); err != nil {
+		return err
+	}
+	if !opening.Way.IsOpen() {
 		return &told{exitCrux}
 	}
 	return nil

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"io"
 	"os"
 
@@ -13,67 +12,8 @@ import (
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
-	"unicrux/core/secret"
 	"unicrux/render"
 )
-
-// secretOptions are the options of commands that may have to ask for secrets.
-type secretOptions struct {
-	passphrase, token string
-	none              bool
-}
-
-func (o *secretOptions) addFlags(command *cobra.Command) {
-	flags := command.Flags()
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
-	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
-	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
-}
-
-func (o *secretOptions) validate() error {
-	switch {
-	case o.none && o.passphrase != "":
-		return usage("--passphrase-from and --no-passphrase contradict each other")
-	case o.token == "-" && o.passphrase == "-":
-		return usage("only one of --token-from and --passphrase-from can read standard input")
-	}
-	return nil
-}
-
-// secrets asks each secret at most once in a run, whatever needs it.
-func (a *app) secrets(o *secretOptions) ready.Secrets {
-	var made, token *secret.Text
-	ask := a.asker(o.passphrase)
-	return ready.Secrets{
-		NewPassphrase: func() (secret.Text, error) {
-			text, err := a.newPassphrase(o.passphrase, o.none)
-			if err == nil {
-				made = &text
-			}
-			return text, err
-		},
-		Passphrase: func(name string) (secret.Text, error) {
-			if made != nil && !made.Empty() {
-				return *made, nil
-			}
-			text, err := ask(name)
-			if err == nil {
-				made = &text
-			}
-			return text, err
-		},
-		Token: func(host *hosts.Description) (secret.Text, error) {
-			if token != nil {
-				return *token, nil
-			}
-			text, err := a.token(o.token, host.Name, host.Interface.Tokens)
-			if err == nil {
-				token = &text
-			}
-			return text, err
-		},
-	}
-}
 
 type readyOptions struct {
 	secretOptions
@@ -266,58 +206,4 @@ func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder str
 		return &told{exitCrux}
 	}
 	return nil
-}
-
-// request makes the question of check and ready.
-func (a *app) request(purpose, account, argument string, ask func(string) (secret.Text, error)) (diagnose.Request, error) {
-	request := diagnose.Request{Argument: argument, Purpose: diagnose.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
-	switch request.Purpose {
-	case "", diagnose.Clone, diagnose.Push:
-		return request, nil
-	}
-	return request, usage("--for takes clone or push, not %q", purpose)
-}
-
-// mend is check --mend: automatic mends, each told as it is done, then the way as it is.
-func (a *app) mend(request diagnose.Request, o *secretOptions) error {
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
-	if a.dry {
-		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
-		if err != nil {
-			return err
-		}
-		return a.readyDry(place, way)
-	}
-	unlock, err := a.alone(place.Registry, request.Argument)
-	if err != nil {
-		return err
-	}
-	defer unlock()
-	s := a.style()
-	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { a.say(s.ReadyStep(step)) })
-	if err != nil {
-		return err
-	}
-	text := s.Way(opening.Way) + s.Stopped(opening.Way)
-	if len(opening.Steps) > 0 {
-		text = "\n" + text
-	}
-	if err := a.show(text, render.WayDocument(opening.Way)); err != nil {
-		return err
-	}
-	if !opening.Way.IsOpen() {
-		return &told{exitCrux}
-	}
-	return nil
-}
-
-// undoWords says of an undo that met an edited file which one and by whom.
-func undoWords(by int, path string) string {
-	if by > 0 {
-		return fmt.Sprintf("change %d edited %s since", by, path)
-	}
-	return path + " was edited since, and not by Unicrux"
 }

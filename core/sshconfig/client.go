@@ -17,6 +17,7 @@ type Client struct {
 	OnlyThose  bool       // IdentitiesOnly: none of the agent's other keys
 	Agent      string     // socket of the agent; empty for none
 	KeySignIn  bool       // PubkeyAuthentication
+	Family     string     // AddressFamily: any, inet or inet6
 
 	KnownHostsName  string   // the name under which the host's key is looked up
 	KnownHosts      []string // the person's files, in order
@@ -64,6 +65,7 @@ func (s *Settings) Client() *Client {
 	c.Agent = s.agent(t)
 	c.Identities = s.identities(t)
 	c.setTrust(s, t)
+	c.Family = strings.ToLower(s.or("addressfamily", "any"))
 	c.SignatureKinds = s.or("pubkeyacceptedalgorithms", "")
 	if c.ProxyCommand != "" {
 		c.ProxyCommand = t.expand(c.ProxyCommand)

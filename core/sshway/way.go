@@ -257,7 +257,7 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 // Plan makes the plan of a trip to the host, with the host's key judged by trust and no
 // keys to offer yet.
 func (w *Way) Plan(trust func(ssh.PublicKey) error, timeout time.Duration) wire.Plan {
-	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Proxy: w.proxy(),
+	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Family: w.Client.Family, Proxy: w.proxy(),
 		KeyKinds: w.KnownKinds(), Trust: trust, Timeout: timeout}
 }
 

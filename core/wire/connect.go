@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net"
 	"os"
+	"slices"
 	"strconv"
 	"syscall"
 )
@@ -44,6 +45,7 @@ func (w *walker) resolve(ctx context.Context) ([]net.IPAddr, error) {
 	ctx, cancel := context.WithTimeout(ctx, w.plan.Timeout)
 	defer cancel()
 	addresses, err := net.DefaultResolver.LookupIPAddr(ctx, w.plan.Host)
+	addresses = slices.DeleteFunc(addresses, func(a net.IPAddr) bool { return !w.plan.inFamily(a.IP) })
 	if err == nil && len(addresses) > 0 {
 		return addresses, nil
 	}
@@ -52,6 +54,17 @@ func (w *walker) resolve(ctx context.Context) ([]net.IPAddr, error) {
 		return nil, w.fail(ErrNameUnknown, "")
 	}
 	return nil, w.fail(ErrNoNames, "")
+}
+
+// inFamily tells whether an address is of the family that the plan allows.
+func (p Plan) inFamily(ip net.IP) bool {
+	switch p.Family {
+	case "inet":
+		return ip.To4() != nil
+	case "inet6":
+		return ip.To4() == nil
+	}
+	return true
 }
 
 func dialReason(err error) error {

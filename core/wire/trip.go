@@ -87,6 +87,7 @@ type Plan struct {
 	Host     string
 	Port     int
 	User     string
+	Family   string   // "inet" or "inet6" to use addresses of that family alone
 	Proxy    string   // a command whose input and output are the connection; empty to connect directly
 	KeyKinds []string // kinds of host keys to ask for first
 	Trust    func(key ssh.PublicKey) error

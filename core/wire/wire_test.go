@@ -215,6 +215,19 @@ func TestServices(t *testing.T) {
 	}
 }
 
+func TestAddressFamily(t *testing.T) {
+	host, mine := newSigner(t), newSigner(t)
+	p := plan(sshServer(t, host, takes(mine), nil), offer(mine)...)
+	p.Family = "inet"
+	if _, err := GoSSH(context.Background(), p); err != nil {
+		t.Errorf("the family of the address: %v", err)
+	}
+	p.Family = "inet6"
+	if _, err := GoSSH(context.Background(), p); !errors.Is(err, ErrNameUnknown) {
+		t.Errorf("another family: %v", err)
+	}
+}
+
 func TestCancelled(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	port := serve(t, func(c net.Conn) { cancel(); _, _ = bufio.NewReader(c).ReadString(0) })

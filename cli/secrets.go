@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"unicrux/core/hosts"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+)
+
+// secretOptions are the options of commands that may have to ask for secrets.
+type secretOptions struct {
+	passphrase, token string
+	none              bool
+}
+
+func (o *secretOptions) addFlags(command *cobra.Command) {
+	flags := command.Flags()
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
+	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+}
+
+func (o *secretOptions) validate() error {
+	switch {
+	case o.none && o.passphrase != "":
+		return usage("--passphrase-from and --no-passphrase contradict each other")
+	case o.token == "-" && o.passphrase == "-":
+		return usage("only one of --token-from and --passphrase-from can read standard input")
+	}
+	return nil
+}
+
+// secrets asks each secret at most once in a run, whatever needs it.
+func (a *app) secrets(o *secretOptions) ready.Secrets {
+	var made, token *secret.Text
+	ask := a.asker(o.passphrase)
+	return ready.Secrets{
+		NewPassphrase: func() (secret.Text, error) {
+			text, err := a.newPassphrase(o.passphrase, o.none)
+			if err == nil {
+				made = &text
+			}
+			return text, err
+		},
+		Passphrase: func(name string) (secret.Text, error) {
+			if made != nil && !made.Empty() {
+				return *made, nil
+			}
+			text, err := ask(name)
+			if err == nil {
+				made = &text
+			}
+			return text, err
+		},
+		Token: func(host *hosts.Description) (secret.Text, error) {
+			if token != nil {
+				return *token, nil
+			}
+			text, err := a.token(o.token, host.Name, host.Interface.Tokens)
+			if err == nil {
+				token = &text
+			}
+			return text, err
+		},
+	}
+}
