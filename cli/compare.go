@@ -4,7 +4,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"unicrux/core/foreign"
-	"unicrux/core/ready"
 	"unicrux/render"
 )
 
@@ -53,20 +52,9 @@ itself stays here, and "unicrux undo" tells the host again.`,
 }
 
 func (a *app) withdraw(o *secretOptions, name, hostName string) error {
-	place, err := a.place()
+	place, pair, host, err := a.keyAtHost(name, hostName)
 	if err != nil {
 		return err
-	}
-	pair, err := ready.FindKey(a.station, name)
-	if err != nil {
-		return err
-	}
-	host, err := place.Registry.Find(hostName)
-	if err != nil {
-		return err
-	}
-	if pair.Public == nil {
-		return &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
 	}
 	token, err := a.token(o.token, host.Name, host.Interface.Tokens)
 	if err != nil {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -86,6 +87,29 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 	return a.showChange(batch, text, render.KeyDocument(a.view(pair), number(batch)))
 }
 
+// keyAt finds what most commands about a key need: where we are, and the key.
+func (a *app) keyAt(name string) (place ready.Place, pair *sshkey.Pair, err error) {
+	if place, err = a.place(); err != nil {
+		return place, nil, err
+	}
+	pair, err = ready.FindKey(a.station, name)
+	return place, pair, err
+}
+
+// keyAtHost is keyAt with a host that is to be told something about the public half.
+func (a *app) keyAtHost(name, hostName string) (place ready.Place, pair *sshkey.Pair, host *hosts.Description, err error) {
+	if place, pair, err = a.keyAt(name); err != nil {
+		return place, nil, nil, err
+	}
+	if host, err = place.Registry.Find(hostName); err != nil {
+		return place, nil, nil, err
+	}
+	if pair.Public == nil {
+		err = &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
+	}
+	return place, pair, host, err
+}
+
 func (a *app) view(pair *sshkey.Pair) render.KeyView {
 	return render.KeyView{Pair: pair, Path: a.station.Tilde(pair.Path), Now: a.station.Now()}
 }
@@ -159,11 +183,7 @@ func (a *app) load(name, source string, lifetime time.Duration) error {
 	if lifetime < time.Second {
 		return usage("--for takes a time of at least a second, such as 8h")
 	}
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
-	pair, err := ready.FindKey(a.station, name)
+	place, pair, err := a.keyAt(name)
 	if err != nil {
 		return err
 	}
@@ -189,11 +209,7 @@ func (a *app) keyUnload() *cobra.Command {
 	return &cobra.Command{
 		Use: "unload KEY", Short: "Take a key out of the agent", Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			place, err := a.place()
-			if err != nil {
-				return err
-			}
-			pair, err := ready.FindKey(a.station, args[0])
+			place, pair, err := a.keyAt(args[0])
 			if err != nil {
 				return err
 			}

@@ -46,20 +46,9 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
-	place, err := a.place()
+	place, pair, host, err := a.keyAtHost(key, name)
 	if err != nil {
 		return err
-	}
-	pair, err := ready.FindKey(a.station, key)
-	if err != nil {
-		return err
-	}
-	host, err := place.Registry.Find(name)
-	if err != nil {
-		return err
-	}
-	if pair.Public == nil {
-		return &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
 	}
 	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
 	if o.byHand || !host.Can("add-key") {

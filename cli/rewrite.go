@@ -68,11 +68,7 @@ func (a *app) lock(o *relockOptions, name string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
-	pair, err := ready.FindKey(a.station, name)
+	place, pair, err := a.keyAt(name)
 	if err != nil {
 		return err
 	}
@@ -121,11 +117,7 @@ func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) 
 	if !slices.Contains(sshkey.Forms(), form) || out == "" {
 		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
-	pair, err := ready.FindKey(a.station, name)
+	place, pair, err := a.keyAt(name)
 	if err != nil {
 		return err
 	}

@@ -33,23 +33,24 @@ func (o *secretOptions) validate() error {
 
 // secrets asks each secret at most once in a run, whatever needs it.
 func (a *app) secrets(o *secretOptions) ready.Secrets {
-	var made, token *secret.Text
+	var token *secret.Text
+	known := map[string]secret.Text{} // passphrases, by the name of the key
 	ask := a.asker(o.passphrase)
 	return ready.Secrets{
-		NewPassphrase: func() (secret.Text, error) {
+		NewPassphrase: func(name string) (secret.Text, error) {
 			text, err := a.newPassphrase(o.passphrase, o.none)
-			if err == nil {
-				made = &text
+			if err == nil && !text.Empty() {
+				known[name] = text
 			}
 			return text, err
 		},
 		Passphrase: func(name string) (secret.Text, error) {
-			if made != nil && !made.Empty() {
-				return *made, nil
+			if text, found := known[name]; found {
+				return text, nil
 			}
 			text, err := ask(name)
 			if err == nil {
-				made = &text
+				known[name] = text
 			}
 			return text, err
 		},

@@ -140,8 +140,20 @@ var refusalTexts = []struct {
 // missingText is how git and hosts say that nothing is there.
 var missingText = regexp.MustCompile(`(?i)not found|no (such )?repository|does not (appear to be|exist)|no such file`)
 
-// explainService names why the host did not open the repository.
+// explainService names why the host did not open the repository. Where it may be a matter
+// of the account, other keys are tried; a host that is overloaded is left in peace.
 func (c *checker) explainService(ctx context.Context, failure *wire.Failure, trip *wire.Trip) *Crux {
+	refused := c.explainRefusal(failure, trip)
+	if refused.Code == "repository-missing" || refused.Code == "read-only-account" {
+		if found := c.otherAccount(ctx, trip); found != nil {
+			return found
+		}
+	}
+	return refused
+}
+
+// explainRefusal reads the host's words, and what it did open.
+func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
 	words := foreign.Clean(trip.Answer.Words)
 	evidence := []Evidence{{"asked for", foreign.Clean(c.address.Path), ""}}
 	if c.way.Account != "" {
@@ -152,9 +164,6 @@ func (c *checker) explainService(ctx context.Context, failure *wire.Failure, tri
 	}
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
-	}
-	if found := c.otherAccount(ctx, trip); found != nil {
-		return found
 	}
 	if errors.Is(failure, wire.ErrSilent) {
 		return crux("host-failing", Likely, evidence...)

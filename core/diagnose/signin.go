@@ -27,8 +27,8 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 		}
 	}
 	evidence := c.offeredEvidence(len(trip.Offered))
-	if failure.Words != "" {
-		evidence = append(evidence, Evidence{"host says", foreign.Quote(foreign.Clean(failure.Words)), ""})
+	if words := foreign.Clean(trip.Banner + " " + failure.Words); words != "" {
+		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
@@ -53,7 +53,7 @@ func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence [
 	if cutOff && len(untried) > 0 {
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
 	}
-	key, found := c.knownKey(ctx, trip, append(untried, append(c.passage.Kept, c.elsewhere()...)...))
+	key, found := c.knownKey(ctx, trip, slices.Concat(untried, c.passage.Kept, c.elsewhere()))
 	suspicions := c.suspicions
 	if found { // then the want of a key is not what stops the way
 		broke = c.foundKey(key, untried, evidence)
@@ -198,7 +198,7 @@ func (c *checker) nameAccount(account, otherwise string) string {
 // openWith signs in with each unlocked key of this home that was not offered, and tells
 // the first with which the trip serves.
 func (c *checker) openWith(ctx context.Context, trip *wire.Trip, serves func(*wire.Trip) bool) (sshway.Key, *wire.Trip, bool) {
-	candidates := append(c.passage.Kept, c.elsewhere()...)
+	candidates := slices.Concat(c.passage.Kept, c.elsewhere())
 	for i, key := range c.offered() {
 		if i > trip.With {
 			candidates = append(candidates, key)

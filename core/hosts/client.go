@@ -51,6 +51,9 @@ func (r *Refusal) Error() string {
 	return fmt.Sprintf("the host refuses (HTTP %d): %s", r.Status, words)
 }
 
+// Refused tells that the host did nothing. A fault of its own leaves that open.
+func (r *Refusal) Refused() bool { return r.Status < http.StatusInternalServerError }
+
 // A Client speaks to one host's interface.
 type Client struct {
 	Description *Description

@@ -24,7 +24,7 @@ const workingDay = 8 * time.Hour
 // Secrets are where a deed gets what must not be kept: each is called when it is needed,
 // and answers with an error when nobody can be asked.
 type Secrets struct {
-	NewPassphrase func() (secret.Text, error)                   // for a key that is made
+	NewPassphrase func(name string) (secret.Text, error)        // for a key that is made
 	Passphrase    sshway.Asker                                  // of a key that is here
 	Token         func(*hosts.Description) (secret.Text, error) // for a host's interface
 }
@@ -86,7 +86,7 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 		n.Name = fmt.Sprintf("%s_ed25519_%d", host.Name, i)
 	}
 	if !batch.Dry {
-		if n.Passphrase, err = secrets.NewPassphrase(); err != nil {
+		if n.Passphrase, err = secrets.NewPassphrase(n.name()); err != nil {
 			return "", err
 		}
 	}

@@ -15,10 +15,9 @@ const maxMends = 12
 
 // A Step is a mend that was carried out.
 type Step struct {
-	Code    diagnose.Code // of the crux that it removed
-	Words   string        // what was done, as a sentence
-	Changes []workstation.Step
-	Change  int // the number of the change; 0 when nothing was recorded
+	Code   diagnose.Code // of the crux that it removed
+	Words  string        // what was done, as a sentence
+	Change int           // the number of the change; 0 when nothing was recorded
 }
 
 // An Opening says how far a way could be opened.
@@ -77,8 +76,7 @@ func next(way *diagnose.Way, tried map[string]bool) (diagnose.Mend, bool) {
 func (p Place) mend(ctx context.Context, code diagnose.Code, mend diagnose.Mend, secrets Secrets) (Step, error) {
 	batch := p.Station.Begin(mend.Summary, false)
 	words, err := p.Apply(ctx, batch, mend.Deed, secrets)
-	change := batch.Change()
-	return Step{Code: code, Words: words, Change: change.ID, Changes: change.Steps}, err
+	return Step{Code: code, Words: words, Change: batch.Change().ID}, err
 }
 
 // A Foreseen is a step that will probably be needed.

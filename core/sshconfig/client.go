@@ -19,15 +19,12 @@ type Client struct {
 	KeySignIn  bool       // PubkeyAuthentication
 	Family     string     // AddressFamily: any, inet or inet6
 
-	KnownHostsName  string   // the name under which the host's key is looked up
-	KnownHosts      []string // the person's files, in order
-	SystemHosts     []string // the system's files
-	Strict          string   // StrictHostKeyChecking: yes, ask, accept-new or no
-	HostKeyKinds    string   // HostKeyAlgorithms; empty for the default
-	SignatureKinds  string   // PubkeyAcceptedAlgorithms; empty for the default
-	ProxyCommand    string   // a command to connect through, tokens replaced; empty for none
-	ProxyJump       string   // hosts to connect through; empty for none
-	RevokedKeysFile string   // RevokedHostKeys; empty for none
+	KnownHostsName string   // the name under which the host's key is looked up
+	KnownHosts     []string // the person's files, in order
+	SystemHosts    []string // the system's files
+	Strict         string   // StrictHostKeyChecking: yes, ask, accept-new or no
+	ProxyCommand   string   // a command to connect through, tokens replaced; empty for none
+	ProxyJump      string   // hosts to connect through; empty for none
 
 	origins map[string]Origin
 }
@@ -66,7 +63,6 @@ func (s *Settings) Client() *Client {
 	c.Identities = s.identities(t)
 	c.setTrust(s, t)
 	c.Family = strings.ToLower(s.or("addressfamily", "any"))
-	c.SignatureKinds = s.or("pubkeyacceptedalgorithms", "")
 	if c.ProxyCommand != "" {
 		c.ProxyCommand = t.expand(c.ProxyCommand)
 	}
@@ -85,8 +81,6 @@ func (c *Client) setTrust(s *Settings, t tokens) {
 	case "true":
 		c.Strict = "yes"
 	}
-	c.HostKeyKinds = s.or("hostkeyalgorithms", "")
-	c.RevokedKeysFile = s.or("revokedhostkeys", "")
 	c.KnownHostsName = s.or("hostkeyalias", "")
 	if c.KnownHostsName == "" {
 		c.KnownHostsName = HostPort(c.HostName, c.Port)

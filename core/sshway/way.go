@@ -44,7 +44,6 @@ type Way struct {
 	Kept     []Key     // the agent's others, which settings keep back
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
-	InAgent  int       // keys that the agent holds
 
 	agent *agent.Conn
 }
@@ -135,7 +134,7 @@ func (w *Way) agentKeys() []agent.Key {
 		w.AgentErr = err
 		return nil
 	}
-	w.agent, w.InAgent = conn, len(conn.Keys)
+	w.agent = conn
 	return conn.Keys
 }
 

@@ -28,7 +28,6 @@ func (w *walker) connect(ctx context.Context) (net.Conn, error) {
 	w.pass(AtConnect)
 	var last error
 	for _, ip := range addresses {
-		w.trip.Addresses = append(w.trip.Addresses, ip.IP)
 		target := net.JoinHostPort(ip.String(), strconv.Itoa(w.plan.Port))
 		dialer := net.Dialer{Timeout: w.plan.Timeout}
 		conn, err := dialer.DialContext(ctx, "tcp", target)

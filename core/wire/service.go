@@ -39,7 +39,7 @@ func (w *walker) serve(client *ssh.Client) error {
 // which a client says that it wants nothing [PACK]. Nothing is sent that could change
 // the repository.
 func (w *walker) ask(client *ssh.Client, service string, answer *Answer) error {
-	answer.Asked, answer.Exit = true, -1
+	answer.Exit = -1
 	session, err := client.NewSession()
 	if err != nil {
 		return w.serviceFailure(err, answer)

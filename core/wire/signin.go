@@ -168,7 +168,7 @@ func (w *walker) signInFailure(err error, first []byte) error {
 	case errors.As(err, &algorithms):
 		return w.fail(ErrAlgorithms, algorithms.Error())
 	case errors.Is(err, ErrNoKeySignIn), errors.Is(err, ErrMore), errors.Is(err, ErrDenied):
-		return w.fail(errors.Join(pick(err, ErrNoKeySignIn, ErrMore, ErrDenied)), "")
+		return w.fail(pick(err, ErrNoKeySignIn, ErrMore, ErrDenied), "")
 	case w.at == AtSpeak && !speaksSSH(first):
 		return w.strange(err, first)
 	case isTimeout(err):

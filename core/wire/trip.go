@@ -109,9 +109,8 @@ type Taken struct {
 
 // A Trip is what was met. It is filled as far as the way went.
 type Trip struct {
-	Addresses []net.IP // what the name resolves to
-	Connected string   // the address and port that answered
-	Server    string   // the version that the server names, uncleaned
+	Connected string // the address and port that answered
+	Server    string // the version that the server names, uncleaned
 	HostKey   ssh.PublicKey
 	Banner    string   // uncleaned
 	Offered   []Taken  // one for each offer that was made, in order
@@ -127,7 +126,6 @@ type Trip struct {
 
 // An Answer is what a git service said.
 type Answer struct {
-	Asked bool
 	Open  bool   // an advertisement came
 	Refs  int    // refs in it; 0 in an empty repository
 	Words string // what came on the error stream or in place of an advertisement, uncleaned

@@ -138,7 +138,9 @@ func (b *Batch) Remove(path, words string) error {
 
 // Act does something at a host. The step is recorded before it is done, so that a run
 // that is cut short leaves a trace; do returns what undo needs beyond that, such as the
-// host's number for a new entry.
+// host's number for a new entry. An error that says by Refused() that the host declined
+// leaves nothing to take back. After any other, a lost answer say, nobody knows: the step
+// stays in the record as not done.
 func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, error)) error {
 	if b.Dry {
 		b.differences = append(b.differences, Difference{Words: words})
@@ -158,7 +160,11 @@ func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, e
 	}
 	more, err := do()
 	return errors.Join(err, b.locked(func() error {
-		if err != nil { // it was refused: there is nothing to take back
+		var declined interface{ Refused() bool }
+		if err != nil && !(errors.As(err, &declined) && declined.Refused()) {
+			return nil
+		}
+		if err != nil {
 			b.change.Steps = append(b.change.Steps[:at], b.change.Steps[at+1:]...)
 			return b.keepRecord()
 		}
@@ -245,11 +251,15 @@ func (b *Batch) open() (err error) {
 
 // locked runs work while no other command of ours changes anything. A dry run, which
 // changes nothing, needs no lock.
-func (b *Batch) locked(work func() error) (err error) {
+func (b *Batch) locked(work func() error) error {
 	if b.Dry {
 		return work()
 	}
-	unlock, err := b.station.lock()
+	return b.station.whileLocked(work)
+}
+
+func (s *Station) whileLocked(work func() error) (err error) {
+	unlock, err := s.lock()
 	if err != nil {
 		return err
 	}

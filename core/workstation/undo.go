@@ -45,30 +45,41 @@ func (s *Station) Undo(id int, dry bool, atHost func(HostStep) error) (*Undone, 
 	if err != nil {
 		return nil, nil, err
 	}
-	unlock, err := s.lock()
-	if err != nil {
-		return nil, nil, err
+	var differences []Difference
+	check := func() (err error) {
+		differences, err = s.undoable(change)
+		return err
 	}
-	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
-	differences, err := s.undoable(change)
-	if err != nil || dry {
+	if err := s.whileLocked(check); err != nil || dry {
 		return &Undone{Change: change}, differences, err
 	}
 	for _, step := range slices.Backward(change.Steps) {
-		if step.Host != nil {
+		if step.Host != nil { // unlocked: a person may have to be asked for a token
 			if err := atHost(*step.Host); err != nil {
 				return nil, nil, err
 			}
 		}
 	}
 	undone := &Undone{}
+	err = s.whileLocked(func() error {
+		if err := check(); err != nil { // once more: somebody may have been at work meanwhile
+			return err
+		}
+		return s.restoreAll(&change, undone)
+	})
+	undone.Change = change
+	return undone, differences, err
+}
+
+// restoreAll gives the files of a change back, the last step first, and marks it as undone.
+func (s *Station) restoreAll(change *Change, undone *Undone) error {
 	for _, step := range slices.Backward(change.Steps) {
 		if step.File == nil {
 			continue
 		}
 		aside, err := s.restore(change.ID, step.File)
 		if err != nil {
-			return nil, nil, err
+			return err
 		}
 		if aside != "" {
 			undone.SetAside = append(undone.SetAside, aside)
@@ -76,8 +87,7 @@ func (s *Station) Undo(id int, dry bool, atHost func(HostStep) error) (*Undone, 
 	}
 	now := s.Now().UTC().Truncate(time.Second)
 	change.Undone = &now
-	undone.Change = change
-	return undone, differences, s.writeRecord(&change)
+	return s.writeRecord(change)
 }
 
 func (s *Station) find(id int) (Change, error) {

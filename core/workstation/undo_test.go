@@ -141,12 +141,28 @@ func TestTidy(t *testing.T) {
 	}
 }
 
-func TestARefusedActLeavesNoTrace(t *testing.T) {
-	s := station(t)
-	refused := errors.New("refused")
-	err := s.Begin("Test.", false).Act("Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, refused })
-	if changes, readErr := s.Changes(); !errors.Is(err, refused) || readErr != nil || len(changes) != 0 {
-		t.Errorf("%v; the record: %+v, %v", err, changes, readErr)
+// A refusal is an error of a host that declined.
+type refusal struct{}
+
+func (refusal) Error() string { return "refused" }
+func (refusal) Refused() bool { return true }
+
+// TestActsThatFail keeps a trace of an act whose answer was lost, and none of a refused one.
+func TestActsThatFail(t *testing.T) {
+	for _, row := range []struct {
+		name string
+		err  error
+		left int
+	}{{"refused", refusal{}, 0}, {"answer lost", errors.New("timed out"), 1}} {
+		s := station(t)
+		err := s.Begin("Test.", false).Act("Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, row.err })
+		changes, readErr := s.Changes()
+		if !errors.Is(err, row.err) || readErr != nil || len(changes) != row.left {
+			t.Errorf("%s: %v; the record: %+v, %v", row.name, err, changes, readErr)
+		}
+		if row.left == 1 && (len(changes[0].Steps) != 1 || changes[0].Steps[0].Done) {
+			t.Errorf("%s: %+v", row.name, changes[0].Steps)
+		}
 	}
 }
 
