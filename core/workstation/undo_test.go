@@ -180,3 +180,25 @@ func TestARewrittenSecretIsNotTakenBack(t *testing.T) {
 		t.Errorf("the record holds a secret: %s", record)
 	}
 }
+
+// TestUndoLetsOthersWorkMeanwhile changes files while the host is being asked.
+func TestUndoLetsOthersWorkMeanwhile(t *testing.T) {
+	s := station(t)
+	old, _, _ := everyStep(t, s)
+	_, _, err := s.Undo(1, false, func(HostStep) error {
+		_, err := s.Begin("Another.", false).Edit(filepath.Join(s.Home, "other"), "Add.", 0o600, put("x\n"))
+		return err
+	})
+	if err != nil || read(t, old) != "one\n" {
+		t.Errorf("%v: %q", err, read(t, old))
+	}
+	s = station(t)
+	old, made, _ := everyStep(t, s)
+	_, _, err = s.Undo(1, false, func(HostStep) error {
+		_, err := s.Begin("Another.", false).Edit(old, "Add.", 0o600, put("three\n"))
+		return err
+	})
+	if !errors.Is(err, ErrEdited) || read(t, made) != "new\n" {
+		t.Errorf("edited meanwhile: %v", err)
+	}
+}
