@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	_ "unicrux/cli" // the built program is made of it: a change there must run these tests anew
 	"unicrux/standin"
 )
 
