@@ -28,7 +28,7 @@ cross:
 	for target in linux/arm64 darwin/arm64 windows/amd64; do \
 		echo "build for $$target"; \
 		GOOS=$${target%/*} GOARCH=$${target#*/} $(BUILD) -o /dev/null . || exit 1; \
-		GOOS=$${target%/*} GOARCH=$${target#*/} $(GO) vet . ./core/... ./cli || exit 1; \
+		GOOS=$${target%/*} GOARCH=$${target#*/} $(GO) vet . ./core/... ./cli ./holder || exit 1; \
 	done
 
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.

@@ -13,7 +13,8 @@ import (
 // knows things does not speak, and what speaks knows nothing.
 var rooms = map[string][]string{
 	"unicrux":         {"unicrux/cli"},
-	"unicrux/cli":     {"unicrux/core", "unicrux/render", "unicrux/standin", "unicrux/demo"},
+	"unicrux/cli":     {"unicrux/core", "unicrux/render", "unicrux/holder", "unicrux/standin", "unicrux/demo"},
+	"unicrux/holder":  {"unicrux/core"},
 	"unicrux/render":  {"unicrux/core"},
 	"unicrux/core":    {"unicrux/core"},
 	"unicrux/standin": {},

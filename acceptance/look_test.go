@@ -51,7 +51,7 @@ func TestLook(t *testing.T) {
 	if r := p.must("look"); !strings.Contains(r.out, "unicrux key lock") {
 		t.Errorf("%s", r)
 	}
-	if r := p.must("look", "agent"); !strings.Contains(r.out, "ssh would ask no agent") {
+	if r := p.must("look", "agent"); !strings.Contains(r.out, "no holder runs") {
 		t.Errorf("%s", r)
 	}
 	p.extra = append(p.extra, "SSH_AUTH_SOCK="+p.path("nowhere"))
@@ -60,7 +60,7 @@ func TestLook(t *testing.T) {
 	}
 	p.agent()
 	p.must("key", "load", "other")
-	for part, words := range map[string]string{"agent": "holds 1 key.", "hosts": "~/.ssh/forge_ed25519", "keys": "ecdsa 256"} {
+	for part, words := range map[string]string{"agent": "holds    1 key", "hosts": "~/.ssh/forge_ed25519", "keys": "ecdsa 256"} {
 		if r := p.must("look", part); !strings.Contains(r.out, words) {
 			t.Errorf("look %s: %s", part, r)
 		}

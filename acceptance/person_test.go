@@ -71,7 +71,13 @@ type person struct {
 func newPerson(t testing.TB) *person {
 	t.Helper()
 	home := t.TempDir()
-	return &person{t: t, home: home, folder: home}
+	p := &person{t: t, home: home, folder: home}
+	t.Cleanup(func() {
+		if p.exists(".local", "state", "unicrux", "run") {
+			p.unicrux("holder", "stop")
+		}
+	})
+	return p
 }
 
 // withHost is a person beside a running practice host that is described already.

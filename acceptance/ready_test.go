@@ -95,13 +95,14 @@ func TestReadyAsksOnce(t *testing.T) {
 	p := withHost(t)
 	p.agent()
 	r := p.onTerminal([]string{"seven tides\n", "seven tides\n"}, "ready", drift, "--token-from", p.host.TokenFile())
-	if r.exit != 0 || strings.Count(r.out, "): ") != 1 || !strings.Contains(r.out, "The agent holds it") || !p.exists("drift-model", "drift.csv") {
+	if r.exit != 0 || strings.Count(r.out, "): ") != 1 || !strings.Contains(r.out, "The holder keeps it") || !p.exists("drift-model", "drift.csv") {
 		t.Errorf("%s", r)
 	}
 }
 
-// TestReadyWithoutAnAgent clones with a locked key, whose passphrase is asked once.
-func TestReadyWithoutAnAgent(t *testing.T) {
+// TestReadyHolds clones with a locked key, whose passphrase is asked once, and which is held
+// from then on.
+func TestReadyHolds(t *testing.T) {
 	t.Parallel()
 	p := withHost(t)
 	p.extra = append(p.extra, "TMPDIR="+p.path("tmp"))
@@ -110,13 +111,26 @@ func TestReadyWithoutAnAgent(t *testing.T) {
 	}
 	p.write("seven tides\n", "passphrase")
 	r := p.must("ready", drift, "--passphrase-from", p.path("passphrase"), "--token-from", p.host.TokenFile())
-	if !p.exists("drift-model", "drift.csv") || !strings.Contains(r.out, "git will ask for its passphrase") {
+	if !p.exists("drift-model", "drift.csv") || !strings.Contains(r.out, "The holder keeps it") {
 		t.Errorf("%s", r)
 	}
 	if left, err := os.ReadDir(p.path("tmp")); err != nil || len(left) > 0 {
 		t.Errorf("left behind: %v, %v", left, err)
 	}
+	p.wants(drift, "")
+	p.must("holder", "stop")
 	p.wants(drift, "key-locked")
+
+	p.remove(".ssh", "unicrux.conf") // as if the key had been settled by hand
+	p.must("host", "add", p.host.DescriptionFile())
+	p.must("host", "set", "forge", "key=forge_ed25519")
+	if r := p.must("check", drift, "--passphrase-from", p.path("passphrase")); !strings.Contains(r.out, "git will ask for its passphrase") {
+		t.Errorf("%s", r)
+	}
+	if r := p.must("ready", drift, "--into", "again", "--passphrase-from", p.path("passphrase")); !strings.Contains(r.out, "The holder keeps forge_ed25519 unlocked") {
+		t.Errorf("%s", r)
+	}
+	p.wants(drift, "")
 }
 
 func TestReadyForAnotherAccount(t *testing.T) {

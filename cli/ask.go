@@ -8,7 +8,9 @@ import (
 
 	"golang.org/x/term"
 
+	"unicrux/core/ready"
 	"unicrux/core/secret"
+	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 )
 
@@ -99,16 +101,19 @@ func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
 }
 
 // asker answers for the passphrase of a key that is there: from a source once given, else
-// from the terminal.
+// from the desktop where that keeps it, else from the terminal.
 func (a *app) asker(source string) sshway.Asker {
-	return func(name string) (secret.Text, error) {
-		switch {
-		case source != "":
+	return func(pair *sshkey.Pair) (secret.Text, error) {
+		if source != "" {
 			return a.readSecret(source)
-		case !a.mayAsk():
+		}
+		if text, kept := ready.KeptPassphrase(pair); kept {
+			return text, nil
+		}
+		if !a.mayAsk() {
 			return secret.Text{}, sshway.ErrNobody
 		}
-		text, err := a.askSecret("Passphrase of " + name + " (--passphrase-from):")
+		text, err := a.askSecret("Passphrase of " + pair.Name() + " (--passphrase-from):")
 		if err == nil && text.Empty() {
 			err = sshway.ErrNobody
 		}

@@ -6,7 +6,7 @@ import (
 	"unicrux/core/diagnose"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
-	"unicrux/core/secret"
+	"unicrux/core/sshway"
 	"unicrux/render"
 )
 
@@ -74,7 +74,7 @@ func (a *app) check(o *checkOptions, args []string) error {
 }
 
 // request makes the question of check and ready.
-func (a *app) request(purpose, account, argument string, ask func(string) (secret.Text, error)) (diagnose.Request, error) {
+func (a *app) request(purpose, account, argument string, ask sshway.Asker) (diagnose.Request, error) {
 	request := diagnose.Request{Argument: argument, Purpose: diagnose.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
 	switch request.Purpose {
 	case "", diagnose.Clone, diagnose.Push:

@@ -135,7 +135,7 @@ and names the one cause when a clone or push fails.`,
 	}{
 		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand()}},
 		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand()}},
-		{"keep", []*cobra.Command{a.changesCommand(), a.undoCommand()}},
+		{"keep", []*cobra.Command{a.holderCommand(), a.changesCommand(), a.undoCommand()}},
 		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
 	} {
 		for _, command := range group.commands {
@@ -221,7 +221,7 @@ func (a *app) place() (ready.Place, error) {
 	if err != nil {
 		return ready.Place{}, err
 	}
-	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout}, nil
+	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Program: a.program(), StartHolder: a.startHolder}, nil
 }
 
 // show prints a result: the document when JSON was asked for, else the text.

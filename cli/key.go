@@ -3,13 +3,11 @@ package cli
 import (
 	"fmt"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
-	"unicrux/core/secret"
 	"unicrux/core/sshkey"
 	"unicrux/render"
 )
@@ -75,7 +73,7 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 		a.progress("Looking for the primes of an RSA key. This takes a moment.")
 	}
 	batch := a.station.Begin("Make a key.", a.dry)
-	pair, err := place.Make(batch, n)
+	pair, err := place.Make(a.ctx, batch, n)
 	if err != nil {
 		return err
 	}
@@ -161,66 +159,4 @@ func (a *app) keyShow() *cobra.Command {
 	}
 	command.Flags().BoolVar(&line, "line", false, "print the public line and nothing else")
 	return command
-}
-
-func (a *app) keyLoad() *cobra.Command {
-	var lifetime time.Duration
-	var passphrase string
-	command := &cobra.Command{
-		Use:   "load KEY",
-		Short: "Unlock a key and let the agent hold it",
-		Long: `Unlocks a key and gives it to the agent that ssh asks, which holds it for a time. Until
-then nobody is asked for the passphrase.`,
-		Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.load(args[0], passphrase, lifetime) },
-	}
-	command.Flags().DurationVar(&lifetime, "for", 8*time.Hour, "how long the agent holds it")
-	command.Flags().StringVar(&passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
-	return command
-}
-
-func (a *app) load(name, source string, lifetime time.Duration) error {
-	if lifetime < time.Second {
-		return usage("--for takes a time of at least a second, such as 8h")
-	}
-	place, pair, err := a.keyAt(name)
-	if err != nil {
-		return err
-	}
-	if a.dry {
-		return a.show(a.style().Sentences("Would let the agent hold "+pair.Name()+"."), render.PlanDocument(nil))
-	}
-	var passphrase secret.Text
-	if pair.Locked {
-		if passphrase, err = a.asker(source)(pair.Name()); err != nil {
-			return err
-		}
-	}
-	socket, err := place.Load(a.ctx, pair, passphrase, lifetime)
-	if err != nil {
-		return err
-	}
-	until := a.station.Now().Add(lifetime)
-	return a.show(a.style().Sentences(fmt.Sprintf("The agent holds %s until %s.", pair.Name(), until.Format("15:04 on 2006-01-02"))),
-		render.LoadedDocument(pair.Name(), socket, &until))
-}
-
-func (a *app) keyUnload() *cobra.Command {
-	return &cobra.Command{
-		Use: "unload KEY", Short: "Take a key out of the agent", Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error {
-			place, pair, err := a.keyAt(args[0])
-			if err != nil {
-				return err
-			}
-			if a.dry {
-				return a.show(a.style().Sentences("Would take "+pair.Name()+" out of the agent."), render.PlanDocument(nil))
-			}
-			socket, err := place.Unload(a.ctx, pair)
-			if err != nil {
-				return err
-			}
-			return a.show(a.style().Sentences("The agent holds "+pair.Name()+" no more."), render.LoadedDocument(pair.Name(), socket, nil))
-		},
-	}
 }

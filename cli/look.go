@@ -48,7 +48,7 @@ func (a *app) lookAt(part string, view *look.View) error {
 	case "hosts":
 		text = s.LookHosts(view, a.station.Tilde)
 	case "agent":
-		text = s.LookAgent(view, a.station.Tilde)
+		text = s.LookAgents(view, a.station.Now(), a.station.Tilde)
 	default:
 		return usage("look takes keys, hosts or agent in this version, not %q", part)
 	}

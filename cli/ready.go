@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"io"
 	"os"
 
@@ -12,6 +11,8 @@ import (
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/core/sshway"
 	"unicrux/render"
 )
 
@@ -183,17 +184,34 @@ func (a *app) clone(place ready.Place, opening *ready.Opening, request diagnose.
 	if _, isFile := out.(*os.File); !isFile || a.json {
 		out = a.Err
 	}
-	station := *a.station
-	if path := opening.Way.Unlocked; path != "" { // ssh would ask for the passphrase once more
-		var done func() error
-		if station.Environ, done, err = place.Lend(a.ctx, path, request.Ask); err != nil {
-			return err
-		}
-		defer func() { err = errors.Join(err, done()) }()
+	if err := a.hold(place, opening.Way, request.Ask); err != nil {
+		return err
 	}
 	a.say("\n")
 	a.progress("Cloning into " + a.station.Tilde(target.Folder) + ".")
-	return gitlink.Clone(a.ctx, &station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
+	return gitlink.Clone(a.ctx, a.station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
+}
+
+// hold lets the holder have the key whose passphrase was asked for the check, because ssh
+// would ask for it once more.
+func (a *app) hold(place ready.Place, way *diagnose.Way, ask sshway.Asker) error {
+	if way.Unlocked == "" {
+		return nil
+	}
+	pair, err := sshkey.Load(way.Unlocked)
+	if err != nil {
+		return err
+	}
+	passphrase, err := ask(pair)
+	if err != nil {
+		return err
+	}
+	batch := a.station.Begin("Hold "+pair.Name()+" unlocked.", false)
+	loaded, err := place.Load(a.ctx, batch, ready.Load{Pair: pair, Passphrase: passphrase, HostName: way.HostName})
+	if err == nil {
+		a.say("\n" + a.style().Sentences(loaded.Words(pair.Name())))
+	}
+	return err
 }
 
 func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {

@@ -38,7 +38,7 @@ func (o *relockOptions) validate() error {
 // passphrases gets the one that opens the pair, where it is locked, and the new one.
 func (a *app) passphrases(o *relockOptions, pair *sshkey.Pair) (old, new secret.Text, err error) {
 	if pair.Locked {
-		if old, err = a.asker(o.old)(pair.Name()); err != nil {
+		if old, err = a.asker(o.old)(pair); err != nil {
 			return old, new, err
 		}
 		if _, err := pair.Raw(old); err != nil { // before a new one is asked for in vain

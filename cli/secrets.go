@@ -6,6 +6,7 @@ import (
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
+	"unicrux/core/sshkey"
 )
 
 // secretOptions are the options of commands that may have to ask for secrets.
@@ -44,13 +45,13 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			}
 			return text, err
 		},
-		Passphrase: func(name string) (secret.Text, error) {
-			if text, found := known[name]; found {
+		Passphrase: func(pair *sshkey.Pair) (secret.Text, error) {
+			if text, found := known[pair.Name()]; found {
 				return text, nil
 			}
-			text, err := ask(name)
+			text, err := ask(pair)
 			if err == nil {
-				known[name] = text
+				known[pair.Name()] = text
 			}
 			return text, err
 		},

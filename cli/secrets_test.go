@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"unicrux/core/sshkey"
 )
 
 // TestPassphrasesAreKeptByKey makes sure that what opened one key is not tried on another.
@@ -21,7 +22,7 @@ func TestPassphrasesAreKeptByKey(t *testing.T) {
 	}
 	put("nine tides\n")
 	for _, row := range []struct{ key, want string }{{"made", "seven tides"}, {"old", "nine tides"}, {"made", "seven tides"}} {
-		if text, err := secrets.Passphrase(row.key); err != nil || string(text.Reveal()) != row.want {
+		if text, err := secrets.Passphrase(&sshkey.Pair{Path: row.key}); err != nil || string(text.Reveal()) != row.want {
 			t.Errorf("%s: %q, %v; want %q", row.key, text.Reveal(), err, row.want)
 		}
 	}

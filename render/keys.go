@@ -170,17 +170,18 @@ func KeysDocument(views []KeyView, unreadable []string) any {
 }
 
 // LoadedDocument makes the document "unicrux.agent_key/1"; until is nil for a key that the
-// agent holds no more.
-func LoadedDocument(key, socket string, until *time.Time) any {
+// agents hold no more.
+func LoadedDocument(key string, sockets []string, until *time.Time, change int) any {
 	var ends *string
 	if until != nil {
 		ends = optional(until.UTC().Format(time.RFC3339))
 	}
 	return struct {
-		Schema string  `json:"schema"`
-		Key    string  `json:"key"`
-		Agent  string  `json:"agent"`
-		Held   bool    `json:"held"`
-		Until  *string `json:"until"`
-	}{"unicrux.agent_key/1", key, socket, until != nil, ends}
+		Schema string   `json:"schema"`
+		Key    string   `json:"key"`
+		Agents []string `json:"agents"`
+		Held   bool     `json:"held"`
+		Until  *string  `json:"until"`
+		Change int      `json:"change,omitempty"`
+	}{"unicrux.agent_key/1", key, append([]string{}, sockets...), until != nil, ends, change}
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/foreign"
 	"unicrux/core/look"
 	"unicrux/core/sshkey"
 )
@@ -134,24 +133,6 @@ func hostKeyWord(host look.Host) string {
 	return "not stored"
 }
 
-// LookAgent writes what the agent holds.
-func (s Style) LookAgent(v *look.View, tilde func(string) string) string {
-	switch {
-	case v.Agent.Socket == "":
-		return s.Sentences("ssh would ask no agent: none is named by SSH_AUTH_SOCK or by settings.")
-	case v.Agent.Err != nil:
-		return s.Sentences("The agent at " + tilde(v.Agent.Socket) + " does not answer.")
-	case len(v.Agent.Keys) == 0:
-		return s.Sentences("The agent at " + tilde(v.Agent.Socket) + " holds no key.")
-	}
-	var rows [][]string
-	for _, key := range v.Agent.Keys {
-		rows = append(rows, []string{foreign.Clean(key.Comment), sshkey.Kind(key.Public), s.tideLine(sshkey.Eye(key.Public)), sshkey.Fingerprint(key.Public)})
-	}
-	return s.Sentences("The agent at "+tilde(v.Agent.Socket)+" holds "+count(len(rows), "key", "keys")+".") + "\n" +
-		s.table([]string{"comment", "kind", "tide line", "fingerprint"}, rows)
-}
-
 // nextStep is the one command that helps most: first what is exposed, then hosts that are
 // not settled, then what could be safer.
 func nextStep(v *look.View, tilde func(string) string) (words string, command []string) {
@@ -202,15 +183,6 @@ func LookDocument(v *look.View) any {
 		Risk string `json:"risk"`
 		Path string `json:"path"`
 	}
-	type agentEntry struct {
-		Socket       *string  `json:"socket"` // null when ssh would ask no agent
-		Answers      bool     `json:"answers"`
-		Fingerprints []string `json:"fingerprints"`
-	}
-	agent := agentEntry{Socket: optional(v.Agent.Socket), Answers: v.Agent.Socket != "" && v.Agent.Err == nil, Fingerprints: []string{}}
-	for _, key := range v.Agent.Keys {
-		agent.Fingerprints = append(agent.Fingerprints, sshkey.Fingerprint(key.Public))
-	}
 	keys, hosts, unsafe := []keyEntry{}, []hostEntry{}, []unsafeEntry{}
 	for _, key := range v.Keys {
 		entry := keyEntry{Path: key.Pair.Path, Locked: key.Pair.Locked, InAgent: key.InAgent}
@@ -233,7 +205,7 @@ func LookDocument(v *look.View) any {
 		Schema string        `json:"schema"`
 		Keys   []keyEntry    `json:"keys"`
 		Hosts  []hostEntry   `json:"hosts"`
-		Agent  agentEntry    `json:"agent"`
+		Agents []agentEntry  `json:"agents"`
 		Unsafe []unsafeEntry `json:"unsafe"`
-	}{"unicrux.look/1", keys, hosts, agent, unsafe}
+	}{"unicrux.look/1", keys, hosts, agentEntries(v.Agents), unsafe}
 }

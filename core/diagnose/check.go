@@ -90,7 +90,7 @@ func (c *checker) settle(context.Context) (*Crux, error) {
 	if crux := c.refusedSettings(); crux != nil {
 		return crux, nil
 	}
-	c.way.Question.User = c.passage.Client.User
+	c.way.Question.User, c.way.HostName = c.passage.Client.User, c.address.Host
 	_, worthy := c.worthyKey()
 	c.way.KeyAtHand, c.way.KeyWeak = len(c.offered()) > 0, !worthy
 	c.way.HostKnown = len(c.passage.Known.Keys) > 0

@@ -198,7 +198,7 @@ func (c *checker) notes() {
 	}
 	key := c.offered()[trip.With]
 	switch {
-	case key.Locked:
+	case key.Locked && !c.passage.AsksOnce():
 		c.note("passphrase-asked")
 	case key.Pair != nil && !key.Pair.Locked:
 		c.note("key-no-passphrase")
@@ -221,4 +221,4 @@ func (c *checker) note(code Code) {
 }
 
 // NobodyAsks is an asker for when nobody can be asked.
-func NobodyAsks(string) (secret.Text, error) { return secret.Text{}, sshway.ErrNobody }
+func NobodyAsks(*sshkey.Pair) (secret.Text, error) { return secret.Text{}, sshway.ErrNobody }

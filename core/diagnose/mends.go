@@ -113,18 +113,22 @@ func (c *checker) makeMend(summary string) Mend {
 		program, "key", "new", "--host", host)
 }
 
-// lockedMends: into the agent where ssh would ask one, else only a terminal helps.
+// lockedMends: into the holder, or the agent that the person's settings name. Where that one
+// does not answer, only a terminal helps.
 func (c *checker) lockedMends(terminal Mend, crux *Crux) []Mend {
-	if c.passage.Client.Agent == "" || c.passage.AgentErr != nil {
+	if c.passage.AgentErr != nil && c.passage.Client.Origin("identityagent").File != "" {
 		return []Mend{terminal}
 	}
-	load := Mend{Summary: "Unlock it once and let the agent hold it for a working day.", By: You}
+	load := Mend{Summary: "Unlock it once, and let it be held unlocked for a working day.", By: You}
 	name := crux.key
 	if filepath.Dir(name) == c.station.SSHDir() {
 		name = filepath.Base(name)
 	}
-	return []Mend{c.command(load, Deed{Do: LoadKey, Key: crux.key}, "what the agent holds, for 8 hours",
-		program, "key", "load", name, "--for", "8h"), terminal}
+	command := []string{program, "key", "load", name, "--for", "8h"}
+	if c.host == nil {
+		command = append(command, "--host", c.address.Host)
+	}
+	return []Mend{c.command(load, Deed{Do: LoadKey, Key: crux.key}, "which agent ssh asks for "+c.way.Question.Host+", and what it holds", command...), terminal}
 }
 
 // trust: by a command, unless settings name no file in which a host key could be stored.

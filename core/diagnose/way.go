@@ -137,6 +137,7 @@ type Way struct {
 	Account  string // as the host names it; empty when it does not tell
 	Key      string // the name of the key that signed in
 	Unlocked string // the path of that key, when its passphrase had to be asked for it
+	HostName string // the name in clone URLs that ssh is given
 	Crux     *Crux  // nil when the way is open
 
 	HostKnown bool // a key is stored for the host

@@ -80,7 +80,7 @@ func Set(batch *workstation.Batch, station *workstation.Station, registry *Regis
 		}
 		settings = append(settings, lines...)
 	}
-	hostName, err := registry.hostName(host)
+	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
 	}
@@ -97,8 +97,8 @@ func SettingNames() []string {
 	return names
 }
 
-// hostName is the name in clone URLs of a host that is described, or of any other.
-func (r *Registry) hostName(host string) (string, error) {
+// HostName is the name in clone URLs of a host that is described, or of any other.
+func (r *Registry) HostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
@@ -111,13 +111,13 @@ func (r *Registry) hostName(host string) (string, error) {
 // Drop forgets a host: its description and our settings for it. Keys, and what is stored
 // about the host's own key, stay. Dropped again, nothing changes.
 func Drop(batch *workstation.Batch, station *workstation.Station, registry *Registry, host string) error {
-	hostName, err := registry.hostName(host)
+	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
 	}
 	if _, err := os.Stat(OurFile(station)); err == nil {
 		_, err := batch.Edit(OurFile(station), fmt.Sprintf("Take out how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
-			return sshconfig.DropBlock(old, []string{hostName}), nil
+			return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, ""), nil
 		})
 		if err != nil {
 			return err

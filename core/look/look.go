@@ -13,7 +13,6 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
-	"unicrux/core/agent"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/sshkey"
@@ -23,9 +22,9 @@ import (
 
 // A View is what is here.
 type View struct {
-	Keys   []Key  // those of the ssh folder first, then those in odd places
-	Hosts  []Host // described ones
-	Agent  Agent
+	Keys   []Key     // those of the ssh folder first, then those in odd places
+	Hosts  []Host    // described ones
+	Agents []Agent   // the holder first
 	Unsafe []Finding // the most urgent first
 }
 
@@ -42,13 +41,6 @@ type Host struct {
 	Trusted     bool  // a key of the host is stored
 	Offers      []int // the keys that ssh would offer, as places in View.Keys, in order
 	Others      int   // keys that it would offer and that are only in the agent
-}
-
-// An Agent is the one that ssh would ask for a host without settings of its own.
-type Agent struct {
-	Socket string // empty for none
-	Keys   []agent.Key
-	Err    error // it does not answer
 }
 
 // A Risk is a kind of finding.
@@ -79,41 +71,25 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	for _, pair := range sshkey.Search(station.Home) {
 		v.Keys = append(v.Keys, Key{Pair: pair, Odd: filepath.Dir(pair.Path) != station.SSHDir()})
 	}
-	if err := v.askAgent(station, config); err != nil {
-		return nil, err
-	}
+	asked := map[string]string{} // which agent for which host
 	for _, description := range registry.Hosts {
-		host, err := v.host(station, config, description)
+		host, socket, err := v.host(station, config, description)
 		if err != nil {
 			return nil, err
 		}
+		asked[description.Name] = socket
 		v.Hosts = append(v.Hosts, host)
 	}
+	other, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: "localhost"})
+	if err != nil {
+		return nil, err
+	}
+	if err := other.Close(); err != nil {
+		return nil, err
+	}
+	v.meetAgents(station, asked, other.Client.Agent)
 	v.judge()
 	return v, nil
-}
-
-func (v *View) askAgent(station *workstation.Station, config *gitlink.Config) error {
-	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: "localhost"})
-	if err != nil {
-		return err
-	}
-	v.Agent.Socket = way.Client.Agent
-	if err := way.Close(); err != nil || v.Agent.Socket == "" {
-		return err
-	}
-	conn, err := agent.Open(v.Agent.Socket)
-	if err != nil {
-		v.Agent.Err = err
-		return nil
-	}
-	v.Agent.Keys = conn.Keys
-	for _, held := range conn.Keys {
-		if i := v.find(held.Public); i >= 0 {
-			v.Keys[i].InAgent = true
-		}
-	}
-	return conn.Close()
 }
 
 // find returns the place of a key in the view, or -1.
@@ -126,11 +102,11 @@ func (v *View) find(public ssh.PublicKey) int {
 	return -1
 }
 
-func (v *View) host(station *workstation.Station, config *gitlink.Config, description *hosts.Description) (Host, error) {
-	host := Host{Description: description}
+func (v *View) host(station *workstation.Station, config *gitlink.Config, description *hosts.Description) (host Host, socket string, err error) {
+	host = Host{Description: description}
 	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
 	if err != nil {
-		return host, err
+		return host, "", err
 	}
 	host.Trusted = len(way.Known.Keys)+len(way.Known.Authorities) > 0
 	for _, key := range way.Keys {
@@ -143,7 +119,7 @@ func (v *View) host(station *workstation.Station, config *gitlink.Config, descri
 			host.Others++
 		}
 	}
-	return host, way.Close()
+	return host, way.Client.Agent, way.Close()
 }
 
 // Settled tells whether ssh has a key to offer to the host and knows the host's own.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"time"
 
 	"unicrux/core/diagnose"
 	"unicrux/core/foreign"
@@ -17,9 +16,6 @@ import (
 	"unicrux/core/sshway"
 	"unicrux/core/workstation"
 )
-
-// workingDay is how long the agent holds a key that was unlocked for it.
-const workingDay = 8 * time.Hour
 
 // Secrets are where a deed gets what must not be kept: each is called when it is needed,
 // and answers with an error when nobody can be asked.
@@ -46,7 +42,11 @@ func (p Place) Apply(ctx context.Context, batch *workstation.Batch, deed diagnos
 	case diagnose.RegisterKey:
 		return p.registerFor(ctx, batch, deed, secrets)
 	case diagnose.UseKey:
-		err := hosts.Settle(batch, p.Station, deed.HostName, hosts.UseKey(p.Station, deed.Key)...)
+		pair, err := sshkey.Load(deed.Key)
+		if err != nil {
+			return "", err
+		}
+		err = p.use(ctx, batch, deed.HostName, pair)
 		return fmt.Sprintf("The settings for %s use %s now.", deed.Host, p.Station.Tilde(deed.Key)), err
 	case diagnose.SettleHost:
 		err := hosts.Settle(batch, p.Station, deed.HostName, deed.Settings...)
@@ -90,7 +90,7 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 			return "", err
 		}
 	}
-	pair, err := p.Make(batch, n)
+	pair, err := p.Make(ctx, batch, n)
 	if err != nil {
 		return "", err
 	}
@@ -98,9 +98,10 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 	if batch.Dry || !pair.Locked {
 		return done, nil
 	}
-	// Somebody has just typed the passphrase: the agent may keep the key for the day.
-	if _, err := p.Load(ctx, pair, n.Passphrase, workingDay); err == nil {
-		done += " The agent holds it for 8 hours."
+	// Somebody has just typed the passphrase: that shall be enough for the day.
+	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: n.Passphrase, HostName: host.SSH.Host})
+	if err == nil {
+		done += " " + loaded.Words("it")
 	}
 	return done, nil
 }
@@ -141,12 +142,15 @@ func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, deed diagn
 	if err != nil || batch.Dry {
 		return "", err
 	}
-	passphrase, err := secrets.Passphrase(pair.Name())
+	passphrase, err := secrets.Passphrase(pair)
 	if err != nil {
 		return "", err
 	}
-	_, err = p.Load(ctx, pair, passphrase, workingDay)
-	return fmt.Sprintf("The agent holds %s for 8 hours.", pair.Name()), err
+	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: passphrase, HostName: deed.HostName})
+	if err != nil {
+		return "", err
+	}
+	return loaded.Words(pair.Name()), nil
 }
 
 // writePublic puts the public half of a private file beside it.

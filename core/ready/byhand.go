@@ -5,7 +5,6 @@ import (
 	"errors"
 	"time"
 
-	"unicrux/core/hosts"
 	"unicrux/core/workstation"
 )
 
@@ -23,7 +22,7 @@ var ErrWaited = errors.New("the host does not take the key yet")
 // host takes it, which a person told it on its page. A patience of 0 tries once.
 func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
 	done := &Registered{Title: r.Title}
-	if err := hosts.Settle(batch, p.Station, r.Host.SSH.Host, hosts.UseKey(p.Station, r.Pair.Path)...); err != nil || batch.Dry {
+	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry {
 		return done, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, max(patience, p.Timeout))

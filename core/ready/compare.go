@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/desktop"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -94,6 +95,12 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 
 // TakeBack takes back what was told to a host. What is as it was before is no error.
 func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*hosts.Description) (secret.Text, error)) error {
+	if step.Act == actKeep {
+		if err := desktop.Forget(step.Data["name"]); !errors.Is(err, desktop.ErrNone) {
+			return err
+		}
+		return nil
+	}
 	host, err := p.Registry.Find(step.Host)
 	if err != nil {
 		return err

@@ -1,6 +1,7 @@
 package ready
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -91,7 +92,7 @@ func (n NewKey) Check(station *workstation.Station) error {
 }
 
 // Make makes a key, and settings that point to it when a host is named.
-func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
+func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 	if err := n.Check(p.Station); err != nil {
 		return nil, err
 	}
@@ -106,13 +107,12 @@ func (p Place) Make(batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 	if err := batch.Create(path+".pub", "Write the public half beside it.", 0o644, made.Public, false); err != nil {
 		return nil, err
 	}
-	if n.Host != nil {
-		if err := hosts.Settle(batch, p.Station, n.Host.SSH.Host, hosts.UseKey(p.Station, path)...); err != nil {
-			return nil, err
-		}
+	pair := &sshkey.Pair{Path: path, Public: made.Key, Comment: n.comment(p.Station), Locked: !n.Passphrase.Empty(),
+		HasPublic: true, Mode: 0o600, Modified: p.Station.Now()}
+	if n.Host == nil {
+		return pair, nil
 	}
-	return &sshkey.Pair{Path: path, Public: made.Key, Comment: n.comment(p.Station), Locked: !n.Passphrase.Empty(),
-		HasPublic: true, Mode: 0o600, Modified: p.Station.Now()}, nil
+	return pair, p.use(ctx, batch, n.Host.SSH.Host, pair)
 }
 
 // FindKey reads the pair that a person names: by its file's name in the ssh folder, or by path.

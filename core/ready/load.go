@@ -1,78 +1,318 @@
 package ready
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"fmt"
+	"io/fs"
+	"os"
 	"slices"
 	"time"
 
 	"unicrux/core/address"
 	"unicrux/core/agent"
+	"unicrux/core/hosts"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
+	"unicrux/core/workstation"
 )
 
-// ErrNoAgent is returned when ssh would ask no agent.
-var ErrNoAgent = errors.New("there is no agent that ssh would ask")
+// ErrNoAgent is returned when no settings lead to the key and ssh would ask no agent.
+var ErrNoAgent = errors.New("no settings of a host lead to this key, and ssh would ask no agent for it")
 
-// Load unlocks a key and gives it to the agent that ssh will ask, for a time.
-func (p Place) Load(ctx context.Context, pair *sshkey.Pair, passphrase secret.Text, lifetime time.Duration) (socket string, err error) {
-	private, err := pair.Raw(passphrase)
-	if err != nil {
-		return "", err
-	}
-	return p.withAgent(ctx, func(conn *agent.Conn) error {
-		return conn.Load(agent.Loan{Private: private, Comment: pair.Path, Lifetime: lifetime})
-	})
+// A Load says for how long which key is to be held unlocked.
+type Load struct {
+	Pair       *sshkey.Pair
+	Passphrase secret.Text   // that opens it; empty for a key without a lock
+	Lifetime   time.Duration // 0 for a working day
+	HostName   string        // whose settings shall lead to the agent, beside those that use the key already; may be empty
+	Keep       bool          // let the desktop's secret service keep the passphrase
 }
 
-// Lend lets one command sign in with a key whose passphrase was asked for the check before
-// it: through an agent of our own that lives no longer than the command. It returns the
-// environment for the command. Where an agent is in charge, that one is asked.
-func (p Place) Lend(ctx context.Context, path string, ask sshway.Asker) (environ []string, done func() error, err error) {
-	environ, done = p.Station.Environ, func() error { return nil }
+// A Loaded says who holds a key now.
+type Loaded struct {
+	Sockets []string // of the agents
+	Holder  bool     // ours is among them
+	Until   time.Time
+	Kept    bool // the desktop keeps the passphrase
+}
+
+// Load unlocks a key and gives it to the agents that ssh will ask for it: those that
+// settings name, else the holder, which the settings of each host that uses the key are
+// made to name. Where no host uses the key, it goes to the agent of the environment.
+func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*Loaded, error) {
+	if load.Lifetime == 0 {
+		load.Lifetime = agent.WorkingDay
+	}
+	private, err := load.Pair.Raw(load.Passphrase)
+	if err != nil && !batch.Dry {
+		return nil, err
+	}
+	users, err := p.users(ctx, load.Pair, load.HostName)
+	if err != nil {
+		return nil, err
+	}
+	loaded := &Loaded{Until: p.Station.Now().Add(load.Lifetime)}
+	if load.Keep {
+		if err := p.keepPassphrase(batch, load); err != nil {
+			return nil, err
+		}
+		loaded.Kept = true
+	}
+	if err := p.chooseAgents(ctx, batch, load, users, loaded); err != nil {
+		return nil, err
+	}
+	if batch.Dry {
+		return loaded, nil
+	}
+	for _, socket := range loaded.Sockets {
+		loan := agent.Loan{Private: private, Comment: load.Pair.Path, Lifetime: load.Lifetime}
+		if err := p.lend(ctx, socket, loan); err != nil {
+			return loaded, err
+		}
+	}
+	return loaded, nil
+}
+
+// Words says in a sentence who holds the key now.
+func (l *Loaded) Words(key string) string {
+	who := "The agent"
+	if l.Holder {
+		who = "The holder"
+	}
+	return fmt.Sprintf("%s keeps %s unlocked until %s.", who, key, l.Until.Format("15:04 on 2006-01-02"))
+}
+
+// chooseAgents finds the agents that ssh will ask, and settles that it does.
+func (p Place) chooseAgents(ctx context.Context, batch *workstation.Batch, load Load, users []user, loaded *Loaded) error {
+	add := func(socket string) {
+		if !slices.Contains(loaded.Sockets, socket) {
+			loaded.Sockets = append(loaded.Sockets, socket)
+		}
+	}
+	for _, u := range users {
+		if !u.ours {
+			add(u.socket)
+			if err := hosts.DropHold(batch, p.Station, u.hostName); err != nil {
+				return err
+			}
+			continue
+		}
+		hold := p.holdFor(load.Pair)
+		if load.Keep { // in a dry run the desktop does not have it yet
+			hold.Unlock = load.Pair.Path
+		}
+		if err := hosts.SettleHold(batch, p.Station, u.hostName, hold); err != nil {
+			return err
+		}
+		add(p.Station.HolderSocket())
+		loaded.Holder = true
+	}
+	if len(users) > 0 {
+		return nil
+	}
 	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
-	if err != nil || passage.Client.Agent != "" {
-		return environ, done, err
-	}
-	pair, err := sshkey.Load(path)
 	if err != nil {
-		return environ, done, err
+		return err
 	}
-	passphrase, err := ask(pair.Name())
-	if err != nil {
-		return environ, done, err
-	}
-	private, err := pair.Raw(passphrase)
-	if err != nil {
-		return environ, done, err
-	}
-	socket, done, err := agent.Lend(agent.Loan{Private: private, Comment: path})
-	return append(slices.Clone(environ), "SSH_AUTH_SOCK="+socket), done, err
-}
-
-// Unload takes a key out of the agent that ssh will ask.
-func (p Place) Unload(ctx context.Context, pair *sshkey.Pair) (socket string, err error) {
-	return p.withAgent(ctx, func(conn *agent.Conn) error { return conn.Unload(pair.Public) })
-}
-
-// withAgent speaks to the agent that ssh would ask for a host without settings of its own.
-func (p Place) withAgent(ctx context.Context, speak func(*agent.Conn) error) (socket string, err error) {
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
-	if err != nil {
-		return "", err
-	}
-	socket = passage.Client.Agent
+	socket := passage.Client.Agent
 	if err := passage.Close(); err != nil {
-		return socket, err
+		return err
 	}
 	if socket == "" {
-		return "", ErrNoAgent
+		return ErrNoAgent
+	}
+	add(socket)
+	return nil
+}
+
+// lend gives a key to an agent. The holder is started for it, and once more where it was
+// just about to end.
+func (p Place) lend(ctx context.Context, socket string, loan agent.Loan) error {
+	if socket != p.Station.HolderSocket() {
+		return p.speak(socket, func(conn *agent.Conn) error { return conn.Load(loan) })
+	}
+	var err error
+	for range 3 {
+		if p.StartHolder == nil {
+			return fmt.Errorf("%w: the holder cannot be started from here", errors.ErrUnsupported)
+		}
+		if err = p.StartHolder(ctx); err != nil {
+			return err
+		}
+		if err = p.speak(socket, func(conn *agent.Conn) error { return conn.Load(loan) }); err == nil {
+			return nil
+		}
+	}
+	return err
+}
+
+func (p Place) speak(socket string, words func(*agent.Conn) error) error {
+	conn, err := agent.Open(socket)
+	if err != nil {
+		return err
+	}
+	return errors.Join(words(conn), conn.Close())
+}
+
+// A user is a host for which ssh would offer a key.
+type user struct {
+	hostName string
+	socket   string // of the agent that ssh would ask
+	offered  bool   // ssh would offer the key
+	ours     bool   // nothing names an agent, or our own settings do
+}
+
+// users finds the hosts for which ssh would offer a key: of those that are described or
+// that our settings name, and of the one given.
+func (p Place) users(ctx context.Context, pair *sshkey.Pair, besides string) ([]user, error) {
+	var users []user
+	for _, name := range p.hostNames(besides) {
+		u, err := p.asUser(ctx, pair, name)
+		if err != nil {
+			return nil, err
+		}
+		if (u.offered || name == besides) && (u.ours || u.socket != "") {
+			users = append(users, u)
+		}
+	}
+	return users, nil
+}
+
+func (p Place) asUser(ctx context.Context, pair *sshkey.Pair, hostName string) (user, error) {
+	u := user{hostName: hostName}
+	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: hostName})
+	if err != nil {
+		return u, err
+	}
+	var key sshway.Key
+	key, u.offered = offers(passage, pair)
+	u.socket = passage.Client.Agent
+	origin := passage.Client.Origin("identityagent")
+	elsewhere := u.offered && key.InAgent && u.socket != p.Station.HolderSocket()
+	u.ours = (origin.String() == "" || hosts.Ours(p.Station, origin)) && !elsewhere
+	return u, passage.Close()
+}
+
+// use makes ssh offer a key to a host, and no other. A locked one is asked for once a day.
+func (p Place) use(ctx context.Context, batch *workstation.Batch, hostName string, pair *sshkey.Pair) error {
+	u, err := p.asUser(ctx, pair, hostName)
+	if err != nil {
+		return err
+	}
+	if err := hosts.Settle(batch, p.Station, hostName, hosts.UseKey(p.Station, pair.Path)...); err != nil {
+		return err
+	}
+	if !pair.Locked || !u.ours {
+		return nil
+	}
+	return hosts.SettleHold(batch, p.Station, hostName, p.holdFor(pair))
+}
+
+func (p Place) holdFor(pair *sshkey.Pair) hosts.Hold {
+	hold := hosts.Hold{Program: p.Program}
+	if PassphraseKept(pair) {
+		hold.Unlock = pair.Path
+	}
+	return hold
+}
+
+// offers finds the pair among the keys that ssh would offer.
+func offers(passage *sshway.Way, pair *sshkey.Pair) (sshway.Key, bool) {
+	for _, key := range passage.Keys {
+		if key.Path == pair.Path || (key.Public != nil && pair.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal())) {
+			return key, true
+		}
+	}
+	return sshway.Key{}, false
+}
+
+// hostNames lists the hosts that we know something about, by their names in clone URLs.
+func (p Place) hostNames(besides string) []string {
+	var names []string
+	for _, d := range p.Registry.Hosts {
+		names = append(names, d.SSH.Host)
+	}
+	text, err := os.ReadFile(hosts.OurFile(p.Station))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		text = nil // ssh itself says what is wrong with it
+	}
+	names = append(names, hosts.Settled(text)...)
+	if besides != "" {
+		names = append(names, besides)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// Unload takes a key out of the agents that ssh would ask for it, and returns those that
+// held it.
+func (p Place) Unload(ctx context.Context, pair *sshkey.Pair) (sockets []string, err error) {
+	users, err := p.users(ctx, pair, "")
+	if err != nil {
+		return nil, err
+	}
+	asked := []string{p.Station.HolderSocket()}
+	for _, u := range users {
+		asked = append(asked, u.socket)
+	}
+	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
+	if err != nil {
+		return nil, err
+	}
+	asked = append(asked, passage.Client.Agent)
+	if err := passage.Close(); err != nil {
+		return nil, err
+	}
+	slices.Sort(asked)
+	for _, socket := range slices.Compact(asked) {
+		held, err := p.unloadFrom(socket, pair)
+		if err != nil {
+			return sockets, err
+		}
+		if held {
+			sockets = append(sockets, socket)
+		}
+	}
+	return sockets, nil
+}
+
+// unloadFrom takes a key out of one agent. One that does not answer holds nothing for ssh.
+func (p Place) unloadFrom(socket string, pair *sshkey.Pair) (held bool, err error) {
+	if socket == "" || pair.Public == nil {
+		return false, nil
 	}
 	conn, err := agent.Open(socket)
 	if err != nil {
-		return socket, err
+		return false, nil
 	}
-	return socket, errors.Join(speak(conn), conn.Close())
+	for _, key := range conn.Keys {
+		if bytes.Equal(key.Public.Marshal(), pair.Public.Marshal()) {
+			return true, errors.Join(conn.Unload(pair.Public), conn.Close())
+		}
+	}
+	return false, conn.Close()
+}
+
+// Held tells whether the holder has a key.
+func (p Place) Held(pair *sshkey.Pair) bool {
+	conn, err := agent.Open(p.Station.HolderSocket())
+	if err != nil {
+		return false
+	}
+	defer conn.Close() //nolint:errcheck // it was only asked
+	return slices.ContainsFunc(conn.Keys, func(key agent.Key) bool {
+		return pair.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal())
+	})
+}
+
+// HoldOnly gives a key to the holder for a working day, and changes no settings.
+func (p Place) HoldOnly(ctx context.Context, pair *sshkey.Pair, passphrase secret.Text) error {
+	private, err := pair.Raw(passphrase)
+	if err != nil {
+		return err
+	}
+	return p.lend(ctx, p.Station.HolderSocket(), agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
 }

@@ -23,6 +23,9 @@ type Place struct {
 	Station  *workstation.Station
 	Registry *hosts.Registry
 	Timeout  time.Duration // for each step on the network; 0 means 10 seconds
+
+	Program     string                      // ours, in full, for settings that start it
+	StartHolder func(context.Context) error // makes sure that the holder answers
 }
 
 // prepare settles what ssh would do for a host, with or without git.

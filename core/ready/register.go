@@ -62,7 +62,7 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if err := p.tell(ctx, batch, client, r, done); err != nil {
 		return nil, err
 	}
-	if err := hosts.Settle(batch, p.Station, r.Host.SSH.Host, hosts.UseKey(p.Station, r.Pair.Path)...); err != nil {
+	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
 		return done, err
 	}
 	if batch.Dry {

@@ -80,6 +80,50 @@ func DropBlock(text []byte, names []string) []byte {
 	return []byte(strings.Join(slices.Delete(lines, from, to), ""))
 }
 
+// Blocks lists the arguments of the Host lines, in order.
+func Blocks(text []byte) [][]string {
+	var blocks [][]string
+	for _, raw := range splitLines(string(text)) {
+		if l := parseLine(raw); l.keyword == "host" && l.err == nil {
+			blocks = append(blocks, l.args)
+		}
+	}
+	return blocks
+}
+
+// SetMatchExec makes ssh run a command before it connects to a host: by a Match line at the
+// end of text, with nothing below it. An empty command takes the line out. The command
+// holds no quotation mark ("), which the client could not read.
+func SetMatchExec(text []byte, name, command string) []byte {
+	lines := splitLines(string(text))
+	end := lineEnd(string(text))
+	wanted := Setting{"Match", []string{"originalhost", name, "exec"}}.text() + ` "` + command + `"` + end
+	kept := lines[:0:0]
+	for _, raw := range lines {
+		l := parseLine(raw)
+		if l.keyword == "match" && len(l.args) == 4 && slices.Equal(l.args[:3], []string{"originalhost", name, "exec"}) {
+			if raw == wanted {
+				return text
+			}
+			if n := len(kept); n > 0 && strings.TrimSpace(kept[n-1]) == "" {
+				kept = kept[:n-1] // the blank line that set it apart
+			}
+			continue
+		}
+		kept = append(kept, raw)
+	}
+	if command == "" {
+		return []byte(strings.Join(kept, ""))
+	}
+	if n := len(kept); n > 0 {
+		if !strings.HasSuffix(kept[n-1], "\n") {
+			kept[n-1] += end
+		}
+		kept = append(kept, end)
+	}
+	return []byte(strings.Join(append(kept, wanted), ""))
+}
+
 // findBlock returns the lines of a block, blank ones at its end left out; from is -1
 // when there is none.
 func findBlock(lines, names []string) (from, to int) {

@@ -8,6 +8,7 @@ import (
 // match tells whether all conditions of a Match line hold ("Match" in [CONF]).
 func (r *reader) match(text string, at Origin) bool {
 	result := true
+	r.unknown = nil
 	for text != "" {
 		var name string
 		name, text = nextWord(text)
@@ -35,6 +36,9 @@ func (r *reader) match(text string, at Origin) bool {
 		if argument == "" {
 			r.s.problem(at, "match", ErrNoArgument)
 			return false
+		}
+		if (name == "exec" || name == "localnetwork") && !result {
+			continue // the client does not ask either
 		}
 		holds, ok := r.condition(name, argument, at)
 		if !ok {
@@ -66,7 +70,7 @@ func (r *reader) condition(name, argument string, at Origin) (holds, ok bool) {
 		tag, _, _ := r.s.First("tag")
 		return matchList(tag, argument), true
 	case "exec", "localnetwork":
-		r.s.Unknown = append(r.s.Unknown, Value{Args: []string{name, argument}, Origin: at})
+		r.unknown = append(r.unknown, Value{Args: []string{name, argument}, Origin: at})
 		return false, true
 	}
 	return false, false

@@ -77,7 +77,7 @@ var ErrExposed = errors.New("others may write to it, or it is not yours")
 // Settings is everything that holds for one host.
 type Settings struct {
 	Query    Query
-	Unknown  []Value   // Match conditions that would run a command; taken as not fulfilled
+	Unknown  []Value   // Match conditions that would run a command and on which a setting depends; taken as not fulfilled
 	Problems []Problem // why the client would stop
 
 	values map[string][]Value
@@ -165,10 +165,11 @@ func (p Person) systemFolder() string {
 type reader struct {
 	s       *Settings
 	path    string
-	user    bool // a person's file, where "~" may be used
-	checked bool // the client looks at owner and permissions
-	final   bool // the second pass
-	never   bool // included where the block around it does not match: nothing in it can
+	user    bool    // a person's file, where "~" may be used
+	checked bool    // the client looks at owner and permissions
+	final   bool    // the second pass
+	never   bool    // included where the block around it does not match: nothing in it can
+	unknown []Value // conditions of the block's Match line that were not asked
 }
 
 // file reads one file; active tells whether lines before its first block count.
@@ -210,6 +211,10 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 		}
 		return active
 	}
+	if l.keyword != "host" && l.keyword != "match" {
+		r.s.Unknown = append(r.s.Unknown, r.unknown...)
+	}
+	r.unknown = nil
 	switch l.keyword {
 	case "host":
 		return !r.never && matchHost(r.host(), l.args)

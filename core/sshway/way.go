@@ -45,7 +45,8 @@ type Way struct {
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
 
-	agent *agent.Conn
+	agent  *agent.Conn
+	holder string // where our own agent listens when it runs
 }
 
 // A Key is one that ssh would offer.
@@ -76,7 +77,7 @@ func Prepare(station *workstation.Station, config *gitlink.Config, a address.Add
 	if config != nil {
 		command = config.SSH()
 	}
-	w := &Way{Address: a, Command: command}
+	w := &Way{Address: a, Command: command, holder: station.HolderSocket()}
 	w.Settings = sshconfig.Resolve(command.Query(a, station))
 	w.Client = w.Settings.Client()
 	var err error
@@ -131,7 +132,9 @@ func (w *Way) agentKeys() []agent.Key {
 	}
 	conn, err := agent.Open(w.Client.Agent)
 	if err != nil {
-		w.AgentErr = err
+		if w.Client.Agent != w.holder { // ours starts when it is needed
+			w.AgentErr = err
+		}
 		return nil
 	}
 	w.agent = conn
@@ -189,6 +192,13 @@ func publicOnly(identity sshconfig.Identity) (Key, bool) {
 	return Key{}, false
 }
 
+// AsksOnce tells whether ssh hands what it unlocks to our holder, and so asks for each
+// passphrase once a day at most.
+func (w *Way) AsksOnce() bool {
+	hands, _, _ := w.Settings.First("addkeystoagent")
+	return w.Client.Agent == w.holder && hands == "yes"
+}
+
 // HostPort is where ssh would connect to.
 func (w *Way) HostPort() string {
 	return net.JoinHostPort(w.Client.HostName, strconv.Itoa(w.Client.Port))
@@ -218,7 +228,7 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 }
 
 // An Asker asks the person for the passphrase of a key. An error means that nobody can be asked.
-type Asker func(name string) (secret.Text, error)
+type Asker func(pair *sshkey.Pair) (secret.Text, error)
 
 // ErrNobody is returned by an [Asker] when nobody can be asked.
 var ErrNobody = errors.New("nobody can be asked for the passphrase")
@@ -246,7 +256,7 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 	case !k.Locked:
 		return k.Pair.Signer(secret.Text{})
 	}
-	passphrase, err := ask(k.Name)
+	passphrase, err := ask(k.Pair)
 	if err != nil {
 		return nil, err
 	}

@@ -1,0 +1,118 @@
+package cli
+
+import (
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/agent"
+	"unicrux/core/ready"
+	"unicrux/render"
+)
+
+type loadOptions struct {
+	passphrase, host string
+	lifetime         time.Duration
+	keep             bool
+}
+
+func (a *app) keyLoad() *cobra.Command {
+	var o loadOptions
+	command := &cobra.Command{
+		Use:   "load KEY",
+		Short: "Unlock a key once and hold it for a working day",
+		Long: `Unlocks a key and lets it be held for a time. Until then nobody is asked for the
+passphrase, in whatever program uses ssh.
+
+It is held by the holder, a process of Unicrux in the background, and the settings of each
+host that uses the key are made to ask it. An agent that your own settings name for such a
+host gets the key instead.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.load(o, args[0]) },
+	}
+	flags := command.Flags()
+	flags.DurationVar(&o.lifetime, "for", agent.WorkingDay, "how long it is held")
+	flags.StringVar(&o.host, "host", "", "make ssh ask the holder for this host as well")
+	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.keep, "keep-passphrase", false, "let the desktop's secret service keep the passphrase, and unlock the key from there")
+	return command
+}
+
+func (a *app) load(o loadOptions, name string) error {
+	if o.lifetime < time.Second {
+		return usage("--for takes a time of at least a second, such as 8h")
+	}
+	place, pair, err := a.keyAt(name)
+	if err != nil {
+		return err
+	}
+	load := ready.Load{Pair: pair, Lifetime: o.lifetime, Keep: o.keep}
+	if o.host != "" {
+		if load.HostName, err = place.Registry.HostName(o.host); err != nil {
+			return err
+		}
+	}
+	if pair.Locked && !a.dry {
+		if load.Passphrase, err = a.asker(o.passphrase)(pair); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Hold "+pair.Name()+" unlocked.", a.dry)
+	loaded, err := place.Load(a.ctx, batch, load)
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		text := a.style().Sentences("Would unlock " + pair.Name() + " and let it be held.")
+		if len(batch.Differences()) > 0 {
+			text += "\n" + a.style().Plan(batch.Differences(), a.station.Tilde)
+		}
+		return a.show(text, render.PlanDocument(batch.Differences()))
+	}
+	words := loaded.Words(pair.Name())
+	if loaded.Kept {
+		words += " The desktop keeps its passphrase, and ssh gets the key unlocked from there on."
+	}
+	return a.showChange(batch, a.style().Sentences(words),
+		render.LoadedDocument(pair.Name(), loaded.Sockets, &loaded.Until, number(batch)))
+}
+
+func (a *app) keyUnload() *cobra.Command {
+	var forget bool
+	command := &cobra.Command{
+		Use: "unload KEY", Short: "Hold a key no more: its passphrase is asked again", Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.unload(args[0], forget) },
+	}
+	command.Flags().BoolVar(&forget, "forget-passphrase", false, "make the desktop's secret service forget its passphrase as well")
+	return command
+}
+
+func (a *app) unload(name string, forget bool) error {
+	place, pair, err := a.keyAt(name)
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		return a.show(a.style().Sentences("Would make the agents forget "+pair.Name()+"."), render.PlanDocument(nil))
+	}
+	sockets, err := place.Unload(a.ctx, pair)
+	if err != nil {
+		return err
+	}
+	words := "No agent held " + pair.Name() + "."
+	if len(sockets) > 0 {
+		words = pair.Name() + " is held no more."
+	}
+	if forget {
+		forgot, err := ready.ForgetPassphrase(pair)
+		if err != nil {
+			return err
+		}
+		if forgot {
+			words += " The desktop does not keep its passphrase any more."
+		} else {
+			words += " The desktop kept no passphrase of it."
+		}
+	}
+	return a.show(a.style().Sentences(words), render.LoadedDocument(pair.Name(), sockets, nil, 0))
+}

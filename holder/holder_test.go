@@ -1,0 +1,172 @@
+package holder
+
+import (
+	"context"
+	"crypto/ed25519"
+	"errors"
+	"io/fs"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"unicrux/core/agent"
+)
+
+// serve runs a holder in this process and returns its socket and how it ended.
+func serve(t *testing.T, o Options) (socket string, ended chan error) {
+	t.Helper()
+	if o.Socket == "" {
+		o.Socket = filepath.Join(t.TempDir(), "run", "agent")
+	}
+	ready := make(chan struct{})
+	o.Ready = func() { close(ready) }
+	ended = make(chan error, 1)
+	go func() { ended <- Serve(t.Context(), o) }()
+	select {
+	case <-ready:
+	case err := <-ended:
+		t.Fatal(err)
+	}
+	return o.Socket, ended
+}
+
+func load(t *testing.T, socket string, lifetime time.Duration) {
+	t.Helper()
+	_, private, err := ed25519.GenerateKey(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	conn, err := agent.Open(socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	if err := conn.Load(agent.Loan{Private: private, Comment: "mine", Lifetime: lifetime}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func finished(t *testing.T, socket string, ended chan error) {
+	t.Helper()
+	select {
+	case err := <-ended:
+		if err != nil {
+			t.Error(err)
+		}
+	case <-time.After(20 * time.Second):
+		t.Fatal("it does not end")
+	}
+	if _, err := os.Lstat(socket); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("the socket is left behind: %v", err)
+	}
+}
+
+// TestEnds has every reason for which a holder ends.
+func TestEnds(t *testing.T) {
+	t.Parallel()
+	for name, row := range map[string]struct {
+		options Options
+		do      func(t *testing.T, socket string)
+	}{
+		"never given a key":      {Options{Grace: 10 * time.Millisecond}, func(*testing.T, string) {}},
+		"the key's time is over": {Options{}, func(t *testing.T, socket string) { load(t, socket, time.Second) }},
+		"told to stop": {Options{}, func(t *testing.T, socket string) {
+			load(t, socket, time.Hour)
+			if ran, err := Stop(t.Context(), socket); !ran || err != nil {
+				t.Errorf("stop: %v, %v", ran, err)
+			}
+		}},
+		"told to stop, with nothing held": {Options{}, func(t *testing.T, socket string) {
+			if ran, err := Stop(t.Context(), socket); !ran || err != nil {
+				t.Errorf("stop: %v, %v", ran, err)
+			}
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			socket, ended := serve(t, row.options)
+			row.do(t, socket)
+			finished(t, socket, ended)
+		})
+	}
+}
+
+// TestClientsConcernNoOther lets clients break off, send nonsense and stay away.
+func TestClientsConcernNoOther(t *testing.T) {
+	t.Parallel()
+	socket, _ := serve(t, Options{})
+	for _, words := range []string{"", "\x00\x00", "\x00\x00\x00\x05\x0b", "\xff\xff\xff\xff\x01", strings.Repeat("nonsense", 100)} {
+		conn, err := net.Dial("unix", socket)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := conn.Write([]byte(words)); err != nil {
+			t.Fatal(err)
+		}
+		if words != "" { // the first one stays and says nothing
+			_ = conn.Close()
+		}
+	}
+	load(t, socket, time.Hour)
+	conn, err := agent.Open(socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	holdings, err := conn.Holdings()
+	if err != nil || len(holdings) != 1 || holdings[0].Comment != "mine" || time.Until(holdings[0].Ends) < 59*time.Minute {
+		t.Errorf("it holds %+v, %v", holdings, err)
+	}
+}
+
+// TestOneAtATime starts a second holder beside a living one, and one over a dead one's socket.
+func TestOneAtATime(t *testing.T) {
+	t.Parallel()
+	socket, _ := serve(t, Options{})
+	load(t, socket, time.Hour)
+	if err := Serve(t.Context(), Options{Socket: socket}); !errors.Is(err, ErrRunning) {
+		t.Errorf("the second: %v", err)
+	}
+	if !Answers(socket) {
+		t.Error("the first does not answer any more")
+	}
+
+	stale := filepath.Join(t.TempDir(), "agent")
+	listener, err := net.Listen("unix", stale)
+	if err != nil {
+		t.Fatal(err)
+	}
+	listener.(*net.UnixListener).SetUnlinkOnClose(false)
+	if err := listener.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if Answers(stale) {
+		t.Fatal("a dead socket answers")
+	}
+	serve(t, Options{Socket: stale})
+	if !Answers(stale) {
+		t.Error("a stale socket stands in the way")
+	}
+}
+
+// TestPrivate looks at what others could get at.
+func TestPrivate(t *testing.T) {
+	t.Parallel()
+	dir := filepath.Join(t.TempDir(), "run")
+	if err := os.Mkdir(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	socket, _ := serve(t, Options{Socket: filepath.Join(dir, "agent")})
+	for path, want := range map[string]fs.FileMode{dir: 0o700, socket: 0o600, socket + ".lock": 0o600} {
+		if info, err := os.Stat(path); err != nil || info.Mode().Perm() != want {
+			t.Errorf("%s: %v, %v; want %v", path, info.Mode().Perm(), err, want)
+		}
+	}
+	long := filepath.Join(t.TempDir(), strings.Repeat("x", 100), "agent")
+	if err := Serve(context.Background(), Options{Socket: long}); err == nil || !strings.Contains(err.Error(), "bytes") {
+		t.Errorf("a path too long for a socket: %v", err)
+	}
+}

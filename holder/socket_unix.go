@@ -1,0 +1,74 @@
+//go:build !windows
+
+package holder
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"os"
+	"os/exec"
+	"syscall"
+)
+
+// ownerOnly tells that permissions say who may enter a folder.
+const ownerOnly = true
+
+// maxSocketPath is what fits into the address of a socket on every platform
+// (sun_path has 104 bytes on some, the last of them 0).
+const maxSocketPath = 103
+
+func lockPath(socket string) string { return socket + ".lock" }
+
+// listen makes the socket anew. The caller holds the lock, so one that is there is stale.
+func listen(socket string) (net.Listener, error) {
+	if len(socket) > maxSocketPath {
+		return nil, fmt.Errorf("%s: the path of a socket has at most %d bytes, and this one has %d", socket, maxSocketPath, len(socket))
+	}
+	if err := os.Remove(socket); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	listener, err := net.Listen("unix", socket) // its folder keeps everybody else away from the first instant
+	if err != nil {
+		return nil, err
+	}
+	if err := os.Chmod(socket, 0o600); err != nil {
+		return nil, errors.Join(err, listener.Close())
+	}
+	return listener, nil
+}
+
+// listensAt tells whether the socket is still there: it goes away with the runtime folder
+// at the end of the login.
+func listensAt(socket string) bool {
+	_, err := os.Stat(socket)
+	return err == nil
+}
+
+func isMine(info fs.FileInfo) bool {
+	owner, ok := info.Sys().(*syscall.Stat_t)
+	return ok && int(owner.Uid) == os.Geteuid()
+}
+
+// detach gives the process a session of its own, so that it survives the terminal.
+func detach(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true} }
+
+// fromSelf tells whether the other end of a connection is this very user. Not even root is
+// served: a command run by sudo would sign in as somebody else than it should.
+func fromSelf(conn net.Conn) bool {
+	socket, ok := conn.(*net.UnixConn)
+	if !ok {
+		return false
+	}
+	raw, err := socket.SyscallConn()
+	if err != nil {
+		return false
+	}
+	mine := false
+	err = raw.Control(func(fd uintptr) {
+		uid, err := peer(int(fd))
+		mine = err == nil && uid == os.Geteuid()
+	})
+	return err == nil && mine
+}

@@ -1,0 +1,47 @@
+package holder
+
+import (
+	"io/fs"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+
+	"github.com/Microsoft/go-winio"
+	"golang.org/x/sys/windows"
+)
+
+// ownerOnly: access lists, which a folder inherits, say who may enter.
+const ownerOnly = false
+
+// lockPath is a file for the lock: a pipe has no folder.
+func lockPath(socket string) string {
+	return filepath.Join(os.TempDir(), strings.TrimPrefix(socket, `\\.\pipe\`)+".lock")
+}
+
+// listen opens a named pipe for this user alone: its access list names nobody else.
+func listen(socket string) (net.Listener, error) {
+	user, err := windows.GetCurrentProcessToken().GetTokenUser()
+	if err != nil {
+		return nil, err
+	}
+	return winio.ListenPipe(socket, &winio.PipeConfig{SecurityDescriptor: "D:P(A;;GA;;;" + user.User.Sid.String() + ")"})
+}
+
+// listensAt tells whether somebody serves the pipe.
+func listensAt(socket string) bool { return Answers(socket) }
+
+func isMine(fs.FileInfo) bool { return true }
+
+// detach gives the process no console, so that it survives this one's.
+func detach(cmd *exec.Cmd) {
+	cmd.SysProcAttr = &syscall.SysProcAttr{CreationFlags: windows.DETACHED_PROCESS | windows.CREATE_NEW_PROCESS_GROUP}
+}
+
+// fromSelf is answered by the access list of the pipe before anybody is connected.
+func fromSelf(net.Conn) bool { return true }
+
+// keepMemoryPrivate does nothing: only administrators may look into another process.
+func keepMemoryPrivate() {}

@@ -1,0 +1,106 @@
+package render
+
+import (
+	"strings"
+	"time"
+
+	"unicrux/core/look"
+	"unicrux/core/sshkey"
+)
+
+// LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.
+func (s Style) LookAgents(v *look.View, now time.Time, tilde func(string) string) string {
+	if len(v.Agents) == 0 {
+		return s.Sentences("Nothing is held unlocked: no holder runs, and neither SSH_AUTH_SOCK nor settings name another agent.")
+	}
+	var parts []string
+	for _, agent := range v.Agents {
+		text := s.block(7, []row{
+			{label: agentWord(agent), tone: bold, lines: []string{tilde(agent.Socket)}},
+			{label: "asked", tone: grey, text: askedFor(agent)},
+			{label: "holds", tone: grey, text: holdsWord(agent)},
+		})
+		if len(agent.Keys) > 0 {
+			text += "\n" + s.heldKeys(agent, now, tilde)
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, "\n")
+}
+
+func agentWord(a look.Agent) string {
+	if a.Holder {
+		return "holder"
+	}
+	return "agent"
+}
+
+func askedFor(a look.Agent) string {
+	var list []string
+	if len(a.Hosts) > 0 {
+		list = append(list, strings.Join(a.Hosts, ", "))
+	}
+	if a.Default {
+		list = append(list, "every host without settings of its own")
+	}
+	if len(list) == 0 {
+		return "by no host's settings"
+	}
+	return "for " + strings.Join(list, ", and for ")
+}
+
+func holdsWord(a look.Agent) string {
+	switch {
+	case a.Holder && !a.Answers:
+		return "nothing: it does not run, and starts by itself when it is needed"
+	case !a.Answers:
+		return "It does not answer."
+	case len(a.Keys) == 0:
+		return "no key"
+	}
+	return count(len(a.Keys), "key", "keys")
+}
+
+func (s Style) heldKeys(a look.Agent, now time.Time, tilde func(string) string) string {
+	var rows [][]string
+	for _, held := range a.Keys {
+		end := "not told"
+		if !held.Ends.IsZero() {
+			end = until(held.Ends, now)
+		}
+		rows = append(rows, []string{heldName(held.Comment, tilde), sshkey.Kind(held.Public), s.tideLine(sshkey.Eye(held.Public)), end})
+	}
+	return s.table([]string{"key", "kind", "tide line", "forgotten"}, rows)
+}
+
+// An agentEntry is an agent in "unicrux.look/1".
+type agentEntry struct {
+	Socket  string      `json:"socket"`
+	Holder  bool        `json:"holder"`
+	Answers bool        `json:"answers"`
+	Hosts   []string    `json:"hosts"`
+	Default bool        `json:"default"` // asked for hosts without settings of their own
+	Keys    []heldEntry `json:"keys"`
+}
+
+type heldEntry struct {
+	Comment     string  `json:"comment"`
+	Fingerprint string  `json:"fingerprint"`
+	Until       *string `json:"until"` // null where the agent does not tell
+}
+
+func agentEntries(agents []look.Agent) []agentEntry {
+	list := []agentEntry{}
+	for _, a := range agents {
+		entry := agentEntry{Socket: a.Socket, Holder: a.Holder, Answers: a.Answers, Hosts: append([]string{}, a.Hosts...), Default: a.Default, Keys: []heldEntry{}}
+		for _, held := range a.Keys {
+			end := ""
+			if !held.Ends.IsZero() {
+				end = held.Ends.UTC().Format(time.RFC3339)
+			}
+			entry.Keys = append(entry.Keys, heldEntry{Comment: held.Comment, Fingerprint: sshkey.Fingerprint(held.Public), Until: optional(end)})
+		}
+		list = append(list, entry)
+	}
+	return list
+}

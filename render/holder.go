@@ -1,0 +1,92 @@
+package render
+
+import (
+	"fmt"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/agent"
+	"unicrux/core/foreign"
+	"unicrux/core/sshkey"
+)
+
+// A HolderView is the holder with what the reader needs to know where it is.
+type HolderView struct {
+	Runs   bool
+	Socket string
+	PID    int // 0 when it is not known
+	Tilde  func(string) string
+	Now    time.Time
+}
+
+// Holder writes what the holder holds, and until when.
+func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
+	if len(holdings) == 0 {
+		return s.Sentences("The holder runs and holds nothing. It ends by itself unless it is soon given a key.")
+	}
+	var rows [][]string
+	for _, h := range holdings {
+		kind, line := "unknown", ""
+		if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
+			kind, line = sshkey.Kind(key), s.tideLine(sshkey.Eye(key))
+		}
+		rows = append(rows, []string{heldName(h.Comment, v.Tilde), kind, line, until(h.Ends, v.Now)})
+	}
+	return s.Sentences("The holder keeps "+count(len(rows), "key", "keys")+" unlocked.") + "\n" +
+		s.table([]string{"key", "kind", "tide line", "forgotten"}, rows) + "\n" +
+		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}}, {label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
+}
+
+// heldName is how a key in an agent is called: by its file, where the comment is one.
+func heldName(comment string, tilde func(string) string) string {
+	if comment = foreign.Clean(comment); filepath.IsAbs(comment) {
+		return tilde(comment)
+	}
+	return comment
+}
+
+// until says how far away a time is, and when.
+func until(t, now time.Time) string {
+	left := t.Sub(now)
+	clock := t.Local().Format("15:04")
+	switch {
+	case left < time.Minute:
+		return fmt.Sprintf("in %s (%s)", count(max(0, int(left.Seconds())), "second", "seconds"), clock)
+	case left < 2*time.Hour:
+		return fmt.Sprintf("in %s (%s)", count(int(left.Minutes()), "minute", "minutes"), clock)
+	case left < 48*time.Hour:
+		return fmt.Sprintf("in %s (%s)", count(int(left.Hours()), "hour", "hours"), clock)
+	}
+	return fmt.Sprintf("in %s (%s)", count(int(left.Hours()/24), "day", "days"), t.Local().Format("2006-01-02"))
+}
+
+// HolderDocument makes the document "unicrux.holder/1".
+func HolderDocument(v HolderView, holdings []agent.Holding) any {
+	type holding struct {
+		Comment     string `json:"comment"`
+		Fingerprint string `json:"fingerprint"`
+		Until       string `json:"until"`
+	}
+	var pid *int
+	if v.PID != 0 {
+		pid = &v.PID
+	}
+	list := []holding{}
+	for _, h := range holdings {
+		entry := holding{Comment: h.Comment, Until: h.Ends.UTC().Format(time.RFC3339)}
+		if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
+			entry.Fingerprint = sshkey.Fingerprint(key)
+		}
+		list = append(list, entry)
+	}
+	return struct {
+		Schema string    `json:"schema"`
+		Runs   bool      `json:"runs"`
+		Socket string    `json:"socket"`
+		PID    *int      `json:"pid"` // null when none runs
+		Keys   []holding `json:"keys"`
+	}{"unicrux.holder/1", v.Runs, v.Socket, pid, list}
+}
