@@ -43,7 +43,7 @@ fuzz:
 
 # What is promised about speed, as ratios in one run.
 bench:
-	$(GO) test -run='^$$' -bench=. -benchtime=30x ./acceptance ./core/sshconfig
+	$(GO) test -run='^$$' -bench=. -benchtime=30x ./acceptance ./core/sshconfig ./core/find
 
 clean:
 	rm -f unicrux unicrux.exe

@@ -44,7 +44,7 @@ func TestLook(t *testing.T) {
 	if risks["exposed"] != "/Desktop/odd " || risks["no-passphrase"] != "/.ssh/forge_ed25519 " || risks["odd-place"] != "/Downloads/temp/copied /Desktop/odd " {
 		t.Errorf("unsafe: %q", risks)
 	}
-	if r := p.must("look"); !strings.Contains(r.out, "chmod 600 "+p.path("Desktop", "odd")) || !strings.Contains(r.out, "offered") {
+	if r := p.must("look"); !strings.Contains(r.out, "chmod 600 ~/Desktop/odd") || !strings.Contains(r.out, "offered") {
 		t.Errorf("%s", r)
 	}
 	p.chmod(0o600, "Desktop", "odd")

@@ -4,18 +4,10 @@ import (
 	"fmt"
 	"strings"
 
+	"unicrux/core/find"
 	"unicrux/core/look"
 	"unicrux/core/sshkey"
 )
-
-// riskWords says of a key what is unsafe about it.
-var riskWords = map[look.Risk]string{
-	look.Exposed:    "%s can be read by others, so ssh ignores it.",
-	look.Mismatched: "%s has the public file of another key beside it, and ssh offers that one.",
-	look.Weak:       "%s is weak by today's standards.",
-	look.Unlocked:   "%s has no passphrase: whoever copies the file can sign in as you.",
-	look.Astray:     "%s lies in an odd place, and no setting points to it.",
-}
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
 func (s Style) Look(v *look.View, tilde func(string) string) string {
@@ -137,8 +129,8 @@ func hostKeyWord(host look.Host) string {
 // not settled, then what could be safer.
 func nextStep(v *look.View, tilde func(string) string) (words string, command []string) {
 	for _, finding := range v.Unsafe {
-		if finding.Risk == look.Exposed {
-			return "Let nobody else read the key:", []string{"chmod", "600", v.Keys[finding.Key].Pair.Path}
+		if finding.Risk == find.Exposed {
+			return "Let nobody else read the key:", []string{"chmod", "600", tilde(v.Keys[finding.Key].Pair.Path)}
 		}
 	}
 	if len(v.Hosts) == 0 {
@@ -150,7 +142,7 @@ func nextStep(v *look.View, tilde func(string) string) (words string, command []
 		}
 	}
 	for _, finding := range v.Unsafe {
-		if finding.Risk == look.Unlocked {
+		if finding.Risk == find.Unlocked {
 			return "Give the key a passphrase:", []string{"unicrux", "key", "lock", keyWord(v.Keys[finding.Key], tilde)}
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/find"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/sshkey"
@@ -43,21 +44,9 @@ type Host struct {
 	Others      int   // keys that it would offer and that are only in the agent
 }
 
-// A Risk is a kind of finding.
-type Risk string
-
-// The risks, the most urgent first.
-const (
-	Exposed    Risk = "exposed"       // others may read a private key
-	Mismatched Risk = "mismatched"    // the public file belongs to another key
-	Weak       Risk = "weak"          // of a kind or size that does not hold any more
-	Unlocked   Risk = "no-passphrase" // and a host would be offered it
-	Astray     Risk = "odd-place"     // lies where no one looks for it
-)
-
 // A Finding is something unsafe about a key.
 type Finding struct {
-	Risk Risk
+	Risk find.Risk
 	Key  int // place in View.Keys
 }
 
@@ -134,14 +123,14 @@ func (v *View) judge() {
 		}
 	}
 	for _, check := range []struct {
-		risk  Risk
+		risk  find.Risk
 		holds func(i int, key Key) bool
 	}{
-		{Exposed, func(_ int, key Key) bool { return sshway.IsExposed(key.Pair.Mode) }},
-		{Mismatched, func(_ int, key Key) bool { return errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) }},
-		{Weak, func(_ int, key Key) bool { return key.Pair.Public != nil && sshkey.IsWeak(key.Pair.Public) }},
-		{Unlocked, func(i int, key Key) bool { return offered[i] && !key.Pair.Locked }},
-		{Astray, func(i int, key Key) bool { return key.Odd && !offered[i] }},
+		{find.Exposed, func(_ int, key Key) bool { return sshway.IsExposed(key.Pair.Mode) }},
+		{find.Mismatched, func(_ int, key Key) bool { return errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) }},
+		{find.Weak, func(_ int, key Key) bool { return key.Pair.Public != nil && sshkey.IsWeak(key.Pair.Public) }},
+		{find.Unlocked, func(i int, key Key) bool { return offered[i] && !key.Pair.Locked }},
+		{find.Astray, func(i int, key Key) bool { return key.Odd && !offered[i] }},
 	} {
 		for i, key := range v.Keys {
 			if check.holds(i, key) {

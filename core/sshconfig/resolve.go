@@ -83,7 +83,8 @@ type Settings struct {
 	values map[string][]Value
 	turns  int
 	files  int
-	final  bool // a Match line asks for the second pass
+	final  bool       // a Match line asks for the second pass
+	survey *[]Mention // set when all blocks are looked at, whatever they match
 }
 
 // Resolve reads the files and settles every keyword for q.Host as the client would: the
@@ -169,6 +170,7 @@ type reader struct {
 	checked bool    // the client looks at owner and permissions
 	final   bool    // the second pass
 	never   bool    // included where the block around it does not match: nothing in it can
+	block   string  // the line that the current block begins with, in a survey
 	unknown []Value // conditions of the block's Match line that were not asked
 }
 
@@ -210,6 +212,10 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 			r.s.problem(at, l.keyword, err)
 		}
 		return active
+	}
+	if r.s.survey != nil {
+		r.survey(l, at, depth)
+		return true
 	}
 	if l.keyword != "host" && l.keyword != "match" {
 		r.s.Unknown = append(r.s.Unknown, r.unknown...)

@@ -1,0 +1,42 @@
+package sshconfig
+
+import (
+	"path/filepath"
+	"slices"
+)
+
+// A Mention is a line that names a key file, for whichever host.
+type Mention struct {
+	Path   string // expanded as far as it does not depend on the host
+	Block  string // the Host or Match line that it stands under; empty before the first
+	Origin Origin
+}
+
+// KeyFiles lists every IdentityFile that the person's settings name, in all blocks. q.Host
+// does not matter.
+func KeyFiles(q Query) []Mention {
+	s := &Settings{Query: q, values: map[string][]Value{}, survey: &[]Mention{}}
+	s.readAll(false)
+	return *s.survey
+}
+
+func (r *reader) survey(l line, at Origin, depth int) {
+	switch l.keyword {
+	case "host":
+		r.block = "Host " + trimRight(l.rest)
+	case "match":
+		r.block = "Match " + trimRight(l.rest)
+	case "include":
+		for _, pattern := range l.args {
+			r.include(pattern, at, depth, true)
+		}
+	case "identityfile":
+		t := tokens{person: r.s.Query.Person, values: map[byte]string{'%': "%", 'd': r.s.Query.Person.Home, 'u': r.s.Query.Person.User}}
+		*r.s.survey = append(*r.s.survey, Mention{Path: t.path(l.args[0]), Block: r.block, Origin: at})
+	}
+}
+
+// IsDefaultKey tells whether a file is one that the client tries where no settings name any.
+func IsDefaultKey(person Person, path string) bool {
+	return filepath.Dir(path) == filepath.Join(person.Home, ".ssh") && slices.Contains(defaultIdentities, filepath.Base(path))
+}
