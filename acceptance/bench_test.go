@@ -1,6 +1,8 @@
 package acceptance
 
 import (
+	"regexp"
+	"strconv"
 	"testing"
 	"time"
 )
@@ -19,4 +21,27 @@ func BenchmarkCheck(b *testing.B) {
 		theirs += time.Since(start)
 	}
 	b.ReportMetric(float64(ours)/float64(theirs), "ours/theirs")
+}
+
+// BenchmarkMakeRSA makes a pair of 4096 bits, whole process, beside the time that this very
+// run spent in the standard library's generation (promises: at most 1.05).
+func BenchmarkMakeRSA(b *testing.B) {
+	p := newPerson(b)
+	traced := regexp.MustCompile(`key generated.* bits=4096 milliseconds=([0-9.]+)`)
+	var ours, theirs time.Duration
+	for i := 0; b.Loop(); i++ {
+		start := time.Now()
+		r := p.must("key", "new", "rsa"+strconv.Itoa(i), "--kind", "rsa", "--no-passphrase", "--verbose")
+		ours += time.Since(start)
+		match := traced.FindStringSubmatch(r.err)
+		if match == nil {
+			b.Fatalf("no trace: %s", r)
+		}
+		milliseconds, err := strconv.ParseFloat(match[1], 64)
+		if err != nil {
+			b.Fatal(err)
+		}
+		theirs += time.Duration(milliseconds * float64(time.Millisecond))
+	}
+	b.ReportMetric(float64(ours)/float64(theirs), "ours/generation")
 }

@@ -127,15 +127,21 @@ func TestWeakKey(t *testing.T) {
 	}
 }
 
+// leaveWeakKey leaves an RSA key of 1024 bits in the ssh folder.
+func (p *person) leaveWeakKey() {
+	p.t.Helper()
+	private, err := rsa.GenerateKey(rand.Reader, 1024)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(private)})), ".ssh", "id_rsa")
+}
+
 // TestWeakKeyIsNotRegistered makes a better key in place of a leftover.
 func TestWeakKeyIsNotRegistered(t *testing.T) {
 	t.Parallel()
 	p := withHost(t)
-	private, err := rsa.GenerateKey(rand.Reader, 1024)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(private)})), ".ssh", "id_rsa")
+	p.leaveWeakKey()
 	p.write(p.read(".ssh", "config")+"IdentityFile "+p.path(".ssh", "id_rsa")+"\n", ".ssh", "config")
 	r := p.must(p.readyArgs()...)
 	if !strings.Contains(r.out, "Make a better key, unless forge knows the weak one") || !p.exists(".ssh", "forge_ed25519") || !p.exists("drift-model") {

@@ -81,6 +81,14 @@ var scenes = []scene{
 	}, mend: func(p *person) { p.must("key", "register", "other", "forge", "--token-from", p.host.TokenFile()) }},
 	{code: "repository-missing", url: minutes,
 		mend: func(p *person) { p.host.Allow("ines.marlow", "council/minutes", true, false) }},
+	{code: "read-only-key", push: true, arrange: func(p *person) {
+		p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
+		p.must("key", "register", "forge_ed25519", "forge", "--access", "read", "--token-from", p.host.TokenFile())
+		p.wants(drift, "")
+	}, mend: func(p *person) {
+		p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
+		p.must("key", "register", "forge_ed25519", "forge", "--access", "write", "--token-from", p.host.TokenFile())
+	}},
 	{code: "read-only-account", url: lamp, push: true,
 		mend: func(p *person) { p.host.Allow("ines.marlow", "harbour/lamp-firmware", true, true) }},
 	{code: "repository-frozen", url: oldLog, push: true},

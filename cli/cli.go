@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"log/slog"
 	"os"
 	"os/signal"
 	"slices"
@@ -221,7 +222,15 @@ func (a *app) place() (ready.Place, error) {
 	if err != nil {
 		return ready.Place{}, err
 	}
-	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Program: a.program(), StartHolder: a.startHolder}, nil
+	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
+}
+
+// trace is a structured trace on stderr, for --verbose.
+func (a *app) trace() *slog.Logger {
+	if !a.verbose {
+		return nil
+	}
+	return slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelDebug}))
 }
 
 // show prints a result: the document when JSON was asked for, else the text.

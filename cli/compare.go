@@ -30,7 +30,7 @@ func (a *app) keyCompare() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Compared(list, host.Name, a.station.Tilde), render.ComparedDocument(list, host.Name))
+			return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde), render.ComparedDocument(list, host.Name))
 		},
 	}
 	command.Flags().StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")

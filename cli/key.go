@@ -69,11 +69,12 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 			return err
 		}
 	}
-	if n.Kind == sshkey.RSA {
-		a.progress("Looking for the primes of an RSA key. This takes a moment.")
-	}
 	batch := a.station.Begin("Make a key.", a.dry)
-	pair, err := place.Make(a.ctx, batch, n)
+	var pair *sshkey.Pair
+	err = a.meter().while("Looking for the two primes of the key.", func() (err error) {
+		pair, err = place.Make(a.ctx, batch, n)
+		return err
+	})
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 
 	"unicrux/core/address"
 	"unicrux/core/agent"
@@ -15,6 +16,7 @@ import (
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
+	"unicrux/core/when"
 	"unicrux/core/wire"
 	"unicrux/core/workstation"
 )
@@ -52,6 +54,15 @@ var advices = []struct {
 	{hosts.ErrSetting, exitUsage, ""},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
+	{when.ErrForm, exitUsage, ""},
+	{when.ErrPast, exitUsage, ""},
+	{ready.ErrObsolete, exitCrux, "Make a new one and register that: unicrux key new."},
+	{ready.ErrHostKind, exitCrux, "Make one of a kind that it takes: unicrux key new --kind."},
+	{ready.ErrTitle, exitUsage, "Give another one with --title."},
+	{ready.ErrOtherTerms, exitCrux, "Withdraw it first (unicrux key withdraw), then register it anew."},
+	{ready.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
+	{hosts.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
+	{hosts.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
 	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},
@@ -103,6 +114,9 @@ func asProblem(err error) *problem {
 	}
 	var refusal *hosts.Refusal
 	if errors.As(err, &refusal) {
+		if advice := diagnose.Advice(diagnose.Code(refusal.Means)); advice != "" {
+			return &problem{message: diagnose.Summary(diagnose.Code(refusal.Means)) + " " + capitalWords(foreign.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
+		}
 		return &problem{message: foreign.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
 	}
 	var description *hosts.DescriptionError
@@ -136,3 +150,5 @@ func refusalAdvice(status int) string {
 	}
 	return ""
 }
+
+func capitalWords(text string) string { return strings.ToUpper(text[:1]) + text[1:] }

@@ -1,19 +1,24 @@
 package cli
 
 import (
+	"errors"
 	"io"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
+	"unicrux/core/when"
 	"unicrux/render"
 )
 
 type registerOptions struct {
 	secretOptions
 	title        string
+	until        string
+	access       string
 	byHand, copy bool
 	wait         time.Duration
 }
@@ -34,6 +39,8 @@ signing in is tried now and then until the host takes the key.`,
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
+	flags.StringVar(&o.until, "until", "", "when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+	flags.StringVar(&o.access, "access", "", "read or write (default: what the host gives by itself)")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
@@ -51,6 +58,12 @@ func (a *app) register(o *registerOptions, key, name string) error {
 		return err
 	}
 	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	if err := a.terms(o, &r); err != nil {
+		return err
+	}
+	if err := r.Check(); err != nil && !byHand(o, host, err) {
+		return err
+	}
 	if o.byHand || !host.Can("add-key") {
 		return a.registerByHand(o, place, r)
 	}
@@ -64,6 +77,24 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	}
 	return a.showChange(batch, a.style().Registered(done, pair.Name(), host.Name),
 		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
+}
+
+// terms reads the end and the access that the key shall have.
+func (a *app) terms(o *registerOptions, r *ready.Registration) (err error) {
+	switch r.Access = hosts.Access(o.access); r.Access {
+	case "", hosts.Read, hosts.Write:
+	default:
+		return usage("--access takes read or write, not %q", o.access)
+	}
+	if o.until != "" {
+		r.Until, err = when.End(o.until, a.station.Now())
+	}
+	return err
+}
+
+// byHand tells that what the interface cannot be told is said on the host's page instead.
+func byHand(o *registerOptions, host *hosts.Description, err error) bool {
+	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, hosts.ErrNoUntil) || errors.Is(err, hosts.ErrNoAccess))
 }
 
 func registrationTitle(given string, pair *sshkey.Pair) string {
@@ -80,7 +111,7 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Registration) error {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
-		_, _ = io.WriteString(a.Err, a.style().ByHand(r.Host.Name, r.Host.Interface.Keys, r.Title, line))
+		_, _ = io.WriteString(a.Err, a.style().ByHand(r, line))
 		if o.copy {
 			_, _ = io.WriteString(a.Err, render.Clipboard(line))
 			a.progress("The line is on the clipboard, if this terminal allows it.")

@@ -1,28 +1,55 @@
 package render
 
 import (
+	"strings"
+	"time"
 	"unicrux/core/foreign"
+	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
 )
 
 // Compared writes the keys that are here against those that a host knows.
-func (s Style) Compared(list []ready.Compared, host string, tilde func(string) string) string {
+func (s Style) Compared(list []ready.Compared, host string, now time.Time, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("There is no key here, and " + host + " knows none.")
 	}
 	var rows [][]string
 	for _, c := range list {
-		row := []string{"", "no", "no", "", ""}
+		row := []string{"", "no", "no", "", "", ""}
 		if c.Pair != nil {
 			row[0], row[1], row[3] = tilde(c.Pair.Path), "yes", s.tideLine(sshkey.Eye(c.Pair.Public))
 		}
 		if c.There != nil {
 			row[2], row[3], row[4] = "yes", s.tideLine(sshkey.Eye(c.There.Key)), "“"+foreign.Clean(c.There.Title)+"”"
+			row[5] = thereWord(c.There, now)
 		}
 		rows = append(rows, row)
 	}
-	return s.table([]string{"key", "here", "at " + host, "tide line", "listed there as"}, rows)
+	return s.table([]string{"key", "here", "at " + host, "tide line", "listed there as", "there"}, rows)
+}
+
+// thereWord says what the host tells of a key besides.
+func thereWord(key *hosts.RegisteredKey, now time.Time) string {
+	var list []string
+	if key.Access == hosts.Read {
+		list = append(list, "reads only")
+	}
+	if !key.Used.IsZero() {
+		list = append(list, "used "+age(key.Used, now))
+	}
+	if !key.Until.IsZero() {
+		list = append(list, ends(key.Until, now))
+	}
+	return strings.Join(list, "; ")
+}
+
+// ends says when something ends or ended.
+func ends(t, now time.Time) string {
+	if t.Before(now) {
+		return "ended " + age(t, now)
+	}
+	return "ends " + until(t, now)
 }
 
 // A comparedDocument is a key in "unicrux.comparison/1".
@@ -31,6 +58,9 @@ type comparedDocument struct {
 	ID          *string `json:"id"`    // the host's own; null when it does not know the key
 	Title       *string `json:"title"` // under which the host lists it
 	Fingerprint string  `json:"fingerprint"`
+	Until       *string `json:"until"`
+	Used        *string `json:"used"`
+	Access      *string `json:"access"`
 }
 
 // ComparedDocument makes the document "unicrux.comparison/1".
@@ -43,6 +73,7 @@ func ComparedDocument(list []ready.Compared, host string) any {
 		}
 		if c.There != nil {
 			d.ID, d.Title, d.Fingerprint = optional(c.There.ID), optional(c.There.Title), sshkey.Fingerprint(c.There.Key)
+			d.Until, d.Used, d.Access = optional(timeText(c.There.Until)), optional(timeText(c.There.Used)), optional(string(c.There.Access))
 		}
 		keys = append(keys, d)
 	}

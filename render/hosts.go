@@ -4,6 +4,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"strings"
+	"time"
 
 	"unicrux/core/foreign"
 	"unicrux/core/hosts"
@@ -143,7 +144,28 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 	if r.Account != "" {
 		proof += ": the host greets you as " + foreign.Clean(r.Account)
 	}
+	if terms := terms(r); terms != "" {
+		known += " " + terms
+	}
 	return s.Sentences(known, proof+".")
+}
+
+// terms says what the host limits the key to.
+func terms(r *ready.Registered) string {
+	var list []string
+	switch r.Access {
+	case hosts.Read:
+		list = append(list, "may read and not write")
+	case hosts.Write:
+		list = append(list, "may read and write")
+	}
+	if !r.Until.IsZero() {
+		list = append(list, "ends there on "+r.Until.Format(time.DateOnly))
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return "It " + strings.Join(list, ", and ") + "."
 }
 
 // RegisteredDocument makes the document "unicrux.registration/1".
@@ -156,24 +178,34 @@ func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
 		Title   string  `json:"title"`
 		Account *string `json:"account"`
 		Already bool    `json:"already"`
+		Until   *string `json:"until"`
+		Access  *string `json:"access"`
 		Proof   string  `json:"proof"`
 		Change  int     `json:"change,omitempty"`
-	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, string(r.Proof), change}
+	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, optional(timeText(r.Until)), optional(string(r.Access)), string(r.Proof), change}
 }
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.
-func (s Style) ByHand(host, page, title, line string) string {
+func (s Style) ByHand(r ready.Registration, line string) string {
+	host, page := r.Host.Name, r.Host.Interface.Keys
 	where := "Give " + host + " this one line, on the page where it takes keys"
 	if page != "" {
 		where += ":"
 	} else {
 		where += "."
 	}
+	rows := []row{{label: "title", tone: grey, lines: []string{r.Title}}}
+	if r.Access != "" {
+		rows = append(rows, row{label: "access", tone: grey, lines: []string{string(r.Access)}})
+	}
+	if !r.Until.IsZero() {
+		rows = append(rows, row{label: "until", tone: grey, lines: []string{r.Until.Format(time.DateOnly)}})
+	}
 	text := s.Sentences(where)
 	if page != "" {
 		text += margin + page + "\n"
 	}
-	return text + "\n" + line + "\n\n" + s.block(5, []row{{label: "title", tone: grey, lines: []string{title}}}) + "\n"
+	return text + "\n" + line + "\n\n" + s.block(6, rows) + "\n"
 }
 
 // Clipboard asks the terminal to put text on the clipboard (OSC 52 of xterm's control

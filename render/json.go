@@ -120,3 +120,11 @@ func ErrorDocument(message, advice string, exit int) any {
 		Exit    int    `json:"exit"`
 	}{"unicrux.error/1", message, advice, exit}
 }
+
+// timeText is a time in RFC 3339, UTC; empty for the zero time.
+func timeText(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format(time.RFC3339)
+}

@@ -26,6 +26,10 @@ header = "Authorization: Bearer {token}"
 authority = """
 {{.Authority}}"""
 
+[keys]
+kinds = ["ed25519", "ecdsa", "rsa"]
+title = 200
+
 [operations.who]
 method = "GET"
 path = "me"
@@ -42,12 +46,12 @@ fields = { line = "$.line" }
 method = "GET"
 path = "me/keys"
 items = "$.keys"
-fields = { id = "$.id", title = "$.title", line = "$.line" }
+fields = { id = "$.id", title = "$.title", line = "$.line", until = "$.until", used = "$.used", access = "$.access" }
 
 [operations.add-key]
 method = "POST"
 path = "me/keys"
-body = { title = "{title}", line = "{line}" }
+body = { title = "{title}", line = "{line}", until = "{until}", access = "{access}" }
 fields = { id = "$.id" }
 
 [operations.remove-key]
@@ -57,6 +61,14 @@ path = "me/keys/{id}"
 [[refusals]]
 text = 'is frozen for everyone'
 means = "repository-frozen"
+
+[[refusals]]
+text = 'registered for reading only'
+means = "read-only-key"
+
+[[refusals]]
+text = 'account [a-z.]+ is blocked'
+means = "account-blocked"
 `))
 
 func (h *Host) describe() []byte {

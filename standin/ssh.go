@@ -8,6 +8,7 @@ import (
 	"net"
 	"os/exec"
 	"strings"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 )
@@ -36,12 +37,22 @@ func (h *Host) whoseKey(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissi
 	h.state.Lock()
 	defer h.state.Unlock()
 	for _, known := range h.state.keys {
-		if meta.User() == login && sameKey(known.key, key) {
-			return &ssh.Permissions{Extensions: map[string]string{"account": known.account}}, nil
+		if meta.User() != login || !sameKey(known.key, key) || known.ended() {
+			continue
 		}
+		guest := map[string]string{"account": known.account, "key": known.id}
+		if known.ReadOnly {
+			guest["reads"] = "only"
+		}
+		if h.state.blocked[known.account] {
+			guest["blocked"] = "yes"
+		}
+		return &ssh.Permissions{Extensions: guest}, nil
 	}
 	return nil, errStranger
 }
+
+func (r registered) ended() bool { return !r.Until.IsZero() && time.Now().After(r.Until) }
 
 func sameKey(a, b ssh.PublicKey) bool { return bytes.Equal(a.Marshal(), b.Marshal()) }
 
@@ -54,6 +65,7 @@ func (h *Host) converse(conn net.Conn, config *ssh.ServerConfig) {
 	if err != nil {
 		return
 	}
+	h.signedInWith(server.Permissions.Extensions["key"])
 	h.running.Go(func() { ssh.DiscardRequests(requests) })
 	for offered := range channels {
 		if offered.ChannelType() != "session" {
@@ -64,7 +76,18 @@ func (h *Host) converse(conn net.Conn, config *ssh.ServerConfig) {
 		if err != nil {
 			return
 		}
-		h.running.Go(func() { h.session(channel, asked, server.Permissions.Extensions["account"]) })
+		h.running.Go(func() { h.session(channel, asked, server.Permissions.Extensions) })
+	}
+}
+
+// signedInWith keeps when a key was last used.
+func (h *Host) signedInWith(id string) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for i := range h.state.keys {
+		if h.state.keys[i].id == id {
+			h.state.keys[i].used = time.Now().UTC()
+		}
 	}
 }
 
@@ -80,7 +103,7 @@ func (h *Host) track(conn net.Conn, here bool) {
 
 // session answers one session's requests: a git command, or a greeting in place of a shell
 // (RFC 4254, section 6.5).
-func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, account string) {
+func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, guest map[string]string) {
 	defer channel.Close() //nolint:errcheck // the client may have left
 	protocol := ""
 	for request := range asked {
@@ -93,14 +116,14 @@ func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, account s
 			_ = request.Reply(true, nil)
 		case "shell":
 			_ = request.Reply(true, nil)
-			_, _ = fmt.Fprintf(channel.Stderr(), "%s knows you as %s. There is no shell here.\n", h.world.title, account)
+			_, _ = fmt.Fprintf(channel.Stderr(), "%s knows you as %s. There is no shell here.\n", h.world.title, guest["account"])
 			exit(channel, 0)
 			return
 		case "exec":
 			var command struct{ Line string }
 			_ = ssh.Unmarshal(request.Payload, &command) // an empty command is refused below
 			_ = request.Reply(true, nil)
-			exit(channel, h.serveGit(channel, account, command.Line, protocol))
+			exit(channel, h.serveGit(channel, guest, command.Line, protocol))
 			return
 		default:
 			_ = request.Reply(false, nil)
@@ -114,7 +137,8 @@ func exit(channel ssh.Channel, status uint32) {
 
 // serveGit runs the real git service for a command line such as git-upload-pack 'x', when
 // the account may have it, and returns the exit status.
-func (h *Host) serveGit(channel ssh.Channel, account, line, protocol string) uint32 {
+func (h *Host) serveGit(channel ssh.Channel, guest map[string]string, line, protocol string) uint32 {
+	account := guest["account"]
 	service, argument, _ := strings.Cut(line, " ")
 	path := strings.TrimSuffix(strings.Trim(strings.Trim(argument, "'"), "/"), ".git")
 	refuse := func(format string, args ...any) uint32 {
@@ -126,10 +150,14 @@ func (h *Host) serveGit(channel ssh.Channel, account, line, protocol string) uin
 	}
 	repo, seen := h.sight(account, path)
 	switch {
+	case guest["blocked"] != "":
+		return refuse("the account %s is blocked: ask the board.", account)
 	case !seen:
 		return refuse("there is no repository %s that %s may see.", path, account)
 	case service == "git-receive-pack" && repo.frozen:
 		return refuse("%s is frozen for everyone.", path)
+	case service == "git-receive-pack" && guest["reads"] != "":
+		return refuse("this key was registered for reading only.")
 	case service == "git-receive-pack" && !repo.mayWrite:
 		return refuse("%s may read %s, not write to it.", account, path)
 	}

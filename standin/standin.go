@@ -45,9 +45,10 @@ type Host struct {
 // state is what changes while the host runs.
 type state struct {
 	sync.Mutex
-	keys []registered
-	last int // number of the last key registered
-	open map[net.Conn]bool
+	keys    []registered
+	last    int // number of the last key registered
+	open    map[net.Conn]bool
+	blocked map[string]bool // accounts that may do nothing
 }
 
 // A registered key opens an account.
@@ -57,12 +58,20 @@ type registered struct {
 	title   string
 	key     ssh.PublicKey
 	added   time.Time
+	Terms
+	used time.Time // zero for never
+}
+
+// Terms are what a key is registered for.
+type Terms struct {
+	Until    time.Time // zero for no end
+	ReadOnly bool
 }
 
 // Start starts a practice host on loopback. It needs git on the path.
 func Start(o Options) (h *Host, err error) {
 	h = &Host{world: tidewater(), Folder: o.Folder, tokens: map[string]string{}}
-	h.state.open = map[net.Conn]bool{}
+	h.state.open, h.state.blocked = map[net.Conn]bool{}, map[string]bool{}
 	h.ctx, h.stop = context.WithCancel(context.Background())
 	defer func() {
 		if err != nil {
@@ -152,6 +161,18 @@ func (h *Host) HostKey() ssh.PublicKey { return h.hostKey.PublicKey() }
 
 // Register makes a key open an account, as the interface's "add-key" does.
 func (h *Host) Register(account, title string, key ssh.PublicKey) (id string, err error) {
+	return h.RegisterOn(account, title, key, Terms{})
+}
+
+// Block makes an account unable to do anything, or able again.
+func (h *Host) Block(account string, blocked bool) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	h.state.blocked[account] = blocked
+}
+
+// RegisterOn registers a key on terms.
+func (h *Host) RegisterOn(account, title string, key ssh.PublicKey, terms Terms) (id string, err error) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	for _, known := range h.state.keys {
@@ -161,7 +182,7 @@ func (h *Host) Register(account, title string, key ssh.PublicKey) (id string, er
 	}
 	h.state.last++
 	id = fmt.Sprintf("key-%d", h.state.last)
-	h.state.keys = append(h.state.keys, registered{id: id, account: account, title: title, key: key, added: time.Now().UTC()})
+	h.state.keys = append(h.state.keys, registered{id: id, account: account, title: title, key: key, added: time.Now().UTC(), Terms: terms})
 	return id, nil
 }
 

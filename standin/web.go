@@ -40,6 +40,13 @@ func (h *Host) signedIn(serve func(http.ResponseWriter, *http.Request, string)) 
 		given, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		for account, token := range h.tokens {
 			if subtle.ConstantTimeCompare([]byte(given), []byte(token)) == 1 {
+				h.state.Lock()
+				blocked := h.state.blocked[account]
+				h.state.Unlock()
+				if blocked {
+					problem(w, http.StatusForbidden, "the account "+account+" is blocked", "Ask the board.")
+					return
+				}
 				serve(w, r, account)
 				return
 			}
@@ -59,10 +66,13 @@ func (h *Host) me(w http.ResponseWriter, _ *http.Request, account string) {
 
 // A keyEntry is a registered key as the interface tells it.
 type keyEntry struct {
-	ID    string `json:"id"`
-	Title string `json:"title"`
-	Line  string `json:"line"`
-	Added string `json:"added"` // RFC 3339
+	ID     string `json:"id"`
+	Title  string `json:"title"`
+	Line   string `json:"line"`
+	Added  string `json:"added"` // RFC 3339, as the next two
+	Until  string `json:"until,omitempty"`
+	Used   string `json:"used,omitempty"`
+	Access string `json:"access"` // read or write
 }
 
 func (h *Host) listKeys(w http.ResponseWriter, _ *http.Request, account string) {
@@ -71,14 +81,28 @@ func (h *Host) listKeys(w http.ResponseWriter, _ *http.Request, account string) 
 	list := []keyEntry{}
 	for _, known := range h.state.keys {
 		if known.account == account {
-			list = append(list, keyEntry{known.id, known.title, publicLine(known.key), known.added.Format(time.RFC3339)})
+			list = append(list, known.entry())
 		}
 	}
 	answer(w, http.StatusOK, map[string]any{"keys": list})
 }
 
+func (r registered) entry() keyEntry {
+	entry := keyEntry{ID: r.id, Title: r.title, Line: publicLine(r.key), Added: r.added.Format(time.RFC3339), Access: "write"}
+	if r.ReadOnly {
+		entry.Access = "read"
+	}
+	if !r.Until.IsZero() {
+		entry.Until = r.Until.UTC().Format(time.RFC3339)
+	}
+	if !r.used.IsZero() {
+		entry.Used = r.used.Format(time.RFC3339)
+	}
+	return entry
+}
+
 func (h *Host) addKey(w http.ResponseWriter, r *http.Request, account string) {
-	var wanted struct{ Title, Line string }
+	var wanted struct{ Title, Line, Until, Access string }
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
 		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
 		return
@@ -88,7 +112,14 @@ func (h *Host) addKey(w http.ResponseWriter, r *http.Request, account string) {
 		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
 		return
 	}
-	id, err := h.Register(account, wanted.Title, key)
+	terms := Terms{ReadOnly: wanted.Access == "read"}
+	if wanted.Until != "" {
+		if terms.Until, err = time.Parse(time.RFC3339, wanted.Until); err != nil || terms.Until.Before(time.Now()) {
+			problem(w, http.StatusUnprocessableEntity, "this is no end", "An end is a time in the future, as RFC 3339 writes it.")
+			return
+		}
+	}
+	id, err := h.RegisterOn(account, wanted.Title, key, terms)
 	if err != nil {
 		problem(w, http.StatusConflict, err.Error(), "Each key opens one account.")
 		return

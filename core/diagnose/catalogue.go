@@ -1,6 +1,9 @@
 package diagnose
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // A Code names a cause. Once released it never changes its meaning.
 type Code string
@@ -125,12 +128,23 @@ var catalogue = []entry{
 
 	{"read-only-account", Permission, "This account may read the repository, not write to it.", Administrator,
 		"Ask the owner of REPO on HOST to let ACCOUNT write to it. A new key would change nothing.", "reading"},
+	{"read-only-key", Permission, "The key was registered for reading only.", You,
+		"Withdraw the key and register it for writing, or use another key.", "host says"},
 	{"repository-frozen", Permission, "The repository is frozen: nobody may write to it.", Administrator,
 		"Nobody can push to it while it is frozen. Ask the owner of REPO on HOST whether it should be.", "host says"},
 
 	{code: "key-no-passphrase", summary: "The key has no passphrase: whoever copies the file can sign in as you."},
 	{code: "passphrase-asked", summary: "No agent holds the key, so git will ask for its passphrase each time."},
 	{code: "key-weak", summary: "The key is weak by today's standards."},
+}
+
+// Advice is the mend of a code in words that need no place to be filled in; empty for others.
+func Advice(code Code) string {
+	entry, at := find(code)
+	if at < 0 {
+		return ""
+	}
+	return strings.NewReplacer("HOST", "the host", "REPO", "the repository", "ACCOUNT", "this account").Replace(entry.mend)
 }
 
 // find returns the entry of a code and its place in the catalogue, or -1.

@@ -41,6 +41,7 @@ type Refusal struct {
 	Status int    // HTTP status
 	Title  string // the host's words, uncleaned [9457]
 	Detail string // more of them, uncleaned
+	Means  string // the code that the description says these words mean; empty for none
 }
 
 func (r *Refusal) Error() string {
@@ -89,7 +90,7 @@ func (c *Client) do(ctx context.Context, name string, with values) ([]any, error
 	case response.StatusCode >= 300 && response.StatusCode < 400:
 		return nil, ErrRedirect
 	case response.StatusCode >= 400:
-		return nil, refusal(response.StatusCode, text)
+		return nil, c.refusal(response.StatusCode, text)
 	}
 	return results(operation, text)
 }
@@ -203,10 +204,10 @@ func transportError(err error) error {
 	return fmt.Errorf("%w: %w", ErrUnreachable, err)
 }
 
-func refusal(status int, text []byte) error {
+func (c *Client) refusal(status int, text []byte) error {
 	var problem struct{ Title, Detail string } // [9457]
 	_ = json.Unmarshal(text, &problem)         // a refusal without a problem document is one all the same
-	return &Refusal{Status: status, Title: problem.Title[:min(len(problem.Title), maxDetail)],
+	return &Refusal{Status: status, Means: c.Description.Meaning(problem.Title + "\n" + problem.Detail), Title: problem.Title[:min(len(problem.Title), maxDetail)],
 		Detail: problem.Detail[:min(len(problem.Detail), maxDetail)]}
 }
 

@@ -46,7 +46,14 @@ type Description struct {
 	// "list-keys", "add-key", "remove-key". One that is missing is done by hand.
 	Operations map[string]Operation `toml:"operations"`
 
+	Keys     KeyRules      `toml:"keys"`
 	Refusals []RefusalText `toml:"refusals"`
+}
+
+// KeyRules are what a host demands of keys.
+type KeyRules struct {
+	Kinds []string `toml:"kinds"` // ed25519, ecdsa, rsa; empty for all of them
+	Title int      `toml:"title"` // most characters of a title; 0 for no limit that we know of
 }
 
 // A RefusalText says what the host's words mean when it does not open a repository.
@@ -84,6 +91,9 @@ type Operation struct {
 	Fields map[string]string `toml:"fields"` // what we call a value -> where it is in a result [9535]
 	Open   bool              `toml:"open"`   // needs no token
 }
+
+// further lists the fields that an operation may find besides.
+var further = map[string][]string{"list-keys": {"until", "used", "access"}}
 
 // known lists the operations and the fields that each must find. The first two ask
 // nothing but who one is and what the host's own keys are.
@@ -158,7 +168,7 @@ func (d *Description) check() error {
 	case d.SSH.Port < 0 || d.SSH.Port > 65535:
 		return &DescriptionError{Place: "ssh.port", Words: "a port is a number from 1 to 65535"}
 	}
-	return firstError(d.checkAddresses, d.checkHostKeys, d.checkGreeting, d.checkRefusals, d.checkInterface, d.checkOperations)
+	return firstError(d.checkAddresses, d.checkHostKeys, d.checkGreeting, d.checkRefusals, d.checkKeyRules, d.checkInterface, d.checkOperations)
 }
 
 func firstError(checks ...func() error) error {
@@ -210,6 +220,18 @@ func (d *Description) checkRefusals() error {
 	return nil
 }
 
+func (d *Description) checkKeyRules() error {
+	for _, kind := range d.Keys.Kinds {
+		if !slices.Contains(sshkey.Kinds(), kind) {
+			return &DescriptionError{Place: "keys.kinds", Words: "the kinds are " + strings.Join(sshkey.Kinds(), ", ")}
+		}
+	}
+	if d.Keys.Title < 0 {
+		return &DescriptionError{Place: "keys.title", Words: "a number of characters is needed"}
+	}
+	return nil
+}
+
 func (d *Description) checkInterface() error {
 	i := d.Interface
 	for place, page := range map[string]string{"interface.tokens": i.Tokens, "interface.keys": i.Keys} {
@@ -254,7 +276,15 @@ func (d *Description) checkOperations() error {
 			return &DescriptionError{Place: place + ".items", Words: err.Error()}
 		}
 		for _, field := range needed {
-			if _, err := parsePath(operation.Fields[field]); err != nil {
+			if operation.Fields[field] == "" {
+				return &DescriptionError{Place: place + ".fields." + field, Words: errPath.Error()}
+			}
+		}
+		for field, path := range operation.Fields {
+			if !slices.Contains(slices.Concat(needed, further[name]), field) {
+				return &DescriptionError{Place: place + ".fields." + field, Words: "a field that this operation does not know"}
+			}
+			if _, err := parsePath(path); err != nil {
 				return &DescriptionError{Place: place + ".fields." + field, Words: err.Error()}
 			}
 		}

@@ -131,7 +131,7 @@ func TestOperations(t *testing.T) {
 	if keys, err := client.Keys(ctx); err != nil || len(keys) != 1 || keys[0].ID != "7" {
 		t.Errorf("Keys: %+v, %v", keys, err)
 	}
-	if id, err := client.AddKey(ctx, "a \"title\"", key); id != "9007199254740991" || err != nil {
+	if id, err := client.AddKey(ctx, KeyRequest{Title: "a \"title\"", Key: key}); id != "9007199254740991" || err != nil {
 		t.Errorf("AddKey: %q, %v", id, err)
 	}
 	if err := client.RemoveKey(ctx, "../../7"); err != nil {

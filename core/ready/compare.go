@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 
@@ -50,6 +51,13 @@ func (p Place) Compare(ctx context.Context, host *hosts.Description, token secre
 	return append(append(both, there...), here...), nil
 }
 
+func dateText(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format(time.RFC3339)
+}
+
 func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
 	for _, pair := range pairs {
 		if pair.Public != nil && bytes.Equal(pair.Public.Marshal(), key.Marshal()) {
@@ -87,7 +95,8 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 		return nil, ErrNotThere
 	}
 	step := workstation.HostStep{Host: host.Name, Act: actRemove, Data: map[string]string{
-		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key)}}
+		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key),
+		"until": dateText(known.Until), "access": string(known.Access)}}
 	return known, batch.Act(fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
 		return nil, client.RemoveKey(ctx, known.ID)
 	})
@@ -130,7 +139,12 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 		if err != nil {
 			return err
 		}
-		_, err = client.AddKey(ctx, step.Data["title"], key)
+		request := hosts.KeyRequest{Key: key, Title: step.Data["title"], Access: hosts.Access(step.Data["access"])}
+		request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
+		if host.CanTell(request) != nil {
+			request.Until, request.Access = time.Time{}, ""
+		}
+		_, err = client.AddKey(ctx, request)
 		return err
 	}
 	return nil

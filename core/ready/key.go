@@ -100,6 +100,7 @@ func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*s
 	if err != nil {
 		return nil, err
 	}
+	p.log().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds", float64(made.Took.Microseconds())/1000)
 	path := p.Station.KeyPath(n.name())
 	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
 		return nil, err

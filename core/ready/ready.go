@@ -8,6 +8,7 @@ package ready
 import (
 	"context"
 	"errors"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -24,6 +25,7 @@ type Place struct {
 	Registry *hosts.Registry
 	Timeout  time.Duration // for each step on the network; 0 means 10 seconds
 
+	Log         *slog.Logger                // the trace; nil for none
 	Program     string                      // ours, in full, for settings that start it
 	StartHolder func(context.Context) error // makes sure that the holder answers
 }
@@ -49,4 +51,12 @@ func (p Place) BySSH(text string) (url string, ok bool) {
 		return "", false
 	}
 	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
+}
+
+// log returns the trace, which may lead nowhere.
+func (p Place) log() *slog.Logger {
+	if p.Log == nil {
+		return slog.New(slog.DiscardHandler)
+	}
+	return p.Log
 }

@@ -5,10 +5,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
 
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/foreign"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -19,11 +24,56 @@ import (
 
 // A Registration says what to tell a host.
 type Registration struct {
-	Pair  *sshkey.Pair
-	Host  *hosts.Description
-	Title string
-	Token secret.Text
-	Ask   sshway.Asker // for the passphrase, when signing in to prove it
+	Pair   *sshkey.Pair
+	Host   *hosts.Description
+	Title  string
+	Until  time.Time    // when the host shall stop taking it; zero for never
+	Access hosts.Access // what it may do there; empty for what the host gives by itself
+	Token  secret.Text
+	Ask    sshway.Asker // for the passphrase, when signing in to prove it
+}
+
+// Reasons for which a key is not registered, for errors.Is.
+var (
+	ErrObsolete     = errors.New("hosts and clients gave up keys of this kind and size")
+	ErrHostKind     = errors.New("the host does not take keys of this kind")
+	ErrTitle        = errors.New("not a title that the host takes")
+	ErrOtherTerms   = errors.New("the host knows this key already, on other terms")
+	ErrOtherAccount = errors.New("the host knows this key already, for another account")
+)
+
+// An OtherAccountError names the account that a key opens already.
+type OtherAccountError struct{ Account string } // uncleaned; empty when the host greets nobody
+
+func (e *OtherAccountError) Error() string {
+	if e.Account == "" {
+		return ErrOtherAccount.Error()
+	}
+	return fmt.Sprintf("%s: it opens %s", ErrOtherAccount, e.Account)
+}
+
+// Unwrap returns [ErrOtherAccount].
+func (e *OtherAccountError) Unwrap() error { return ErrOtherAccount }
+
+// Check tells why a registration cannot be made, before anybody is asked for a token.
+func (r Registration) Check() error {
+	kind := sshkey.Kind(r.Pair.Public)
+	limit := r.Host.Keys.Title
+	switch {
+	case sshkey.IsObsolete(r.Pair.Public):
+		return fmt.Errorf("%s is %s %d: %w", r.Pair.Name(), kind, sshkey.Bits(r.Pair.Public), ErrObsolete)
+	case len(r.Host.Keys.Kinds) > 0 && !slices.Contains(r.Host.Keys.Kinds, kind):
+		return fmt.Errorf("%s is %s, and %s takes %s: %w", r.Pair.Name(), kind, r.Host.Name, strings.Join(r.Host.Keys.Kinds, ", "), ErrHostKind)
+	case foreign.Clean(r.Title) != r.Title || r.Title == "":
+		return fmt.Errorf("%w: one line of plain text is needed", ErrTitle)
+	case limit > 0 && utf8.RuneCountInString(r.Title) > limit:
+		return fmt.Errorf("%w: it has at most %d characters, and this one has %d", ErrTitle, limit, utf8.RuneCountInString(r.Title))
+	}
+	return r.Host.CanTell(r.request())
+}
+
+func (r Registration) request() hosts.KeyRequest {
+	return hosts.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access}
 }
 
 // Registered says what the host knows now, and how that was proved.
@@ -31,6 +81,8 @@ type Registered struct {
 	ID      string // the host's own
 	Already bool   // it knew the key before
 	Title   string // as the host keeps it
+	Until   time.Time
+	Access  hosts.Access
 	Owner   string // whose token told the host
 	Account string // whom the host greeted; empty when it tells nobody
 	Proof   Proof
@@ -52,8 +104,11 @@ var ErrUnproved = errors.New("the host was told, and does not take the key yet")
 // there, and proves it by signing in with that key alone. Told twice, it says so.
 func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registration) (*Registered, error) {
 	client := &hosts.Client{Description: r.Host, Token: r.Token, Timeout: p.Timeout}
-	done := &Registered{Title: r.Title}
-	var err error
+	done := &Registered{Title: r.Title, Until: r.Until, Access: r.Access}
+	err := r.Check()
+	if err != nil {
+		return nil, err
+	}
 	if r.Host.Can("who") {
 		if done.Owner, err = client.Who(ctx); err != nil {
 			return nil, err
@@ -80,18 +135,41 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts
 		}
 		for _, known := range keys {
 			if bytes.Equal(known.Key.Marshal(), r.Pair.Public.Marshal()) {
-				done.ID, done.Title, done.Already = known.ID, known.Title, true
-				return nil
+				done.ID, done.Title, done.Already, done.Until, done.Access = known.ID, known.Title, true, known.Until, known.Access
+				return r.sameTerms(known)
 			}
 		}
 	}
 	step := workstation.HostStep{Host: r.Host.Name, Act: actAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
-	return batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
-		id, err := client.AddKey(ctx, r.Title, r.Pair.Public)
+	err := batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
+		id, err := client.AddKey(ctx, r.request())
 		done.ID = id
 		return map[string]string{"id": id}, err
 	})
+	var refusal *hosts.Refusal
+	if errors.As(err, &refusal) && refusal.Means == "" && p.opensAnother(ctx, r, done) {
+		return &OtherAccountError{Account: done.Account}
+	}
+	return err
+}
+
+// opensAnother looks whether a key that the host declined to take is one that it knows.
+func (p Place) opensAnother(ctx context.Context, r Registration, done *Registered) bool {
+	return p.Prove(ctx, r, done) == nil && (done.Account == "" || done.Account != done.Owner)
+}
+
+// sameTerms compares what the host knows with what it is to be told.
+func (r Registration) sameTerms(known hosts.RegisteredKey) error {
+	switch {
+	case r.Access != "" && known.Access != "" && r.Access != known.Access:
+		return fmt.Errorf("%w: it may %s", ErrOtherTerms, known.Access)
+	case !r.Until.IsZero() && known.Until.IsZero():
+		return fmt.Errorf("%w: it has no end there", ErrOtherTerms)
+	case !r.Until.IsZero() && known.Until.UTC().Format(time.DateOnly) != r.Until.UTC().Format(time.DateOnly):
+		return fmt.Errorf("%w: it ends on %s", ErrOtherTerms, known.Until.UTC().Format(time.DateOnly))
+	}
+	return nil
 }
 
 // Prove signs in with that key alone. The host's own key must be stored, or be one that

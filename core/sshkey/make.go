@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 
@@ -22,6 +23,9 @@ const (
 	ECDSA   = "ecdsa"
 	RSA     = "rsa"
 )
+
+// Kinds lists the kinds that are made.
+func Kinds() []string { return []string{ED25519, ECDSA, RSA} }
 
 // Sizes of RSA keys in bits. Less than the least is weak today (NIST SP 800-57 part 1);
 // more than the most slows every sign-in down and no host asks for it.
@@ -50,6 +54,7 @@ type Made struct {
 	Private []byte // in [KEY]
 	Public  []byte // the public line with its comment and a line end
 	Key     ssh.PublicKey
+	Took    time.Duration // in the standard library's own generation
 }
 
 // Check tells why no key can be made so, before anybody is asked for a passphrase.
@@ -81,10 +86,12 @@ func Make(s Spec) (*Made, error) {
 	if err := s.Check(); err != nil {
 		return nil, err
 	}
+	start := time.Now()
 	private, err := s.generate()
 	if err != nil {
 		return nil, err
 	}
+	took := time.Since(start)
 	key, err := ssh.NewPublicKey(private.Public())
 	if err != nil {
 		return nil, err
@@ -93,7 +100,7 @@ func Make(s Spec) (*Made, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Made{Private: text, Public: []byte(Line(key, s.Comment) + "\n"), Key: key}, nil
+	return &Made{Private: text, Public: []byte(Line(key, s.Comment) + "\n"), Key: key, Took: took}, nil
 }
 
 func (s Spec) generate() (crypto.Signer, error) {

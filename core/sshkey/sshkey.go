@@ -286,6 +286,15 @@ func Bits(key ssh.PublicKey) int {
 	return 0
 }
 
+// leastUsableRSA is below what hosts and clients take at all by now.
+const leastUsableRSA = 2048
+
+// IsObsolete tells whether a key is of a kind or size that hosts and clients gave up.
+func IsObsolete(key ssh.PublicKey) bool {
+	kind := Kind(key)
+	return kind == "dsa" || (kind == RSA && Bits(key) < leastUsableRSA)
+}
+
 // IsWeak tells whether a key's kind or size does not hold any more.
 func IsWeak(key ssh.PublicKey) bool {
 	kind := Kind(key)
