@@ -35,7 +35,7 @@ cross:
 FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
-		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 wire/FuzzReadAdvertisement \
+		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement \
 		hosts/FuzzParse hosts/FuzzFollow sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
 	done

@@ -74,6 +74,17 @@ func TestLockedForms(t *testing.T) {
 	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret, which is not recorded") {
 		t.Errorf("undo of a lock: %s", r)
 	}
+	p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("other.4716"))
+	if r := p.must("key", "show", p.path("other.4716"), "--line"); r.out != line {
+		t.Errorf("read from RFC 4716: %s", r)
+	}
+	p.must("key", "save", p.path("other.4716"), "--form", "openssh", "--out", p.path("other.pub"))
+	if r := p.must("key", "show", p.path("other.pub")); p.read("other.pub") != line || !strings.Contains(r.out, "public       ~/other.pub") || strings.Contains(r.out, "private") {
+		t.Errorf("%s: %s", p.read("other.pub"), r)
+	}
+	if r := p.unicrux("key", "save", p.path("other.pub"), "--form", "pkcs8", "--out", p.path("none")); r.exit != 2 {
+		t.Errorf("a private form of a public half: %s", r)
+	}
 	text := p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("mine.4716")).out
 	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"), "---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
 		t.Errorf("%s: %s", text, p.read("mine.4716"))

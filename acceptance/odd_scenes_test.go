@@ -18,7 +18,7 @@ var elsewhere = map[diagnose.Code]string{
 	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys", "proxy-command-failed": "TestThroughAJumpHost",
 	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
 	"sign-in-other-way": "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn", "algorithms-differ": "TestOtherWaysToSignIn",
-	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "network-down": "TestWithoutANetwork",
+	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
 	"account-blocked": "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
 }
 

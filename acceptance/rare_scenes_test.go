@@ -219,3 +219,58 @@ func TestHostWithoutAnInterface(t *testing.T) {
 	p.must("key", "register", "forge_ed25519", "forge", "--wait", "0s")
 	p.must("ready", drift)
 }
+
+// TestKeyInADevice has a key whose private half is in a device that is not plugged in.
+func TestKeyInADevice(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	public := ssh.Marshal(struct {
+		Name   string
+		Public []byte
+		App    string
+	}{ssh.KeyAlgoSKED25519, p.rawPublic("forge_ed25519"), "ssh:"})
+	private := ssh.Marshal(struct {
+		Check1, Check2   uint32
+		Name             string
+		Public           []byte
+		App              string
+		Flags            byte
+		Handle, Reserved []byte
+		Comment          string
+		P1, P2, P3       byte
+	}{7, 7, ssh.KeyAlgoSKED25519, p.rawPublic("forge_ed25519"), "ssh:", 1, []byte("handle"), nil, "in a device", 1, 2, 3})
+	for i := byte(4); len(private)%8 != 0; i++ {
+		private = append(private, i)
+	}
+	body := ssh.Marshal(struct {
+		Cipher, KDF, KDFOptions string
+		Keys                    uint32
+		Public, Private         []byte
+	}{"none", "none", "", 1, public, private})
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY", Bytes: append([]byte("openssh-key-v1\x00"), body...)})), ".ssh", "device")
+	if r := p.must("key", "show", "device"); !strings.Contains(r.out, "ed25519-sk") {
+		t.Errorf("%s", r)
+	}
+	p.must("host", "set", "forge", "key=device")
+	key, err := ssh.ParsePublicKey(public)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.host.Register("ines.marlow", "in a device", key); err != nil {
+		t.Fatal(err)
+	}
+	p.wants(drift, "key-in-device")
+	p.must("host", "set", "forge", "key=forge_ed25519")
+	p.wants(drift, "")
+}
+
+// rawPublic is the 32 bytes of an ed25519 key.
+func (p *person) rawPublic(name string) []byte {
+	p.t.Helper()
+	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(p.must("key", "show", name, "--line").out))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	blob := key.Marshal()
+	return blob[len(blob)-32:]
+}

@@ -145,7 +145,7 @@ func (a *app) keyShow() *cobra.Command {
 	command := &cobra.Command{
 		Use: "show KEY", Short: "Show all about one key pair", Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			pair, err := ready.FindKey(a.station, args[0])
+			pair, err := ready.FindPublic(a.station, args[0])
 			if err != nil {
 				return err
 			}

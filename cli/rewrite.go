@@ -98,7 +98,8 @@ func (a *app) keySave() *cobra.Command {
 		Use:   "save KEY --form FORM --out FILE",
 		Short: "Write a key in another open format",
 		Long: `Writes a key to a new file in another form: openssh, pkcs8, pkcs1 (rsa), sec1 (ecdsa), or
-rfc4716 for the public half. The first two can be locked by a passphrase; pkcs1 and sec1
+rfc4716 for the public half. A public half that lies alone, in
+whatever form, is written as the line that ssh reads by the form openssh. The first two can be locked by a passphrase; pkcs1 and sec1
 have no lock worth its name and need --no-passphrase.`,
 		Example: "  unicrux key save forge_ed25519 --form pkcs8 --out forge.pem",
 		Args:    takes(1, 1, "one key"),
@@ -117,12 +118,16 @@ func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) 
 	if !slices.Contains(sshkey.Forms(), form) || out == "" {
 		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
-	place, pair, err := a.keyAt(name)
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	pair, err := ready.FindPublic(a.station, name)
 	if err != nil {
 		return err
 	}
 	var old, new secret.Text
-	if form != sshkey.RFC4716 {
+	if form != sshkey.RFC4716 && !pair.Alone {
 		if old, new, err = a.passphrases(o, pair); err != nil {
 			return err
 		}

@@ -92,6 +92,10 @@ func (s Style) Key(v KeyView) string {
 		{label: "comment", tone: grey, lines: []string{v.Pair.Comment}},
 		{label: "private", tone: grey, lines: []string{v.Path}},
 	}
+	if v.Pair.Alone {
+		rows = append(slices.DeleteFunc(rows, func(r row) bool { return r.label == "locked" || r.label == "private" }),
+			row{label: "public", tone: grey, lines: []string{v.Path}})
+	}
 	if v.Pair.HasPublic {
 		rows = append(rows, row{label: "public", tone: grey, lines: []string{v.Path + ".pub"}})
 	}

@@ -69,6 +69,8 @@ var catalogue = []entry{
 		"Make a key for HOST.", "looked in"},
 	{"key-locked", Settings, "The key is locked by a passphrase, and nobody can be asked for it.", You,
 		"Run git in a terminal, where ssh can ask for the passphrase.", "key"},
+	{"key-in-device", Settings, "The private half of the key is in a device, which only ssh itself can ask.", You,
+		"Plug the device in, run git in a terminal, and touch the device when it blinks.", "key"},
 	{"passphrase-wrong", Settings, "The passphrase does not open the key.", You,
 		"Try again. A forgotten passphrase cannot be found out: then make a new key and register it.", "key"},
 	{"agent-refused", Settings, "The agent holds the right key and declines to sign with it.", You,

@@ -225,6 +225,8 @@ func (c *checker) unusable(key sshway.Key, err error) *Crux {
 	switch {
 	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
 		found = crux("key-locked", Proved, append(evidence, Evidence{"host", "would take this key", ""})...)
+	case errors.Is(err, sshkey.ErrDevice):
+		found = crux("key-in-device", Likely, append(evidence, Evidence{"host", "would take this key", ""})...)
 	case errors.Is(err, sshkey.ErrPassphrase):
 		found = crux("passphrase-wrong", Proved, evidence...)
 	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered

@@ -222,8 +222,8 @@ func (d *Description) checkRefusals() error {
 
 func (d *Description) checkKeyRules() error {
 	for _, kind := range d.Keys.Kinds {
-		if !slices.Contains(sshkey.Kinds(), kind) {
-			return &DescriptionError{Place: "keys.kinds", Words: "the kinds are " + strings.Join(sshkey.Kinds(), ", ")}
+		if kinds := append(sshkey.Kinds(), "ed25519-sk", "ecdsa-sk"); !slices.Contains(kinds, kind) {
+			return &DescriptionError{Place: "keys.kinds", Words: "the kinds are " + strings.Join(kinds, ", ")}
 		}
 	}
 	if d.Keys.Title < 0 {

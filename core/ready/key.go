@@ -116,6 +116,19 @@ func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*s
 	return pair, p.use(ctx, batch, n.Host.SSH.Host, pair)
 }
 
+// FindPublic is FindKey, which takes a public half that lies alone as well, in any form.
+func FindPublic(station *workstation.Station, text string) (*sshkey.Pair, error) {
+	pair, err := FindKey(station, text)
+	if !errors.Is(err, ErrPublic) && !errors.Is(err, sshkey.ErrPublicHalf) {
+		return pair, err
+	}
+	path := station.KeyPath(text)
+	if pair, err = sshkey.LoadPublic(path); err != nil {
+		return nil, fmt.Errorf("%s: %w", station.Tilde(path), err)
+	}
+	return pair, nil
+}
+
 // FindKey reads the pair that a person names: by its file's name in the ssh folder, or by path.
 func FindKey(station *workstation.Station, text string) (*sshkey.Pair, error) {
 	if strings.HasSuffix(text, ".pub") {

@@ -44,11 +44,15 @@ func (p Place) Save(batch *workstation.Batch, pair *sshkey.Pair, form sshkey.For
 		out = filepath.Join(p.Station.Folder, out)
 	}
 	words := fmt.Sprintf("Write %s in the form %s.", pair.Name(), form)
-	if form == sshkey.RFC4716 {
-		if pair.Public == nil {
-			return sshkey.ErrLocked
-		}
+	switch {
+	case form == sshkey.RFC4716 && pair.Public == nil:
+		return sshkey.ErrLocked
+	case form == sshkey.RFC4716:
 		return batch.Create(out, words, 0o644, sshkey.Write4716(pair.Public, pair.Comment), false)
+	case pair.Alone && form == sshkey.OpenSSH:
+		return batch.Create(out, words, 0o644, []byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
+	case pair.Alone:
+		return fmt.Errorf("%s: %w", form, sshkey.ErrFormKind)
 	}
 	private, err := pair.Raw(old)
 	if err != nil {

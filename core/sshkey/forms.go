@@ -16,6 +16,7 @@ import (
 	"github.com/youmark/pkcs8"
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/foreign"
 	"unicrux/core/secret"
 )
 
@@ -127,7 +128,7 @@ const maxLine4716 = 72
 // Write4716 writes a public key with its comment as a header (RFC 4716, sections 3.2 to 3.4).
 func Write4716(key ssh.PublicKey, comment string) []byte {
 	var b bytes.Buffer
-	b.WriteString("---- BEGIN SSH2 PUBLIC KEY ----\n")
+	b.WriteString(begin4716 + "\n")
 	if comment != "" {
 		header := `Comment: "` + strings.ReplaceAll(comment, `"`, `'`) + `"`
 		for len(header) > maxLine4716 { // a line goes on behind a backslash
@@ -141,6 +142,55 @@ func Write4716(key ssh.PublicKey, comment string) []byte {
 		b.WriteString(text[:maxLine4716] + "\n")
 		text = text[maxLine4716:]
 	}
-	b.WriteString(text + "\n---- END SSH2 PUBLIC KEY ----\n")
+	b.WriteString(text + "\n" + end4716 + "\n")
 	return b.Bytes()
 }
+
+// The lines around a public key of RFC 4716.
+const (
+	begin4716 = "---- BEGIN SSH2 PUBLIC KEY ----"
+	end4716   = "---- END SSH2 PUBLIC KEY ----"
+)
+
+// parse4716 reads a public key with headers (RFC 4716, sections 3.2 to 3.4). Of the headers
+// only the comment counts.
+func parse4716(text []byte) (ssh.PublicKey, string, error) {
+	if len(text) > MaxFileBytes {
+		return nil, "", ErrTooLarge
+	}
+	lines := strings.Split(strings.ReplaceAll(strings.TrimSpace(string(text)), "\r\n", "\n"), "\n")
+	if len(lines) < 3 || lines[0] != begin4716 || lines[len(lines)-1] != end4716 {
+		return nil, "", errNot4716
+	}
+	comment, body := "", ""
+	lines = lines[1 : len(lines)-1]
+	for i := 0; i < len(lines); i++ {
+		line := lines[i]
+		name, value, header := strings.Cut(line, ":")
+		if !header {
+			body += line
+			continue
+		}
+		if body != "" { // a header behind the key is none
+			return nil, "", errNot4716
+		}
+		for strings.HasSuffix(value, "\\") && i+1 < len(lines) {
+			i++
+			value = value[:len(value)-1] + lines[i]
+		}
+		if strings.EqualFold(name, "comment") {
+			comment = strings.Trim(strings.TrimSpace(value), `"`)
+		}
+	}
+	blob, err := base64.StdEncoding.DecodeString(body)
+	if err != nil {
+		return nil, "", errNot4716
+	}
+	key, err := ssh.ParsePublicKey(blob)
+	if err != nil {
+		return nil, "", errNot4716
+	}
+	return key, foreign.Clean(comment), nil
+}
+
+var errNot4716 = errors.New("not a public key as RFC 4716 has it")

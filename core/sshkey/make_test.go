@@ -158,3 +158,99 @@ func FuzzOpenPKCS8(f *testing.F) {
 		}
 	})
 }
+
+// TestRead4716 reads what others write: the example of RFC 4716, section 3.6, and files with
+// other line ends.
+func TestRead4716(t *testing.T) {
+	made, err := Make(Spec{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	good := string(Write4716(made.Key, "ines at sea"))
+	for name, row := range map[string]struct {
+		text, comment string
+		ok            bool
+	}{
+		"ours":               {good, "ines at sea", true},
+		"CRLF":               {strings.ReplaceAll(good, "\n", "\r\n"), "ines at sea", true},
+		"no last line end":   {strings.TrimSuffix(good, "\n"), "ines at sea", true},
+		"a header continued": {strings.Replace(good, "ines at", "ines \\\nat", 1), "ines at sea", true},
+		"another header":     {strings.Replace(good, "Comment:", "x-mark: buoy\nSubject:", 1), "", true},
+		"no end":             {strings.Replace(good, "---- END", "---- STOP", 1), "", false},
+		"no key":             {begin4716 + "\nComment: x\n" + end4716, "", false},
+		"cut":                {strings.Replace(good, "AAAA", "", 1), "", false},
+		"a header behind":    {strings.Replace(good, end4716, "Comment: late\n"+end4716, 1), "", false},
+		"nothing":            {"", "", false},
+	} {
+		key, comment, err := ParsePublic([]byte(row.text))
+		if (err == nil) != row.ok || (row.ok && (comment != row.comment || !bytes.Equal(key.Marshal(), made.Key.Marshal()))) {
+			t.Errorf("%s: %q, %v", name, comment, err)
+		}
+	}
+}
+
+func FuzzParse4716(f *testing.F) {
+	made, err := Make(Spec{Kind: ECDSA})
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(Write4716(made.Key, "seed"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		key, comment, err := parse4716(text)
+		if err != nil {
+			return
+		}
+		again, _, err := parse4716(Write4716(key, comment))
+		if err != nil || !bytes.Equal(again.Marshal(), key.Marshal()) {
+			t.Fatalf("%q does not read back: %v", text, err)
+		}
+	})
+}
+
+// deviceFile makes the file of a key in a device (PROTOCOL.u2f and PROTOCOL.key of the
+// OpenSSH sources), or of an obsolete kind.
+func deviceFile(public []byte) []byte {
+	body := ssh.Marshal(struct {
+		Cipher, KDF, KDFOptions string
+		Keys                    uint32
+		Public, Private         []byte
+	}{"none", "none", "", 1, public, bytes.Repeat([]byte{1}, 64)})
+	return pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY", Bytes: append([]byte("openssh-key-v1\x00"), body...)})
+}
+
+// TestKeysThatOnlySSHOpens recognises keys in devices, and obsolete ones.
+func TestKeysThatOnlySSHOpens(t *testing.T) {
+	device := ssh.Marshal(struct {
+		Name   string
+		Public []byte
+		App    string
+	}{ssh.KeyAlgoSKED25519, bytes.Repeat([]byte{7}, 32), "ssh:"})
+	for name, row := range map[string]struct {
+		public []byte
+		kind   string
+		weak   bool
+		raw    error
+	}{
+		"device":  {device, "ed25519-sk", false, ErrDevice},
+		"strange": {ssh.Marshal(struct{ Name string }{"ssh-odd"}), "", false, nil},
+	} {
+		path := filepath.Join(t.TempDir(), "key")
+		if err := os.WriteFile(path, deviceFile(row.public), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		pair, err := Load(path)
+		if row.kind == "" {
+			if !errors.Is(err, ErrNotKey) {
+				t.Errorf("%s: %v", name, err)
+			}
+			continue
+		}
+		if err != nil || Kind(pair.Public) != row.kind || IsWeak(pair.Public) != row.weak || pair.Locked {
+			t.Errorf("%s: %+v, %v", name, pair, err)
+			continue
+		}
+		if _, err := pair.Raw(secret.Text{}); !errors.Is(err, row.raw) {
+			t.Errorf("%s: opens with %v", name, err)
+		}
+	}
+}

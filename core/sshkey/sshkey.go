@@ -44,6 +44,8 @@ var (
 	ErrBefore     = errors.New("something stands before its first line")
 	ErrForm       = errors.New("a form of private key (PKCS#8 of this kind) that ssh clients before 9.6 do not read")
 	ErrPublicHalf = errors.New("the public half of a key; the private half was asked for")
+	ErrDevice     = errors.New("the private half is in a device, which only ssh itself asks")
+	ErrForm4716   = errors.New("in the form of RFC 4716, which ssh does not read beside a key")
 	ErrLocked     = errors.New("the key is locked by a passphrase")
 	ErrPassphrase = errors.New("the passphrase does not open the key")
 	ErrOtherKey   = errors.New("it belongs to another key")
@@ -59,6 +61,7 @@ type Pair struct {
 	Beside    ssh.PublicKey // the key in the file at Path + ".pub", which ssh offers; nil when there is none
 	PublicBad error         // why that file does not serve; nil when it fits or is missing
 	HasPublic bool          // a file lies at Path + ".pub"
+	Alone     bool          // a public half without a private one: Path is its file
 	Mode      fs.FileMode   // of the private file
 	Modified  time.Time     // of the private file
 }
@@ -105,9 +108,42 @@ func publicOf(text []byte) (key ssh.PublicKey, locked bool, err error) {
 		return signer.PublicKey(), false, nil
 	case isPublic(text):
 		return nil, false, ErrPublicHalf
-	default:
-		return nil, false, ErrNotKey // the library's words may quote the file, so they are left out
 	}
+	if key, locked, ok := envelope(text); ok {
+		return key, locked, nil
+	}
+	return nil, false, ErrNotKey // the library's words may quote the file, so they are left out
+}
+
+// envelope reads what stands around the private half in [KEY], for kinds that our library
+// cannot open and ssh can: those in devices, and obsolete ones.
+func envelope(text []byte) (key ssh.PublicKey, locked, ok bool) {
+	const magic = "openssh-key-v1\x00"
+	block, _ := pem.Decode(text)
+	if block == nil || !bytes.HasPrefix(block.Bytes, []byte(magic)) {
+		return nil, false, false
+	}
+	var e struct {
+		Cipher, KDF, KDFOptions string
+		Keys                    uint32
+		Public                  []byte
+		Private                 []byte
+		Rest                    []byte `ssh:"rest"`
+	}
+	if ssh.Unmarshal(block.Bytes[len(magic):], &e) != nil || e.Keys != 1 {
+		return nil, false, false
+	}
+	key, err := ssh.ParsePublicKey(e.Public)
+	if err != nil || (!IsInDevice(key) && Kind(key) != "dsa") {
+		return nil, false, false
+	}
+	return key, e.Cipher != "none", true
+}
+
+// IsInDevice tells whether the private half is in a device, and the file holds a handle to it
+// (PROTOCOL.u2f of the OpenSSH sources).
+func IsInDevice(key ssh.PublicKey) bool {
+	return key.Type() == ssh.KeyAlgoSKED25519 || key.Type() == ssh.KeyAlgoSKECDSA256
 }
 
 // The lines around a key in [KEY]. The client wants the first at the very beginning of the
@@ -164,6 +200,10 @@ func (p *Pair) readPublicFile() {
 		p.PublicBad = err
 		return
 	}
+	if _, _, err := parse4716(text); err == nil {
+		p.PublicBad = ErrForm4716
+		return
+	}
 	key, comment, err := ParseLine(text)
 	p.Beside = key
 	switch {
@@ -185,8 +225,27 @@ func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	return key, foreign.Clean(comment), nil
 }
 
+// ParsePublic reads a public half in any of its forms: a line, or RFC 4716.
+func ParsePublic(text []byte) (ssh.PublicKey, string, error) {
+	if key, comment, err := parse4716(text); err == nil {
+		return key, comment, nil
+	}
+	return ParseLine(text)
+}
+
+// LoadPublic reads a public half that lies alone. Its pair has no private half to open.
+func LoadPublic(path string) (*Pair, error) {
+	text, info, err := readFile(path)
+	if err != nil {
+		return nil, err
+	}
+	pair := &Pair{Path: path, Alone: true, Mode: info.Mode().Perm(), Modified: info.ModTime()}
+	pair.Public, pair.Comment, err = ParsePublic(text)
+	return pair, err
+}
+
 func isPublic(text []byte) bool {
-	_, _, err := ParseLine(text)
+	_, _, err := ParsePublic(text)
 	return err == nil
 }
 
@@ -198,8 +257,14 @@ func (p *Pair) Raw(passphrase secret.Text) (any, error) {
 		return nil, err
 	}
 	switch {
+	case p.Public != nil && IsInDevice(p.Public):
+		return nil, ErrDevice
 	case !p.Locked:
-		return ssh.ParseRawPrivateKey(text)
+		private, err := ssh.ParseRawPrivateKey(text)
+		if err != nil {
+			return nil, ErrNotKey // the library's words may quote the file
+		}
+		return private, nil
 	case passphrase.Empty():
 		return nil, ErrLocked
 	}
@@ -247,7 +312,8 @@ func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(key) }
 // dsaType is the obsolete kind that OpenSSH no longer knows; people still have such keys.
 const dsaType = "ssh-dss"
 
-// Kind names a key's kind as people do: ed25519, ecdsa, rsa, dsa, or the type itself for others.
+// Kind names a key's kind as people do: ed25519, ecdsa, rsa, dsa, the first two with "-sk" for
+// those in devices, or the type itself for others.
 func Kind(key ssh.PublicKey) string {
 	switch key.Type() {
 	case ssh.KeyAlgoED25519:
@@ -258,6 +324,10 @@ func Kind(key ssh.PublicKey) string {
 		return "rsa"
 	case dsaType:
 		return "dsa"
+	case ssh.KeyAlgoSKED25519:
+		return "ed25519-sk"
+	case ssh.KeyAlgoSKECDSA256:
+		return "ecdsa-sk"
 	}
 	return key.Type()
 }
