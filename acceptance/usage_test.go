@@ -43,7 +43,7 @@ func TestWrongUse(t *testing.T) {
 		{"key new there --passphrase-from nowhere", 3, "nowhere"},
 		{"key new there --no-passphrase --host nohost", 1, "no host of that name"},
 		{"key show none", 1, "no such key"},
-		{"key show here.pub", 2, "public half"},
+		{"key lock here.pub", 2, "public half"},
 		{"key register here forge", 4, "--token-from"},
 		{"key register here forge --token-from - --passphrase-from -", 2, "only one of"},
 		{"key register here nohost", 1, "no host of that name"},

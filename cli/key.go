@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"unicrux/core/hosts"
+	"unicrux/core/look"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
 	"unicrux/render"
@@ -113,11 +114,39 @@ func (a *app) view(pair *sshkey.Pair) render.KeyView {
 	return render.KeyView{Pair: pair, Path: a.station.Tilde(pair.Path), Now: a.station.Now()}
 }
 
+// uses adds to the view of a pair what is known about its use.
+func (a *app) uses(view render.KeyView, keys []look.Key) render.KeyView {
+	view.Looked = true
+	for _, key := range keys {
+		if key.Pair.Path != view.Pair.Path {
+			continue
+		}
+		for _, mention := range key.Mentions {
+			view.Settings = append(view.Settings, strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
+		}
+		view.KnownAt, view.Held = key.KnownAt, key.InAgent
+	}
+	return view
+}
+
+// lookAround is what is here, for whoever wants to know the use of keys.
+func (a *app) lookAround() (*look.View, error) {
+	place, err := a.place()
+	if err != nil {
+		return nil, err
+	}
+	return look.Here(a.ctx, a.station, place.Registry)
+}
+
 func (a *app) keyList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the key pairs in ~/.ssh", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			found, err := sshkey.List(a.station.SSHDir())
+			if err != nil {
+				return err
+			}
+			around, err := a.lookAround()
 			if err != nil {
 				return err
 			}
@@ -128,7 +157,7 @@ func (a *app) keyList() *cobra.Command {
 					unreadable = append(unreadable, a.station.Tilde(finding.Path)+": "+finding.Err.Error())
 					continue
 				}
-				views = append(views, a.view(finding.Pair))
+				views = append(views, a.uses(a.view(finding.Pair), around.Keys))
 			}
 			text := a.style().Keys(views, unreadable)
 			if len(found) == 0 {
@@ -150,7 +179,12 @@ func (a *app) keyShow() *cobra.Command {
 				return err
 			}
 			if !line {
-				return a.show(a.style().Key(a.view(pair)), render.KeyDocument(a.view(pair), 0))
+				around, err := a.lookAround()
+				if err != nil {
+					return err
+				}
+				view := a.uses(a.view(pair), around.Keys)
+				return a.show(a.style().Key(view), render.KeyDocument(view, 0))
 			}
 			if pair.Public == nil {
 				return &problem{message: "the public half of " + pair.Name() + " can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}

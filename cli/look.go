@@ -42,7 +42,7 @@ func (a *app) lookAt(part string, view *look.View) error {
 	case "keys":
 		var keys []render.KeyView
 		for _, key := range view.Keys {
-			keys = append(keys, a.view(key.Pair))
+			keys = append(keys, a.uses(a.view(key.Pair), view.Keys))
 		}
 		text = s.Keys(keys, nil)
 	case "hosts":

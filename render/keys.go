@@ -3,6 +3,7 @@ package render
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"unicrux/core/sshkey"
@@ -13,6 +14,29 @@ type KeyView struct {
 	Pair *sshkey.Pair
 	Path string // as it is shown
 	Now  time.Time
+
+	Looked   bool     // at its use, which the next fields tell
+	Settings []string // that point to it: what block, and where it stands
+	KnownAt  []string // hosts
+	Held     bool     // by an agent
+}
+
+// uses says in one line what becomes of the pair.
+func (v KeyView) uses() string {
+	var list []string
+	if len(v.Settings) > 0 {
+		list = append(list, "used by "+strings.Join(v.Settings, ", "))
+	}
+	if len(v.KnownAt) > 0 {
+		list = append(list, "known at "+strings.Join(v.KnownAt, ", "))
+	}
+	if v.Held {
+		list = append(list, "held unlocked")
+	}
+	if len(list) == 0 {
+		return "no setting points to it, and no host was told about it from here"
+	}
+	return strings.Join(list, "; ")
 }
 
 func (v KeyView) kind() string {
@@ -99,6 +123,9 @@ func (s Style) Key(v KeyView) string {
 	if v.Pair.HasPublic {
 		rows = append(rows, row{label: "public", tone: grey, lines: []string{v.Path + ".pub"}})
 	}
+	if v.Looked && !v.Pair.Alone {
+		rows = append(rows, row{label: "use", tone: grey, text: v.uses()})
+	}
 	rows = append(rows, row{label: "changed", tone: grey, lines: []string{age(v.Pair.Modified, v.Now)}})
 	text := s.block(11, rows)
 	if v.Pair.PublicBad != nil {
@@ -110,18 +137,19 @@ func (s Style) Key(v KeyView) string {
 // Keys writes a table of pairs, each with its fingerprint below, and at the end the files
 // that cannot be read.
 func (s Style) Keys(views []KeyView, unreadable []string) string {
-	heads := []string{"key", "kind", "locked", "tide line", "comment"}
+	heads := []string{"key", "kind", "locked", "tide line", "changed", "comment"}
 	var rows, long [][]string
 	for _, v := range views {
-		row := []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), v.Pair.Comment}
-		rows, long = append(rows, row), append(long, append(slices.Clone(row), v.fingerprint()))
+		row := []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now), v.Pair.Comment}
+		rows, long = append(rows, row), append(long, append(slices.Clone(row), v.fingerprint(), v.uses()))
 	}
 	lines, fits := s.tableLines(heads, rows)
-	text := s.stacked(append(heads, "fingerprint"), long)
+	text := s.stacked(append(heads, "fingerprint", "use"), long)
 	if fits {
 		text = lines[0]
 		for i, line := range lines[1:] {
-			text += line + margin + margin + s.paint(grey, views[i].fingerprint()) + "\n"
+			text += line + margin + margin + s.paint(grey, views[i].fingerprint()) + "\n" +
+				s.block(0, []row{{text: views[i].uses(), tone: grey}})
 		}
 	}
 	return text + s.Careful(unreadable)
@@ -129,21 +157,25 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".
 type keyDocument struct {
-	Schema      string `json:"schema,omitempty"`
-	Name        string `json:"name"`
-	Path        string `json:"path"`
-	Kind        string `json:"kind"`
-	Bits        int    `json:"bits"`
-	Fingerprint string `json:"fingerprint"`
-	Comment     string `json:"comment"`
-	Locked      bool   `json:"locked"`
-	PublicLine  string `json:"public_line"`
-	Modified    string `json:"modified"`
-	Change      int    `json:"change,omitempty"`
+	Schema      string   `json:"schema,omitempty"`
+	Name        string   `json:"name"`
+	Path        string   `json:"path"`
+	Kind        string   `json:"kind"`
+	Bits        int      `json:"bits"`
+	Fingerprint string   `json:"fingerprint"`
+	Comment     string   `json:"comment"`
+	Locked      bool     `json:"locked"`
+	PublicLine  string   `json:"public_line"`
+	Settings    []string `json:"settings"` // what points to it
+	KnownAt     []string `json:"known_at"` // hosts that were told about it, or seen to take it
+	InAgent     bool     `json:"in_agent"`
+	Modified    string   `json:"modified"`
+	Change      int      `json:"change,omitempty"`
 }
 
 func keyDoc(v KeyView) keyDocument {
 	d := keyDocument{Name: v.Pair.Name(), Path: v.Pair.Path, Comment: v.Pair.Comment, Locked: v.Pair.Locked,
+		Settings: append([]string{}, v.Settings...), KnownAt: append([]string{}, v.KnownAt...), InAgent: v.Held,
 		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint()}
 	if v.Pair.Public != nil {
 		d.Kind, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)

@@ -121,7 +121,10 @@ func (s *search) visit(path, repository string) {
 
 // judge tells of each key what is not as it should be, and sorts.
 func (s *search) judge(ctx context.Context) {
-	s.point()
+	mentions := Mentions(s.station)
+	for i := range s.found {
+		s.found[i].Mentions = mentions[s.found[i].Path]
+	}
 	s.pair()
 	for i := range s.found {
 		f := &s.found[i]
@@ -141,22 +144,21 @@ func (f Found) rank() int {
 	return slices.Index(order, f.Risks[0])
 }
 
-// point finds the settings that name each key.
-func (s *search) point() {
-	person := gitlink.PersonOf(s.station)
-	for _, config := range []string{"", filepath.Join(s.station.SSHDir(), "config")} {
-		if config != "" && s.station.SameHome() {
-			break // read already
-		}
-		query := sshconfig.Query{Person: person, Command: sshconfig.CommandLine{Config: config}}
+// Mentions finds every line of the person's settings that names a key file, by its path.
+// Where ssh reads another home, both files count: git may be told to use ours.
+func Mentions(station *workstation.Station) map[string][]sshconfig.Mention {
+	configs := []string{""}
+	if !station.SameHome() {
+		configs = append(configs, filepath.Join(station.SSHDir(), "config"))
+	}
+	found := map[string][]sshconfig.Mention{}
+	for _, config := range configs {
+		query := sshconfig.Query{Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: config}}
 		for _, mention := range sshconfig.KeyFiles(query) {
-			for i := range s.found {
-				if s.found[i].Path == mention.Path {
-					s.found[i].Mentions = append(s.found[i].Mentions, mention)
-				}
-			}
+			found[mention.Path] = append(found[mention.Path], mention)
 		}
 	}
+	return found
 }
 
 // pair finds keys that lie in several files. The one that settings name is kept, else one

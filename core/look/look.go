@@ -16,6 +16,7 @@ import (
 	"unicrux/core/find"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
+	"unicrux/core/sshconfig"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/workstation"
@@ -31,9 +32,11 @@ type View struct {
 
 // A Key is a pair of this home.
 type Key struct {
-	Pair    *sshkey.Pair
-	Odd     bool // lies outside the ssh folder
-	InAgent bool
+	Pair     *sshkey.Pair
+	Odd      bool // lies outside the ssh folder
+	InAgent  bool
+	Mentions []sshconfig.Mention // settings that point to it
+	KnownAt  []string            // hosts that were told about it, or seen to take it
 }
 
 // A Host is a described host, and what ssh would do for it.
@@ -57,8 +60,17 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 		return nil, err
 	}
 	v := &View{}
+	known, err := hosts.KnownKeys(station)
+	if err != nil {
+		return nil, err
+	}
+	mentions := find.Mentions(station)
 	for _, pair := range sshkey.Search(station.Home) {
-		v.Keys = append(v.Keys, Key{Pair: pair, Odd: filepath.Dir(pair.Path) != station.SSHDir()})
+		key := Key{Pair: pair, Odd: filepath.Dir(pair.Path) != station.SSHDir(), Mentions: mentions[pair.Path]}
+		if pair.Public != nil {
+			key.KnownAt = known[sshkey.Fingerprint(pair.Public)]
+		}
+		v.Keys = append(v.Keys, key)
 	}
 	asked := map[string]string{} // which agent for which host
 	for _, description := range registry.Hosts {

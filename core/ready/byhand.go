@@ -29,6 +29,9 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {
 		err := p.Prove(ctx, r, done)
+		if err == nil {
+			return done, p.noteSeen(batch, r)
+		}
 		if !errors.Is(err, ErrUnproved) {
 			return done, err
 		}

@@ -76,12 +76,6 @@ func findRegistered(keys []hosts.RegisteredKey, key ssh.PublicKey) *hosts.Regist
 	return nil
 }
 
-// What a host step did, and so what takes it back.
-const (
-	actAdd    = "add-key"
-	actRemove = "remove-key"
-)
-
 // Withdraw makes a host forget a key. The step is recorded with what is needed to tell the
 // host again.
 func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *hosts.Description, token secret.Text) (*hosts.RegisteredKey, error) {
@@ -94,7 +88,7 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	if known == nil {
 		return nil, ErrNotThere
 	}
-	step := workstation.HostStep{Host: host.Name, Act: actRemove, Data: map[string]string{
+	step := workstation.HostStep{Host: host.Name, Act: hosts.ActRemove, Data: map[string]string{
 		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key),
 		"until": dateText(known.Until), "access": string(known.Access)}}
 	return known, batch.Act(fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
@@ -109,6 +103,9 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 			return err
 		}
 		return nil
+	}
+	if step.Act == hosts.ActSee {
+		return nil // it was only seen
 	}
 	host, err := p.Registry.Find(step.Host)
 	if err != nil {
@@ -132,9 +129,9 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 		}
 	}
 	switch {
-	case step.Act == actAdd && known:
+	case step.Act == hosts.ActAdd && known:
 		return client.RemoveKey(ctx, id)
-	case step.Act == actRemove && !known:
+	case step.Act == hosts.ActRemove && !known:
 		key, _, err := sshkey.ParseLine([]byte(step.Data["line"]))
 		if err != nil {
 			return err

@@ -123,7 +123,22 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if batch.Dry {
 		return done, nil
 	}
-	return done, p.Prove(ctx, r, done)
+	if err := p.Prove(ctx, r, done); err != nil || !done.Already {
+		return done, err
+	}
+	return done, p.noteSeen(batch, r)
+}
+
+// noteSeen records that the host takes a key which it was told about by other means, so
+// that it is known here.
+func (p Place) noteSeen(batch *workstation.Batch, r Registration) error {
+	fingerprint := sshkey.Fingerprint(r.Pair.Public)
+	known, err := hosts.KnownKeys(p.Station)
+	if err != nil || slices.Contains(known[fingerprint], r.Host.Name) {
+		return err
+	}
+	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActSee, Data: map[string]string{"fingerprint": fingerprint}}
+	return batch.Act(fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step, func() (map[string]string, error) { return nil, nil })
 }
 
 // tell registers the key unless the host knows it for this account already.
@@ -140,7 +155,7 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts
 			}
 		}
 	}
-	step := workstation.HostStep{Host: r.Host.Name, Act: actAdd,
+	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
 	err := batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
 		id, err := client.AddKey(ctx, r.request())
