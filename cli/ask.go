@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/term"
 
+	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -122,7 +123,11 @@ func (a *app) asker(source string) sshway.Asker {
 }
 
 // token gets a host's token: from a source, or asked.
-func (a *app) token(source, host, page string) (secret.Text, error) {
+func (a *app) token(o *secretOptions, host *hosts.Description) (secret.Text, error) {
+	source, err := o.tokenSource(host.Name)
+	if err != nil {
+		return secret.Text{}, err
+	}
 	if source != "" {
 		text, err := a.readSecret(source)
 		if err == nil && text.Empty() {
@@ -131,11 +136,11 @@ func (a *app) token(source, host, page string) (secret.Text, error) {
 		return text, err
 	}
 	if !a.mayAsk() {
-		return secret.Text{}, &problem{message: "a token for the interface of " + host + " must be asked, and nobody can be asked",
+		return secret.Text{}, &problem{message: "a token for the interface of " + host.Name + " must be asked, and nobody can be asked",
 			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
 	}
-	if page != "" {
-		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s.\n", host, page)
+	if page := host.Interface.Tokens; page != "" {
+		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s.\n", host.Name, page)
 	}
-	return a.askSecret("Token for " + host + " (--token-from):")
+	return a.askSecret("Token for " + host.Name + " (--token-from):")
 }

@@ -38,7 +38,7 @@ A private key is never deleted: it is set aside, and where is said.`,
 		Args: takes(0, 1, "the number of one change"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.undo(&o, args) },
 	}
-	command.Flags().StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	o.addToken(command)
 	return command
 }
 

@@ -22,7 +22,7 @@ func (a *app) keyCompare() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			token, err := a.token(o.token, host.Name, host.Interface.Tokens)
+			token, err := a.token(&o, host)
 			if err != nil {
 				return err
 			}
@@ -33,7 +33,7 @@ func (a *app) keyCompare() *cobra.Command {
 			return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde), render.ComparedDocument(list, host.Name))
 		},
 	}
-	command.Flags().StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	o.addToken(command)
 	return command
 }
 
@@ -47,7 +47,7 @@ itself stays here, and "unicrux undo" tells the host again.`,
 		Args: takes(2, 2, "a key and a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.withdraw(&o, args[0], args[1]) },
 	}
-	command.Flags().StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	o.addToken(command)
 	return command
 }
 
@@ -56,7 +56,7 @@ func (a *app) withdraw(o *secretOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	token, err := a.token(o.token, host.Name, host.Interface.Tokens)
+	token, err := a.token(o, host)
 	if err != nil {
 		return err
 	}

@@ -15,7 +15,7 @@ import (
 
 func (a *app) keyCommand() *cobra.Command {
 	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
-	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyFind(), a.keyRegister(), a.keyWithdraw(), a.keyCompare(), a.keyLock(), a.keySave(), a.keyLoad(), a.keyUnload())
+	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyFind(), a.keyRegister(), a.keyWithdraw(), a.keyCompare(), a.keyLock(), a.keySave(), a.keyLoad(), a.keyUnload(), a.keyRenew(), a.keyRetire())
 	return command
 }
 

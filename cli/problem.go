@@ -63,6 +63,8 @@ var advices = []struct {
 	{ready.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
 	{hosts.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
 	{hosts.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
+	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
+	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
 	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},

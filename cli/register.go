@@ -44,7 +44,7 @@ signing in is tried now and then until the host takes the key.`,
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
-	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	o.addToken(command)
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
 	return command
 }
@@ -67,7 +67,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if o.byHand || !host.Can("add-key") {
 		return a.registerByHand(o, place, r)
 	}
-	if r.Token, err = a.token(o.token, host.Name, host.Interface.Tokens); err != nil {
+	if r.Token, err = a.token(&o.secretOptions, host); err != nil {
 		return err
 	}
 	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)

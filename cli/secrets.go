@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"slices"
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"unicrux/core/hosts"
@@ -11,22 +14,49 @@ import (
 
 // secretOptions are the options of commands that may have to ask for secrets.
 type secretOptions struct {
-	passphrase, token string
-	none              bool
+	passphrase string
+	tokens     []string // each a source, or HOST= and a source
+	none       bool
+	plainFor   string // the host that got the source without a name
 }
 
 func (o *secretOptions) addFlags(command *cobra.Command) {
 	flags := command.Flags()
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
-	flags.StringVar(&o.token, "token-from", "", "read the host's token from this file, or - for standard input")
+	o.addToken(command)
+}
+
+func (o *secretOptions) addToken(command *cobra.Command) {
+	command.Flags().StringArrayVar(&o.tokens, "token-from", nil, "read the host's token from this file, or - for standard input; HOST=FILE where several hosts are told")
+}
+
+// tokenSource is where the token for a host comes from; empty when it is to be asked. A source
+// without a name serves one host alone: no other is ever sent that token.
+func (o *secretOptions) tokenSource(host string) (string, error) {
+	for _, source := range o.tokens {
+		if rest, named := strings.CutPrefix(source, host+"="); named {
+			return rest, nil
+		}
+	}
+	for _, source := range o.tokens {
+		if name, _, named := strings.Cut(source, "="); named && !strings.ContainsAny(name, "/\\.") {
+			continue // another host's
+		}
+		if o.plainFor != "" && o.plainFor != host {
+			return "", usage("the token from %s went to %s, and %s needs its own: --token-from %s=FILE", source, o.plainFor, host, host)
+		}
+		o.plainFor = host
+		return source, nil
+	}
+	return "", nil
 }
 
 func (o *secretOptions) validate() error {
 	switch {
 	case o.none && o.passphrase != "":
 		return usage("--passphrase-from and --no-passphrase contradict each other")
-	case o.token == "-" && o.passphrase == "-":
+	case slices.Contains(o.tokens, "-") && o.passphrase == "-":
 		return usage("only one of --token-from and --passphrase-from can read standard input")
 	}
 	return nil
@@ -34,7 +64,7 @@ func (o *secretOptions) validate() error {
 
 // secrets asks each secret at most once in a run, whatever needs it.
 func (a *app) secrets(o *secretOptions) ready.Secrets {
-	var token *secret.Text
+	tokens := map[string]secret.Text{}
 	known := map[string]secret.Text{} // passphrases, by the name of the key
 	ask := a.asker(o.passphrase)
 	return ready.Secrets{
@@ -56,12 +86,12 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			return text, err
 		},
 		Token: func(host *hosts.Description) (secret.Text, error) {
-			if token != nil {
-				return *token, nil
+			if text, found := tokens[host.Name]; found {
+				return text, nil
 			}
-			text, err := a.token(o.token, host.Name, host.Interface.Tokens)
+			text, err := a.token(o, host)
 			if err == nil {
-				token = &text
+				tokens[host.Name] = text
 			}
 			return text, err
 		},

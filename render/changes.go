@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -104,6 +105,12 @@ func ChangesDocument(all []workstation.Change) any {
 // Undone writes what was taken back.
 func (s Style) Undone(u *workstation.Undone, tilde func(string) string) string {
 	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
+	for _, step := range u.Change.Steps {
+		if step.File != nil && step.File.Aside != "" && !strings.HasSuffix(step.File.Path, ".pub") {
+			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+" unlocked. Load it again:") +
+				s.CommandLine("unicrux", "key", "load", tilde(step.File.Path))
+		}
+	}
 	for _, path := range u.SetAside {
 		text += s.Sentences("The private key was set aside and not deleted:") + margin + tilde(path) + "\n"
 	}

@@ -83,3 +83,10 @@ func Settled(text []byte) []string {
 func Ours(station *workstation.Station, origin sshconfig.Origin) bool {
 	return origin.File == filepath.FromSlash(OurFile(station))
 }
+
+// WithoutKey takes the key out of our settings for a host, and what held it.
+func WithoutKey(text []byte, hostName string) []byte {
+	text = sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"},
+		{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}})
+	return sshconfig.SetMatchExec(text, hostName, "")
+}

@@ -18,18 +18,21 @@ const (
 // ErrWaited is returned when the host does not take the key within the time given.
 var ErrWaited = errors.New("the host does not take the key yet")
 
-// ByHand makes settings use a key for a host, and tries to sign in now and then until the
-// host takes it, which a person told it on its page. A patience of 0 tries once.
+// ByHand tries to sign in now and then until the host takes a key, which a person told it on
+// its page, and then makes settings use it. A patience of 0 tries once.
 func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
 	done := &Registered{Title: r.Title}
-	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry {
-		return done, err
+	if batch.Dry {
+		return done, p.use(ctx, batch, r.Host.SSH.Host, r.Pair)
 	}
 	ctx, cancel := context.WithTimeout(ctx, max(patience, p.Timeout))
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {
 		err := p.Prove(ctx, r, done)
 		if err == nil {
+			if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
+				return done, err
+			}
 			return done, p.noteSeen(batch, r)
 		}
 		if !errors.Is(err, ErrUnproved) {

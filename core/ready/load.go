@@ -202,13 +202,12 @@ func (p Place) use(ctx context.Context, batch *workstation.Batch, hostName strin
 	if err != nil {
 		return err
 	}
-	if err := hosts.Settle(batch, p.Station, hostName, hosts.UseKey(p.Station, pair.Path)...); err != nil {
-		return err
+	if pair.Locked && u.ours { // first, so that the key can be had once it is asked for
+		if err := hosts.SettleHold(batch, p.Station, hostName, p.holdFor(pair)); err != nil {
+			return err
+		}
 	}
-	if !pair.Locked || !u.ours {
-		return nil
-	}
-	return hosts.SettleHold(batch, p.Station, hostName, p.holdFor(pair))
+	return hosts.Settle(batch, p.Station, hostName, hosts.UseKey(p.Station, pair.Path)...)
 }
 
 func (p Place) holdFor(pair *sshkey.Pair) hosts.Hold {
@@ -294,18 +293,6 @@ func (p Place) unloadFrom(socket string, pair *sshkey.Pair) (held bool, err erro
 		}
 	}
 	return false, conn.Close()
-}
-
-// Held tells whether the holder has a key.
-func (p Place) Held(pair *sshkey.Pair) bool {
-	conn, err := agent.Open(p.Station.HolderSocket())
-	if err != nil {
-		return false
-	}
-	defer conn.Close() //nolint:errcheck // it was only asked
-	return slices.ContainsFunc(conn.Keys, func(key agent.Key) bool {
-		return pair.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal())
-	})
 }
 
 // HoldOnly gives a key to the holder for a working day, and changes no settings.

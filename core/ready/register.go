@@ -117,13 +117,12 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if err := p.tell(ctx, batch, client, r, done); err != nil {
 		return nil, err
 	}
-	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
-		return done, err
+	if !batch.Dry {
+		if err := p.Prove(ctx, r, done); err != nil {
+			return done, err
+		}
 	}
-	if batch.Dry {
-		return done, nil
-	}
-	if err := p.Prove(ctx, r, done); err != nil || !done.Already {
+	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
 	return done, p.noteSeen(batch, r)
@@ -187,27 +186,53 @@ func (r Registration) sameTerms(known hosts.RegisteredKey) error {
 	return nil
 }
 
-// Prove signs in with that key alone. The host's own key must be stored, or be one that
+// errOnlyAsked keeps a key that the host knows from being used: knowing is enough.
+var errOnlyAsked = errors.New("only asked")
+
+// Takes asks a host whether it knows a key. Nobody signs in, and no passphrase is needed.
+func (p Place) Takes(ctx context.Context, host *hosts.Description, pair *sshkey.Pair) (bool, error) {
+	trip, err := p.offer(ctx, host, func(*sshway.Way) []wire.Offer {
+		return []wire.Offer{{Public: pair.Public, Open: func() (ssh.Signer, error) { return nil, errOnlyAsked }}}
+	})
+	switch {
+	case trip != nil && len(trip.Offered) == 1 && trip.Offered[0].Known:
+		return true, nil
+	case errors.Is(err, wire.ErrDenied):
+		return false, nil
+	}
+	return false, fmt.Errorf("%s: %w", host.Name, err)
+}
+
+// offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
-func (p Place) Prove(ctx context.Context, r Registration, done *Registered) error {
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: r.Host.SSH.Host})
+func (p Place) offer(ctx context.Context, host *hosts.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
+	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
 	plan := passage.Plan(func(key ssh.PublicKey) error {
 		if _, _, ok := passage.Judge(key); ok {
 			return nil
 		}
-		if published, err := r.Host.Published(ctx, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
+		if published, err := host.Published(ctx, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
 			return errors.Join(ErrOtherKey, err)
 		}
 		return nil
 	}, p.Timeout)
-	plan.Offers = sshway.Offers(p.onlyKey(passage, r.Pair), r.Ask)
-	plan.Greeting = r.Host.SSH.Greeting != ""
-	trip, err := wire.GoSSH(ctx, plan)
+	plan.Offers = keys(passage)
+	plan.Greeting = host.SSH.Greeting != ""
+	return wire.GoSSH(ctx, plan)
+}
+
+// Prove signs in with that key alone.
+func (p Place) Prove(ctx context.Context, r Registration, done *Registered) error {
+	trip, err := p.offer(ctx, r.Host, func(passage *sshway.Way) []wire.Offer {
+		return sshway.Offers(p.onlyKey(passage, r.Pair), r.Ask)
+	})
 	switch {
+	case trip == nil:
+		return err
 	case err == nil:
 		done.Proof, done.Account = SignedIn, r.Host.Account(trip.Greeting)
 		return nil

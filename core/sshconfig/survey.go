@@ -40,3 +40,20 @@ func (r *reader) survey(l line, at Origin, depth int) {
 func IsDefaultKey(person Person, path string) bool {
 	return filepath.Dir(path) == filepath.Join(person.Home, ".ssh") && slices.Contains(defaultIdentities, filepath.Base(path))
 }
+
+// InBlock lists the first arguments that a keyword has in the block whose Host line is
+// exactly names. The keyword is in lower case.
+func InBlock(text []byte, names []string, keyword string) []string {
+	lines := splitLines(string(text))
+	from, to := findBlock(lines, names)
+	if from < 0 {
+		return nil
+	}
+	var values []string
+	for _, raw := range lines[from:to] {
+		if l := parseLine(raw); l.keyword == keyword && l.err == nil {
+			values = append(values, l.args[0])
+		}
+	}
+	return values
+}

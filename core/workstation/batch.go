@@ -104,6 +104,24 @@ func (b *Batch) Rewrite(path, words string, content []byte) error {
 	})
 }
 
+// SetAside moves a file that holds a secret out of use, into the state folder: a key may be
+// the only way into something. Where there is none, nothing happens.
+func (b *Batch) SetAside(path, words string) error {
+	return b.locked(func() error {
+		before, err := b.stateOf(path)
+		if err != nil || !before.exists {
+			return err
+		}
+		return b.take(words, path, before, fileState{}, true, func(path string, _ []byte, _ fs.FileMode) error {
+			_, err := b.station.setAside(b.change.ID, path)
+			return err
+		})
+	})
+}
+
+// About records what a long command is at. It counts from the next step on.
+func (b *Batch) About(about map[string]string) { b.change.About = about }
+
 // Mode changes the permissions of a file, and nothing of its content.
 func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
 	return b.locked(func() error {
@@ -158,7 +176,9 @@ func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, e
 	if err != nil {
 		return err
 	}
+	b.station.fault(words)
 	more, err := do()
+	b.station.fault(words)
 	return errors.Join(err, b.locked(func() error {
 		var declined interface{ Refused() bool }
 		if err != nil && !(errors.As(err, &declined) && declined.Refused()) {
@@ -208,6 +228,9 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err := b.open(); err != nil {
 		return err
 	}
+	if !after.exists && secret {
+		step.Aside = b.station.asidePath(b.change.ID, path)
+	}
 	if err := b.station.markUnderway(b.change.ID); err != nil {
 		return err
 	}
@@ -215,10 +238,12 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err := b.station.writeRecord(&b.change); err != nil {
 		return err
 	}
+	b.station.fault(words)
 	if err := write(path, after.content, after.mode); err != nil {
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
 		return errors.Join(err, b.keepRecord(), b.station.clearUnderway())
 	}
+	b.station.fault(words)
 	b.change.Steps[len(b.change.Steps)-1].Done = true
 	return errors.Join(b.station.writeRecord(&b.change), b.station.clearUnderway())
 }

@@ -20,6 +20,9 @@ type Change struct {
 	Words  string     `json:"words"`            // what the command was about, as one sentence
 	Steps  []Step     `json:"steps"`            // in the order in which they were taken
 	Undone *time.Time `json:"undone,omitempty"` // when it was taken back
+
+	// About says what a long command was at, so that it can go on where it was cut short.
+	About map[string]string `json:"about,omitempty"`
 }
 
 // A Step is one edit of a file or one act at a host. Exactly one of File and Host is set.
@@ -39,6 +42,7 @@ type FileStep struct {
 	Gone    bool     `json:"gone,omitempty"`    // the file was removed, and After is empty
 	Folders []string `json:"folders,omitempty"` // folders made for it, outermost first
 	Secret  bool     `json:"secret,omitempty"`  // holds a secret, so Before has no Bytes
+	Aside   string   `json:"aside,omitempty"`   // where a secret file was moved to
 }
 
 // Content is a file's content, or only the mark by which it is known again.

@@ -31,6 +31,16 @@ type Station struct {
 
 	Environ []string         // the environment that git and ssh are started with
 	Now     func() time.Time // the clock
+
+	// Fault is called at each point where a run may be cut short and something is half done:
+	// before and after whatever a step does. Tests end runs there. It may be nil.
+	Fault func(words string)
+}
+
+func (s *Station) fault(words string) {
+	if s.Fault != nil {
+		s.Fault(words)
+	}
 }
 
 // Here describes the workstation that this process runs on, as environ tells it.

@@ -129,7 +129,7 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 				}
 			}
 			then, ok := f.undo(now)
-			if f.Secret && f.Before != nil && f.Before.Sum != f.After.Sum {
+			if f.Secret && f.Before != nil && f.Before.Sum != f.After.Sum && f.Aside == "" {
 				return nil, fmt.Errorf("%s: %w", f.Path, ErrSecret)
 			}
 			if !ok {
@@ -156,6 +156,9 @@ func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
 		return now, false
 	case f.Before == nil:
 		return fileState{}, true
+	case f.Aside != "":
+		aside, err := readState(f.Aside)
+		return aside, err == nil && aside.exists
 	case f.Secret: // only the mode of a secret file is ever changed
 		return fileState{exists: true, mode: f.Before.Mode, content: now.content}, true
 	}
@@ -202,6 +205,9 @@ func (s *Station) restore(id int, f *FileStep) (aside string, err error) {
 	}
 	then, _ := f.undo(now)
 	switch {
+	case f.Aside != "" && now.exists: // from an undo that was cut short
+	case f.Aside != "":
+		return "", bringBack(f.Aside, f.Path)
 	case then.exists && f.Secret:
 		return "", os.Chmod(f.Path, then.mode)
 	case then.exists:
@@ -224,22 +230,43 @@ func (s *Station) restore(id int, f *FileStep) (aside string, err error) {
 }
 
 func (s *Station) setAside(id int, path string) (string, error) {
-	dir := filepath.Join(s.State, "set-aside", fmt.Sprintf("%06d", id))
-	if _, err := makeFolder(dir); err != nil {
+	target := s.asidePath(id, path)
+	if _, err := makeFolder(filepath.Dir(target)); err != nil {
 		return "", err
 	}
-	target := filepath.Join(dir, filepath.Base(path))
+	return target, move(path, target)
+}
+
+// asidePath is where a file is set aside by a change.
+func (s *Station) asidePath(id int, path string) string {
+	return filepath.Join(s.State, "set-aside", fmt.Sprintf("%06d", id), filepath.Base(path))
+}
+
+// bringBack puts a file that was set aside back to where it was, and never in place of
+// anything.
+func bringBack(aside, path string) error {
+	if _, err := makeFolder(filepath.Dir(path)); err != nil {
+		return err
+	}
+	return move(aside, path)
+}
+
+// move gives a file another name, without replacing anything.
+func move(path, target string) error {
+	if _, err := os.Lstat(target); err == nil {
+		return fmt.Errorf("%s: %w", target, ErrExists)
+	}
 	err := os.Rename(path, target)
 	if err == nil {
-		return target, syncFolder(filepath.Dir(path))
+		return errors.Join(syncFolder(filepath.Dir(path)), syncFolder(filepath.Dir(target)))
 	}
 	// Another file system: copy first, remove last.
 	state, readErr := readState(path)
 	if readErr != nil {
-		return "", errors.Join(err, readErr)
+		return errors.Join(err, readErr)
 	}
-	if err := create(target, state.content, 0o600); err != nil && !errors.Is(err, ErrExists) {
-		return "", err
+	if err := create(target, state.content, state.mode); err != nil {
+		return err
 	}
-	return target, os.Remove(path)
+	return os.Remove(path)
 }

@@ -1,0 +1,112 @@
+package cli
+
+import (
+	"io"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/core/when"
+	"unicrux/render"
+)
+
+type renewOptions struct {
+	secretOptions
+	host, kind, until string
+	wait              time.Duration
+}
+
+func (a *app) keyRenew() *cobra.Command {
+	var o renewOptions
+	command := &cobra.Command{
+		Use:   "renew KEY",
+		Short: "Put a new pair in a key's place, wherever the key is known",
+		Long: `Makes a new pair beside the old one and registers it with every host that knows the old
+one. When signing in with the new one has proved that it works, the settings are moved to
+it. Only then the old one is withdrawn from the hosts, and its files are set aside.
+
+At every moment the settings lead to a key that works. Stopped anywhere, run it again: it
+goes on.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.renew(&o, args[0]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.host, "host", "", "only at this host; elsewhere the old key stays")
+	flags.StringVar(&o.kind, "kind", "", "of the new key: ed25519, ecdsa or rsa (default: as the old one, if that is good)")
+	flags.StringVar(&o.until, "until", "", "when hosts shall stop taking the new key: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
+	o.addFlags(command)
+	return command
+}
+
+func (a *app) renew(o *renewOptions, name string) error {
+	if err := o.validate(); err != nil {
+		return err
+	}
+	place, pair, err := a.keyAt(name)
+	if err != nil {
+		return err
+	}
+	r := ready.Renewal{Old: pair, Kind: o.kind, Patience: o.wait, Told: a.told, Paste: a.paste}
+	if o.host != "" {
+		if r.Only, err = place.Registry.Find(o.host); err != nil {
+			return err
+		}
+	}
+	if o.until != "" {
+		if r.Until, err = when.End(o.until, a.station.Now()); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Renew "+pair.Name()+".", a.dry)
+	renewed, err := place.Renew(a.ctx, batch, r, a.secrets(&o.secretOptions))
+	if err != nil {
+		if number(batch) != 0 {
+			a.progress("Stopped on the way. The key in use works. Run the same command again to go on.")
+		}
+		return err
+	}
+	return a.showChange(batch, a.style().Renewed(renewed, pair, a.station.Tilde), render.RenewedDocument(renewed, pair, number(batch)))
+}
+
+// told says what a long command has just done.
+func (a *app) told(words string) { a.say(a.style().Sentences(words)) }
+
+// paste shows the line for a host that is told by hand.
+func (a *app) paste(r ready.Registration) {
+	_, _ = io.WriteString(a.Err, a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
+	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
+}
+
+func (a *app) keyRetire() *cobra.Command {
+	var o secretOptions
+	var here bool
+	command := &cobra.Command{
+		Use:   "retire KEY",
+		Short: "Take a key out of use everywhere",
+		Long: `Withdraws a key from every host that knows it, makes agents forget it, takes it out of the
+settings, and sets its files aside. "unicrux undo" takes all of that back, but for what
+agents held.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := o.validate(); err != nil {
+				return err
+			}
+			place, pair, err := a.keyAt(args[0])
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin("Retire "+pair.Name()+".", a.dry)
+			retired, err := place.Retire(a.ctx, batch, pair, here, a.secrets(&o), a.told)
+			if err != nil {
+				return err
+			}
+			return a.showChange(batch, a.style().Retired(retired, pair, a.station.Tilde), render.RetiredDocument(retired, pair, number(batch)))
+		},
+	}
+	command.Flags().BoolVar(&here, "here-only", false, "leave hosts as they are: they go on taking the key")
+	o.addToken(command)
+	return command
+}

@@ -1,0 +1,351 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"time"
+
+	"unicrux/core/agent"
+	"unicrux/core/find"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a key is not renewed, for errors.Is.
+var (
+	ErrNowhere = errors.New("no host that is described here knows this key")
+	ErrNoEnd   = errors.New("the old key has an end there, and none was given for the new one")
+)
+
+// A Renewal says which key is to be replaced by a new one.
+type Renewal struct {
+	Old      *sshkey.Pair
+	Only     *hosts.Description // nil for every host that knows the key
+	Kind     string             // of the new one; empty for the old one's, where that is good
+	Until    time.Time          // when hosts shall stop taking the new one; zero for never
+	Patience time.Duration      // how long a person is waited for who tells a host by hand
+
+	Paste func(Registration) // shows the line for a host that is told by hand
+	Told  func(words string) // hears of each thing that was done
+}
+
+// Renewed says what a renewal came to.
+type Renewed struct {
+	New       *sshkey.Pair
+	Hosts     []string            // that know the new key now, and the old one no more
+	ByHand    []string            // that must be told by hand to forget the old one
+	Left      []sshconfig.Mention // settings that still lead to the old one
+	Default   bool                // ssh offers the old one by itself to hosts without settings
+	Withdrawn bool                // the old one's files are set aside
+}
+
+// Renew makes a new pair beside the old one, registers it wherever the old one is known,
+// proves it by signing in, moves the settings, and only then withdraws the old one and sets
+// its files aside. Stopped anywhere, it goes on when it is run again; at every moment the
+// settings lead to a key that works.
+func (p Place) Renew(ctx context.Context, batch *workstation.Batch, r Renewal, secrets Secrets) (*Renewed, error) {
+	if r.Old.Public == nil {
+		return nil, sshkey.ErrLocked
+	}
+	where, err := p.knowing(ctx, r.Old, r.Only)
+	if err != nil {
+		return nil, err
+	}
+	renewed := &Renewed{}
+	if renewed.New, err = p.successor(ctx, batch, r, where, secrets); err != nil {
+		return nil, err
+	}
+	for _, host := range where {
+		if err := p.moveTo(ctx, batch, host, r, renewed.New, secrets); err != nil {
+			return renewed, err
+		}
+	}
+	for _, host := range where { // from here on nothing can fail that the new key is needed for
+		if err := p.leave(ctx, batch, host, r, renewed, secrets); err != nil {
+			return renewed, err
+		}
+	}
+	return renewed, p.setAside(ctx, batch, r, renewed)
+}
+
+// knowing lists the described hosts that know a key: of those whose settings lead to it, and
+// those that were told about it from here.
+func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *hosts.Description) ([]*hosts.Description, error) {
+	told, err := hosts.KnownKeys(p.Station)
+	if err != nil {
+		return nil, err
+	}
+	var where []*hosts.Description
+	for _, host := range p.Registry.Hosts {
+		if only != nil && only.Name != host.Name {
+			continue
+		}
+		u, err := p.asUser(ctx, pair, host.SSH.Host)
+		if err != nil {
+			return nil, err
+		}
+		if only == nil && !u.offered && !slices.Contains(told[sshkey.Fingerprint(pair.Public)], host.Name) {
+			continue
+		}
+		takes, err := p.Takes(ctx, host, pair)
+		if err != nil {
+			return nil, err
+		}
+		if takes {
+			where = append(where, host)
+		}
+	}
+	return where, nil
+}
+
+// successor finds the pair that an earlier run made, or makes one.
+func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewal, where []*hosts.Description, secrets Secrets) (*sshkey.Pair, error) {
+	changes, err := p.Station.Changes()
+	if err != nil {
+		return nil, err
+	}
+	for _, change := range slices.Backward(changes) {
+		if change.Undone != nil || change.About["renews"] != r.Old.Path {
+			continue
+		}
+		pair, err := sshkey.Load(change.About["by"])
+		if err == nil {
+			batch.About(change.About)
+			r.Told("Going on with " + pair.Name() + ", which an earlier run made.")
+			return pair, p.completePublic(batch, pair)
+		}
+	}
+	if len(where) == 0 {
+		return nil, ErrNowhere
+	}
+	n := NewKey{Name: p.nextName(r.Old), Kind: r.kind()}
+	if n.Kind == sshkey.Kind(r.Old.Public) && n.Kind != sshkey.ED25519 {
+		n.Bits = sshkey.Bits(r.Old.Public)
+	}
+	for _, host := range where {
+		if err := (Registration{Host: host, Pair: r.Old, Title: "x", Until: r.Until}).Check(); err != nil && host.Can("add-key") && !errors.Is(err, ErrObsolete) {
+			return nil, err
+		}
+	}
+	if err := n.Check(p.Station); err != nil {
+		return nil, err
+	}
+	if !batch.Dry {
+		if n.Passphrase, err = secrets.NewPassphrase(n.Name); err != nil {
+			return nil, err
+		}
+	}
+	batch.About(map[string]string{"renews": r.Old.Path, "by": p.Station.KeyPath(n.Name)})
+	pair, err := p.Make(ctx, batch, n)
+	if err == nil {
+		r.Told("Made " + pair.Name() + " beside " + r.Old.Name() + ".")
+	}
+	return pair, err
+}
+
+// completePublic writes the public half that a run did not come to write.
+func (p Place) completePublic(batch *workstation.Batch, pair *sshkey.Pair) error {
+	if pair.HasPublic || pair.Public == nil {
+		return nil
+	}
+	pair.HasPublic, pair.Comment = true, NewKey{}.comment(p.Station)
+	return batch.Create(pair.Path+".pub", "Write the public half beside it.", 0o644, []byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
+}
+
+// kind is the new key's: the old one's, unless that does not hold any more or is in a device.
+func (r Renewal) kind() string {
+	if r.Kind != "" {
+		return r.Kind
+	}
+	if kind := sshkey.Kind(r.Old.Public); slices.Contains(sshkey.Kinds(), kind) && !sshkey.IsWeak(r.Old.Public) {
+		return kind
+	}
+	return sshkey.ED25519
+}
+
+var numbered = regexp.MustCompile(`^(.*)_([0-9]{1,4})$`)
+
+// nextName is the old name with the next number that is free.
+func (p Place) nextName(old *sshkey.Pair) string {
+	stem, number := old.Name(), 1
+	if match := numbered.FindStringSubmatch(stem); match != nil {
+		stem = match[1]
+		number, _ = strconv.Atoi(match[2]) // four digits at most
+	}
+	for {
+		number++
+		name := fmt.Sprintf("%s_%d", stem, number)
+		if _, err := os.Lstat(p.Station.KeyPath(name)); err != nil {
+			return name
+		}
+	}
+}
+
+// moveTo makes a host know the new key, proves it, and moves the settings.
+func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *hosts.Description, r Renewal, pair *sshkey.Pair, secrets Secrets) error {
+	reg := Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until, Ask: secrets.Passphrase}
+	if reg.Title == "" {
+		reg.Title = pair.Name()
+	}
+	if batch.Dry {
+		return errors.Join(batch.Act(fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
+			p.use(ctx, batch, host.SSH.Host, pair))
+	}
+	if err := p.holdWhere(ctx, host, r.Old, pair, secrets); err != nil {
+		return err
+	}
+	if !host.Can("add-key") {
+		r.Paste(reg)
+		if _, err := p.ByHand(ctx, batch, reg, r.Patience); err != nil {
+			return err
+		}
+		r.Told("Signed in at " + host.Name + " with " + pair.Name() + ".")
+		return nil
+	}
+	var err error
+	if reg.Token, err = secrets.Token(host); err != nil {
+		return err
+	}
+	if err := p.sameAsOld(ctx, &reg, r.Old); err != nil {
+		return err
+	}
+	done, err := p.Register(ctx, batch, reg)
+	if err != nil {
+		return err
+	}
+	if done.Proof != SignedIn {
+		return fmt.Errorf("%s: %w", pair.Name(), sshkey.ErrLocked)
+	}
+	r.Told(fmt.Sprintf("%s knows %s, and you signed in with it. The settings use it now.", host.Name, pair.Name()))
+	return nil
+}
+
+// sameAsOld takes over what the old key may do. Its end is not guessed at.
+func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pair) error {
+	if !reg.Host.Can("list-keys") {
+		return nil
+	}
+	client := &hosts.Client{Description: reg.Host, Token: reg.Token, Timeout: p.Timeout}
+	keys, err := client.Keys(ctx)
+	if err != nil {
+		return err
+	}
+	known := findRegistered(keys, old.Public)
+	if known == nil { // withdrawn meanwhile, or another account's
+		return nil
+	}
+	if !known.Until.IsZero() && reg.Until.IsZero() {
+		return fmt.Errorf("%s: %w", reg.Host.Name, ErrNoEnd)
+	}
+	if reg.Host.CanTell(hosts.KeyRequest{Access: known.Access}) == nil {
+		reg.Access = known.Access
+	}
+	return nil
+}
+
+// holdWhere lets the agent that has the old key for a host hold the new one as well, before
+// settings lead to it: programs that cannot ask go on working.
+func (p Place) holdWhere(ctx context.Context, host *hosts.Description, old, pair *sshkey.Pair, secrets Secrets) error {
+	if !pair.Locked {
+		return nil
+	}
+	u, err := p.asUser(ctx, old, host.SSH.Host)
+	if err != nil {
+		return err
+	}
+	socket := u.socket
+	if u.ours {
+		socket = p.Station.HolderSocket()
+	}
+	if socket == "" || p.heldAt(socket, pair) {
+		return nil
+	}
+	passphrase, err := secrets.Passphrase(pair)
+	if err != nil {
+		return err
+	}
+	private, err := pair.Raw(passphrase)
+	if err != nil {
+		return err
+	}
+	return p.lend(ctx, socket, agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
+}
+
+// leave makes a host forget the old key.
+func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *hosts.Description, r Renewal, renewed *Renewed, secrets Secrets) error {
+	if !host.Can("remove-key") || !host.Can("list-keys") {
+		renewed.ByHand = append(renewed.ByHand, host.Name)
+		return nil
+	}
+	if batch.Dry {
+		return batch.Act(fmt.Sprintf("Withdraw %s from %s.", r.Old.Name(), host.Name), workstation.HostStep{}, nil)
+	}
+	token, err := secrets.Token(host)
+	if err != nil {
+		return err
+	}
+	if _, err := p.Withdraw(ctx, batch, r.Old, host, token); err != nil {
+		return err
+	}
+	renewed.Hosts = append(renewed.Hosts, host.Name)
+	r.Told(fmt.Sprintf("%s does not know %s any more.", host.Name, r.Old.Name()))
+	return nil
+}
+
+// setAside takes the old key out of use, unless something still leads to it.
+func (p Place) setAside(ctx context.Context, batch *workstation.Batch, r Renewal, renewed *Renewed) error {
+	if !batch.Dry {
+		renewed.Left = find.Mentions(p.Station)[r.Old.Path]
+	}
+	person := gitlink.PersonOf(p.Station)
+	person.Home = p.Station.Home
+	renewed.Default = sshconfig.IsDefaultKey(person, r.Old.Path)
+	if r.Only != nil || len(renewed.Left) > 0 || len(renewed.ByHand) > 0 || renewed.Default {
+		return nil
+	}
+	renewed.Withdrawn = true
+	return p.takeOut(ctx, batch, r.Old)
+}
+
+// takeOut makes agents and the desktop forget a key, and sets its files aside: the private
+// one last, because by that one a run that is cut short is taken up again.
+func (p Place) takeOut(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair) error {
+	if !batch.Dry {
+		if _, err := p.Unload(ctx, pair); err != nil {
+			return err
+		}
+		if _, err := ForgetPassphrase(pair); err != nil {
+			return err
+		}
+	}
+	for _, path := range []string{pair.Path + ".pub", pair.Path} {
+		if err := batch.SetAside(path, fmt.Sprintf("Set %s aside.", filepath.Base(path))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// heldAt tells whether an agent has a key.
+func (p Place) heldAt(socket string, pair *sshkey.Pair) bool {
+	conn, err := agent.Open(socket)
+	if err != nil {
+		return false
+	}
+	defer conn.Close() //nolint:errcheck // it was only asked
+	return slices.ContainsFunc(conn.Keys, func(key agent.Key) bool {
+		return pair.Public != nil && string(key.Public.Marshal()) == string(pair.Public.Marshal())
+	})
+}
+
+// Held tells whether the holder has a key.
+func (p Place) Held(pair *sshkey.Pair) bool { return p.heldAt(p.Station.HolderSocket(), pair) }

@@ -1,0 +1,82 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"slices"
+
+	"unicrux/core/find"
+	"unicrux/core/hosts"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
+)
+
+// Retired says what became of a key that was retired.
+type Retired struct {
+	Hosts  []string            // that do not know it any more
+	ByHand []string            // that must be told by hand to forget it
+	Left   []sshconfig.Mention // lines of the person's own that still name it
+}
+
+// Retire withdraws a key everywhere, makes agents forget it, takes it out of our settings,
+// and sets its files aside. With hereOnly hosts are left as they are. Run again, it goes on.
+func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool, secrets Secrets, told func(string)) (*Retired, error) {
+	retired := &Retired{}
+	if !hereOnly {
+		if pair.Public == nil {
+			return nil, sshkey.ErrLocked
+		}
+		where, err := p.knowing(ctx, pair, nil)
+		if err != nil {
+			return nil, err
+		}
+		renewed := &Renewed{}
+		for _, host := range where {
+			err = p.leave(ctx, batch, host, Renewal{Old: pair, Told: told}, renewed, secrets)
+			retired.Hosts, retired.ByHand = renewed.Hosts, renewed.ByHand
+			if err != nil {
+				return retired, err
+			}
+		}
+	}
+	if err := p.takeOutOfSettings(batch, pair); err != nil {
+		return retired, err
+	}
+	for _, mention := range find.Mentions(p.Station)[pair.Path] {
+		if !hosts.Ours(p.Station, mention.Origin) {
+			retired.Left = append(retired.Left, mention)
+		}
+	}
+	return retired, p.takeOut(ctx, batch, pair)
+}
+
+// takeOutOfSettings takes a key out of our own file. Settings of the person's are theirs.
+func (p Place) takeOutOfSettings(batch *workstation.Batch, pair *sshkey.Pair) error {
+	text, err := os.ReadFile(hosts.OurFile(p.Station))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, name := range hosts.Settled(text) {
+		leads := slices.ContainsFunc(sshconfig.InBlock(text, []string{name}, "identityfile"), func(value string) bool {
+			return p.Station.KeyPath(value) == pair.Path
+		})
+		if !leads {
+			continue
+		}
+		words := fmt.Sprintf("Take %s out of the settings for %s.", pair.Name(), name)
+		_, err := batch.Edit(hosts.OurFile(p.Station), words, 0o600, func(old []byte) ([]byte, error) {
+			return hosts.WithoutKey(old, name), nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

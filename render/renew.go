@@ -1,0 +1,91 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"unicrux/core/ready"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshkey"
+)
+
+// Renewed writes what a renewal came to.
+func (s Style) Renewed(r *ready.Renewed, old *sshkey.Pair, tilde func(string) string) string {
+	text := ""
+	if r.Withdrawn {
+		text = s.Sentences(fmt.Sprintf("%s is in the place of %s, whose files are set aside.", r.New.Name(), old.Name()))
+	} else {
+		text = s.Sentences(fmt.Sprintf("%s is ready, and %s stays where it is.", r.New.Name(), old.Name()))
+	}
+	text += s.forgetByHand(r.ByHand, old)
+	if len(r.Left) > 0 {
+		text += s.Sentences("These settings still lead to the old key:") + s.mentions(r.Left, tilde)
+	}
+	if r.Default {
+		text += s.Sentences("ssh offers the old key to every host without settings of its own, so other servers may know it. Once none does:") +
+			s.CommandLine("unicrux", "key", "retire", old.Name())
+	}
+	return text
+}
+
+func (s Style) forgetByHand(names []string, old *sshkey.Pair) string {
+	if len(names) == 0 {
+		return ""
+	}
+	return s.Sentences(fmt.Sprintf("Take %s out by hand, on the page of %s: its interface cannot be told.", old.Name(), strings.Join(names, ", ")))
+}
+
+func (s Style) mentions(list []sshconfig.Mention, tilde func(string) string) string {
+	var b strings.Builder
+	for _, mention := range list {
+		b.WriteString(margin + tilde(mention.Origin.String()) + margin + mention.Block + "\n")
+	}
+	return b.String()
+}
+
+// Retired writes what became of a key that was retired.
+func (s Style) Retired(r *ready.Retired, key *sshkey.Pair, tilde func(string) string) string {
+	where := "No host was told."
+	if len(r.Hosts) > 0 {
+		where = "It is withdrawn from " + strings.Join(r.Hosts, ", ") + "."
+	}
+	text := s.Sentences(key.Name()+" is out of use, and its files are set aside. "+where) + s.forgetByHand(r.ByHand, key)
+	if len(r.Left) > 0 {
+		text += s.Sentences("These lines of yours still name it; take them out:") + s.mentions(r.Left, tilde)
+	}
+	return text
+}
+
+func mentionTexts(list []sshconfig.Mention) []string {
+	texts := []string{}
+	for _, mention := range list {
+		texts = append(texts, mention.Origin.String())
+	}
+	return texts
+}
+
+// RenewedDocument makes the document "unicrux.renewal/1".
+func RenewedDocument(r *ready.Renewed, old *sshkey.Pair, change int) any {
+	return struct {
+		Schema   string   `json:"schema"`
+		Old      string   `json:"old"`
+		New      string   `json:"new"`
+		Hosts    []string `json:"hosts"`
+		ByHand   []string `json:"by_hand"`   // hosts that must be told by hand to forget the old key
+		Settings []string `json:"settings"`  // that still lead to the old key
+		SetAside bool     `json:"set_aside"` // the old key's files
+		Change   int      `json:"change,omitempty"`
+	}{"unicrux.renewal/1", old.Path, r.New.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...), mentionTexts(r.Left), r.Withdrawn, change}
+}
+
+// RetiredDocument makes the document "unicrux.retirement/1".
+func RetiredDocument(r *ready.Retired, key *sshkey.Pair, change int) any {
+	return struct {
+		Schema   string   `json:"schema"`
+		Key      string   `json:"key"`
+		Hosts    []string `json:"hosts"`
+		ByHand   []string `json:"by_hand"`
+		Settings []string `json:"settings"` // of the person's own that still name it
+		Change   int      `json:"change,omitempty"`
+	}{"unicrux.retirement/1", key.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...), mentionTexts(r.Left), change}
+}
