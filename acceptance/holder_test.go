@@ -60,7 +60,7 @@ func TestHolderForTheDay(t *testing.T) {
 		time.Until(h.Keys[0].Until) < 8*time.Hour {
 		t.Errorf("it holds %+v", h)
 	}
-	if r := p.must("holder", "show"); !strings.Contains(r.out, "in 8 hours") || !strings.Contains(r.out, "~/.ssh/forge_ed25519") {
+	if r := p.must("holder", "show"); !strings.Contains(r.out, "in 9 hours") || !strings.Contains(r.out, "~/.ssh/forge_ed25519") {
 		t.Errorf("%s", r)
 	}
 	if r := p.must("look", "agent"); !strings.Contains(r.out, "holder") {

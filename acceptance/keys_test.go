@@ -132,7 +132,7 @@ func TestWithdrawAndCompare(t *testing.T) {
 	if both, there, here := compare(); both != 0 || there != 1 || here != 1 {
 		t.Errorf("%d both, %d only there, %d only here", both, there, here)
 	}
-	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "listed there as") {
+	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "only there") {
 		t.Errorf("%s", r)
 	}
 }

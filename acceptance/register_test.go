@@ -34,7 +34,7 @@ func TestRegisterOnTerms(t *testing.T) {
 		}
 	}
 	r = p.must("key", "compare", "forge", "--token-from", p.host.TokenFile())
-	for _, words := range []string{"“Ines, at sea”", "reads only", "used today", "ends in 8"} {
+	for _, words := range []string{"“Ines, at sea”", "reads only", "used ", "ends in 90 days"} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("no %q: %s", words, r)
 		}

@@ -186,8 +186,11 @@ func TestRenewCutShort(t *testing.T) {
 		}
 		points = 0
 		station.Fault = func(words string) {
-			signsIn(words)
-			if points++; cut && points == at {
+			points++
+			if points == at || points%5 == at%5 && !cut { // the others are the same as in other runs
+				signsIn(words)
+			}
+			if cut && points == at {
 				panic(errCut)
 			}
 		}

@@ -16,27 +16,29 @@ func (s Style) Compared(list []ready.Compared, host string, now time.Time, tilde
 	}
 	var rows [][]string
 	for _, c := range list {
-		row := []string{"", "no", "no", "", "", ""}
+		row := []string{"", "only here", "", ""}
 		if c.Pair != nil {
-			row[0], row[1], row[3] = tilde(c.Pair.Path), "yes", s.tideLine(sshkey.Eye(c.Pair.Public))
+			row[0], row[2] = tilde(c.Pair.Path), s.tideLine(sshkey.Eye(c.Pair.Public))
 		}
 		if c.There != nil {
-			row[2], row[3], row[4] = "yes", s.tideLine(sshkey.Eye(c.There.Key)), "“"+foreign.Clean(c.There.Title)+"”"
-			row[5] = thereWord(c.There, now)
+			row[1], row[2], row[3] = "only there", s.tideLine(sshkey.Eye(c.There.Key)), thereWord(c.There, now)
+		}
+		if c.Pair != nil && c.There != nil {
+			row[1] = "both"
 		}
 		rows = append(rows, row)
 	}
-	return s.table([]string{"key", "here", "at " + host, "tide line", "listed there as", "there"}, rows)
+	return s.table([]string{"key", "where", "tide line", "at " + host}, rows)
 }
 
 // thereWord says what the host tells of a key besides.
 func thereWord(key *hosts.RegisteredKey, now time.Time) string {
-	var list []string
+	list := []string{foreign.Quote(foreign.Clean(key.Title))}
 	if key.Access == hosts.Read {
 		list = append(list, "reads only")
 	}
 	if !key.Used.IsZero() {
-		list = append(list, "used "+age(key.Used, now))
+		list = append(list, "used "+key.Used.Format(time.DateOnly))
 	}
 	if !key.Until.IsZero() {
 		list = append(list, ends(key.Until, now))

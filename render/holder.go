@@ -51,16 +51,17 @@ func heldName(comment string, tilde func(string) string) string {
 // until says how far away a time is, and when.
 func until(t, now time.Time) string {
 	left := t.Sub(now)
+	nearest := func(unit time.Duration) int { return int((left + unit/2) / unit) }
 	clock := t.Local().Format("15:04")
 	switch {
 	case left < time.Minute:
 		return fmt.Sprintf("in %s (%s)", count(max(0, int(left.Seconds())), "second", "seconds"), clock)
 	case left < 2*time.Hour:
-		return fmt.Sprintf("in %s (%s)", count(int(left.Minutes()), "minute", "minutes"), clock)
+		return fmt.Sprintf("in %s (%s)", count(nearest(time.Minute), "minute", "minutes"), clock)
 	case left < 48*time.Hour:
-		return fmt.Sprintf("in %s (%s)", count(int(left.Hours()), "hour", "hours"), clock)
+		return fmt.Sprintf("in %s (%s)", count(nearest(time.Hour), "hour", "hours"), clock)
 	}
-	return fmt.Sprintf("in %s (%s)", count(int(left.Hours()/24), "day", "days"), t.Local().Format("2006-01-02"))
+	return fmt.Sprintf("in %s (%s)", count(nearest(24*time.Hour), "day", "days"), t.Local().Format("2006-01-02"))
 }
 
 // HolderDocument makes the document "unicrux.holder/1".

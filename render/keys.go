@@ -138,13 +138,14 @@ func (s Style) Key(v KeyView) string {
 // that cannot be read.
 func (s Style) Keys(views []KeyView, unreadable []string) string {
 	heads := []string{"key", "kind", "locked", "tide line", "changed", "comment"}
-	var rows, long [][]string
+	var rows [][]string
+	var whole []string // each key by itself, for narrow terminals
 	for _, v := range views {
-		row := []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now), v.Pair.Comment}
-		rows, long = append(rows, row), append(long, append(slices.Clone(row), v.fingerprint(), v.uses()))
+		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now), v.Pair.Comment})
+		whole = append(whole, s.Key(v))
 	}
 	lines, fits := s.tableLines(heads, rows)
-	text := s.stacked(append(heads, "fingerprint", "use"), long)
+	text := strings.Join(whole, "\n")
 	if fits {
 		text = lines[0]
 		for i, line := range lines[1:] {

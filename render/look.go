@@ -11,7 +11,7 @@ import (
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
 func (s Style) Look(v *look.View, tilde func(string) string) string {
-	text := s.Sentences(standing(v))
+	text := s.Sentences(standing(v) + danger(v))
 	if len(v.Keys) > 0 {
 		text += "\n" + s.whoOpensWhat(v, tilde)
 	}
@@ -42,6 +42,21 @@ func standing(v *look.View) string {
 		return text + ", none of them settled."
 	}
 	return fmt.Sprintf("%s, %d of them settled.", text, settled)
+}
+
+// danger says how much is unsafe.
+func danger(v *look.View) string {
+	keys := map[int]bool{}
+	for _, finding := range v.Unsafe {
+		keys[finding.Key] = true
+	}
+	switch len(keys) {
+	case 0:
+		return ""
+	case 1:
+		return " One key needs care."
+	}
+	return fmt.Sprintf(" %d keys need care.", len(keys))
 }
 
 func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }

@@ -1,6 +1,7 @@
 package look
 
 import (
+	"bytes"
 	"os"
 	"slices"
 	"time"
@@ -77,8 +78,10 @@ func (v *View) meetAgents(station *workstation.Station, byHost map[string]string
 	}
 	for _, a := range v.Agents {
 		for _, held := range a.Keys {
-			if i := v.find(held.Public); i >= 0 {
-				v.Keys[i].InAgent = true
+			for i, key := range v.Keys { // it may lie in several files
+				if key.Pair.Public != nil && bytes.Equal(key.Pair.Public.Marshal(), held.Public.Marshal()) {
+					v.Keys[i].InAgent = true
+				}
 			}
 		}
 	}
