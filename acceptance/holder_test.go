@@ -2,7 +2,6 @@ package acceptance
 
 import (
 	"encoding/json"
-	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -153,11 +152,7 @@ func TestHolderStartedOften(t *testing.T) {
 	}
 	group.Wait()
 	h := p.holder()
-	out, err := exec.Command("ps", "-A", "-o", "pid,args").Output()
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := exec.Command("kill", "-0", fmt.Sprint(h.PID)).Run(); err != nil || !strings.Contains(string(out), fmt.Sprint(h.PID)) {
+	if err := syscall.Kill(h.PID, 0); !h.Runs || err != nil {
 		t.Errorf("the holder %+v does not live: %v", h, err)
 	}
 	p.must("holder", "stop")
@@ -272,11 +267,15 @@ git ls-remote "$URL" >/dev/null && echo "in the morning: open"
 git ls-remote "$URL" >/dev/null 2>&1 || echo "after undo: locked"
 "$U" key load forge_ed25519 --no-input || echo "asks again: $?"
 "$U" key load forge_ed25519 --keep-passphrase --passphrase-from "$HOME/passphrase" --quiet
+printf 'nine tides' >"$HOME/nine"
+"$U" key lock forge_ed25519 --passphrase-from "$HOME/passphrase" --new-passphrase-from "$HOME/nine" --quiet
+"$U" holder stop --quiet
+"$U" key load forge_ed25519 --no-input && echo "by the new one"
 "$U" key unload forge_ed25519 --forget-passphrase
 `
 	p.extra = append(p.extra, "U="+program, "URL="+drift)
 	r := p.run("", need(t, "dbus-run-session"), "--", "sh", "-c", script)
-	for _, want := range []string{"The desktop keeps its", "in the morning: open", "Open. You can", "after undo: locked", "asks again: 4",
+	for _, want := range []string{"The desktop keeps its", "in the morning: open", "Open. You can", "after undo: locked", "asks again: 4", "by the new one",
 		"The desktop does not keep its passphrase any more."} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("no %q: %s", want, r)

@@ -110,9 +110,12 @@ func (a *app) root() *cobra.Command {
 		Long: `Unicrux makes keys, tells code hosts about them, settles how each host is reached,
 and names the one cause when a clone or push fails.`,
 		SilenceErrors: true, SilenceUsage: true,
-		PersistentPreRunE: func(*cobra.Command, []string) (err error) {
+		PersistentPreRunE: func(command *cobra.Command, _ []string) (err error) {
 			if a.station, err = workstation.Here(a.Environ); err != nil {
 				return err
+			}
+			if strings.HasPrefix(command.CommandPath(), "unicrux holder") { // ssh waits for it
+				return nil
 			}
 			return a.tidy()
 		},

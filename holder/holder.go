@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -32,6 +33,8 @@ const (
 	watch = 30 * time.Second
 	// startPatience bounds the wait for another holder that is starting or ending.
 	startPatience = 5 * time.Second
+	// lastWords bounds how long an ending holder waits for answers that are due.
+	lastWords = time.Second
 	// maxClients bounds how many programs speak to the holder at once.
 	maxClients = 256
 )
@@ -65,7 +68,7 @@ func Serve(ctx context.Context, o Options) error {
 		return err
 	}
 	keepMemoryPrivate()
-	h := &holder{keeper: agent.NewKeeper(o.Now), options: o, listener: listener, clients: map[net.Conn]bool{}}
+	h := &holder{keeper: agent.NewKeeper(o.Now), options: o, listener: listener, clients: map[*client]bool{}}
 	go h.accept()
 	if o.Ready != nil {
 		o.Ready()
@@ -122,20 +125,32 @@ func PID(socket string) int {
 
 // privateFolder makes a folder that is closed to everybody else.
 func privateFolder(dir string) error {
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return err
+	nearest := dir
+	for parent := filepath.Dir(dir); !exists(nearest) && parent != nearest; parent = filepath.Dir(nearest) {
+		nearest = parent
 	}
-	info, err := os.Stat(dir)
+	info, err := os.Stat(nearest)
 	if err != nil {
 		return err
 	}
-	if !isMine(info) {
-		return fmt.Errorf("%s belongs to somebody else: no secret goes there", dir)
+	if !isMine(info) { // by sudo, say, which keeps somebody's home
+		return fmt.Errorf("%s belongs to somebody else: no secret goes there", nearest)
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	if info, err = os.Stat(dir); err != nil {
+		return err
 	}
 	if info.Mode().Perm()&0o077 != 0 && ownerOnly {
 		return os.Chmod(dir, 0o700)
 	}
 	return nil
+}
+
+func exists(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
 }
 
 // A holder is the running process.
@@ -145,7 +160,7 @@ type holder struct {
 	listener net.Listener
 
 	mu      sync.Mutex
-	clients map[net.Conn]bool
+	clients map[*client]bool
 	ended   bool
 }
 
@@ -193,42 +208,71 @@ func (h *holder) accept() {
 			time.Sleep(10 * time.Millisecond)
 			continue
 		}
-		if !fromSelf(conn) || !h.enter(conn) {
+		if !fromSelf(conn) || !h.serve(conn) {
 			_ = conn.Close()
-			continue
 		}
-		go func() {
-			defer h.leave(conn)
-			_ = sshagent.ServeAgent(h.keeper, conn) // ends when the client leaves
-		}()
 	}
 }
 
-func (h *holder) enter(conn net.Conn) bool {
+// serve speaks to a client until it leaves; not at all when there are too many.
+func (h *holder) serve(conn net.Conn) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.ended || len(h.clients) >= maxClients {
 		return false
 	}
-	h.clients[conn] = true
+	c := &client{Conn: conn}
+	h.clients[c] = true
+	go func() {
+		_ = sshagent.ServeAgent(h.keeper, c) // ends when the client leaves
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.clients, c)
+		_ = c.Close() // the client is gone
+	}()
 	return true
 }
 
-func (h *holder) leave(conn net.Conn) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	delete(h.clients, conn)
-	_ = conn.Close() // the client is gone
+// A client is a connection that knows whether an answer is due on it.
+type client struct {
+	net.Conn
+	due atomic.Bool
 }
 
-// end forgets everything and takes the socket away.
+func (c *client) Read(b []byte) (int, error) {
+	n, err := c.Conn.Read(b)
+	c.due.Store(n > 0)
+	return n, err
+}
+
+func (c *client) Write(b []byte) (int, error) {
+	defer c.due.Store(false)
+	return c.Conn.Write(b)
+}
+
+// end forgets everything and takes the socket away. Answers that are due, to whoever made it
+// forget, are given first.
 func (h *holder) end() error {
 	err := errors.Join(h.listener.Close(), h.keeper.RemoveAll())
+	for deadline := time.Now().Add(lastWords); h.anyDue() && time.Now().Before(deadline); {
+		time.Sleep(time.Millisecond)
+	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.ended = true
-	for conn := range h.clients {
-		_ = conn.Close() // nothing of ours is lost with it
+	for c := range h.clients {
+		_ = c.Close() // nothing of ours is lost with it
 	}
 	return err
+}
+
+func (h *holder) anyDue() bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for c := range h.clients {
+		if c.due.Load() {
+			return true
+		}
+	}
+	return false
 }

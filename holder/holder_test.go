@@ -170,3 +170,23 @@ func TestPrivate(t *testing.T) {
 		t.Errorf("a path too long for a socket: %v", err)
 	}
 }
+
+// TestNotInAnothersHome starts no holder below a folder of somebody else's, where it would
+// leave files that their owner could not remove.
+func TestNotInAnothersHome(t *testing.T) {
+	t.Parallel()
+	if os.Geteuid() != 0 {
+		return // nobody else can give a folder away
+	}
+	home := filepath.Join(t.TempDir(), "home")
+	if err := errors.Join(os.Mkdir(home, 0o700), os.Chown(home, 65534, 65534)); err != nil {
+		t.Fatal(err)
+	}
+	err := Serve(t.Context(), Options{Socket: filepath.Join(home, "state", "run", "agent")})
+	if err == nil || !strings.Contains(err.Error(), "belongs to somebody else") {
+		t.Errorf("served there: %v", err)
+	}
+	if entries, err := os.ReadDir(home); err != nil || len(entries) > 0 {
+		t.Errorf("left behind: %v, %v", entries, err)
+	}
+}

@@ -33,7 +33,7 @@ func (v *View) meet(station *workstation.Station, socket string) *Agent {
 			return &v.Agents[i]
 		}
 	}
-	a := Agent{Socket: socket, Holder: socket == station.HolderSocket()}
+	a := Agent{Socket: socket, Holder: station.IsHolder(socket)}
 	if conn, err := agent.Open(socket); err == nil {
 		a.Keys, a.Answers = heldBy(conn), true
 		_ = conn.Close() // it was only asked

@@ -61,6 +61,18 @@ func (p Place) keepPassphrase(batch *workstation.Batch, load Load) error {
 	})
 }
 
+// FollowLock keeps what the desktop has of a key's passphrase in step with its lock. Where it
+// has none, nothing happens.
+func FollowLock(pair *sshkey.Pair, passphrase secret.Text) error {
+	switch {
+	case !PassphraseKept(pair):
+		return nil
+	case passphrase.Empty():
+		return desktop.Forget(keptName(pair))
+	}
+	return desktop.Keep(keptName(pair), passphrase)
+}
+
 // ForgetPassphrase makes the desktop forget the passphrase of a key, if it keeps one.
 func ForgetPassphrase(pair *sshkey.Pair) (forgot bool, err error) {
 	if !PassphraseKept(pair) {

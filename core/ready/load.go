@@ -131,7 +131,7 @@ func (p Place) chooseAgents(ctx context.Context, batch *workstation.Batch, load 
 // lend gives a key to an agent. The holder is started for it, and once more where it was
 // just about to end.
 func (p Place) lend(ctx context.Context, socket string, loan agent.Loan) error {
-	if socket != p.Station.HolderSocket() {
+	if !p.Station.IsHolder(socket) {
 		return p.speak(socket, func(conn *agent.Conn) error { return conn.Load(loan) })
 	}
 	var err error
@@ -191,7 +191,7 @@ func (p Place) asUser(ctx context.Context, pair *sshkey.Pair, hostName string) (
 	key, u.offered = offers(passage, pair)
 	u.socket = passage.Client.Agent
 	origin := passage.Client.Origin("identityagent")
-	elsewhere := u.offered && key.InAgent && u.socket != p.Station.HolderSocket()
+	elsewhere := u.offered && key.InAgent && !p.Station.IsHolder(u.socket)
 	u.ours = (origin.String() == "" || hosts.Ours(p.Station, origin)) && !elsewhere
 	return u, passage.Close()
 }

@@ -46,7 +46,7 @@ type Way struct {
 	AgentErr error     // the agent that settings or environment name does not answer
 
 	agent  *agent.Conn
-	holder string // where our own agent listens when it runs
+	holder func(socket string) bool // tells whether our own agent listens there when it runs
 }
 
 // A Key is one that ssh would offer.
@@ -77,7 +77,7 @@ func Prepare(station *workstation.Station, config *gitlink.Config, a address.Add
 	if config != nil {
 		command = config.SSH()
 	}
-	w := &Way{Address: a, Command: command, holder: station.HolderSocket()}
+	w := &Way{Address: a, Command: command, holder: station.IsHolder}
 	w.Settings = sshconfig.Resolve(command.Query(a, station))
 	w.Client = w.Settings.Client()
 	var err error
@@ -132,7 +132,7 @@ func (w *Way) agentKeys() []agent.Key {
 	}
 	conn, err := agent.Open(w.Client.Agent)
 	if err != nil {
-		if w.Client.Agent != w.holder { // ours starts when it is needed
+		if !w.holder(w.Client.Agent) { // ours starts when it is needed
 			w.AgentErr = err
 		}
 		return nil
@@ -196,7 +196,7 @@ func publicOnly(identity sshconfig.Identity) (Key, bool) {
 // passphrase once a day at most.
 func (w *Way) AsksOnce() bool {
 	hands, _, _ := w.Settings.First("addkeystoagent")
-	return w.Client.Agent == w.holder && hands == "yes"
+	return w.holder(w.Client.Agent) && hands == "yes"
 }
 
 // HostPort is where ssh would connect to.

@@ -9,19 +9,20 @@ import (
 	"syscall"
 )
 
-// HolderSocket is where the holder listens: in the runtime folder of this login (XDG Base
-// Directory Specification), which goes away at its end, or else below the state folder. It
-// is the same with and without XDG_RUNTIME_DIR, because settings of ssh name it. A throwaway
-// home has a holder of its own.
-func (s *Station) HolderSocket() string {
-	if s.Getenv("UNICRUX_STATE") == "" && s.SameHome() {
-		for _, dir := range []string{s.Getenv("XDG_RUNTIME_DIR"), "/run/user/" + strconv.Itoa(s.UID)} {
-			if filepath.IsAbs(dir) && s.ownsAlone(dir) {
-				return filepath.Join(dir, "unicrux", "agent")
-			}
+// holderSockets lists where the holder may listen: in the runtime folder of this login (XDG
+// Base Directory Specification), which goes away at its end, or else below the state folder.
+// A throwaway home has a holder of its own.
+func (s *Station) holderSockets() []string {
+	below := filepath.Join(s.State, "run", "agent")
+	if s.Getenv("UNICRUX_STATE") != "" || !s.SameHome() {
+		return []string{below}
+	}
+	for _, dir := range []string{s.Getenv("XDG_RUNTIME_DIR"), "/run/user/" + strconv.Itoa(s.UID)} {
+		if filepath.IsAbs(dir) && s.ownsAlone(dir) {
+			return []string{filepath.Join(dir, "unicrux", "agent"), below}
 		}
 	}
-	return filepath.Join(s.State, "run", "agent")
+	return []string{below}
 }
 
 // ownsAlone tells whether a folder is this person's and closed to everybody else, as the

@@ -5,10 +5,10 @@ import (
 	"strconv"
 )
 
-// HolderSocket is the named pipe on which the holder listens: one for each person and
+// holderSockets is the named pipe on which the holder listens: one for each person and
 // state folder.
-func (s *Station) HolderSocket() string {
+func (s *Station) holderSockets() []string {
 	sum := fnv.New64a()
 	_, _ = sum.Write([]byte(s.State))
-	return `\\.\pipe\unicrux-` + strconv.FormatUint(sum.Sum64(), 16)
+	return []string{`\\.\pipe\unicrux-` + strconv.FormatUint(sum.Sum64(), 16)}
 }

@@ -12,6 +12,7 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"time"
 )
@@ -119,6 +120,21 @@ func (s *Station) KeyPath(text string) string {
 	}
 	return filepath.Clean(text)
 }
+
+// HolderSocket is where the holder listens, or will: where one listens already, a login that
+// has a runtime folder by now does not part from it.
+func (s *Station) HolderSocket() string {
+	sockets := s.holderSockets()
+	for _, socket := range sockets {
+		if _, err := os.Stat(socket); err == nil {
+			return socket
+		}
+	}
+	return sockets[0]
+}
+
+// IsHolder tells whether a socket is one on which our holder may listen.
+func (s *Station) IsHolder(socket string) bool { return slices.Contains(s.holderSockets(), socket) }
 
 // SameHome reports whether git and the ssh client mean the same folder by "~". They
 // differ under sudo, in containers and in throwaway homes.
