@@ -1,8 +1,10 @@
 package acceptance
 
 import (
+	"fmt"
 	"regexp"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 )
@@ -44,4 +46,30 @@ func BenchmarkMakeRSA(b *testing.B) {
 		theirs += time.Duration(milliseconds * float64(time.Millisecond))
 	}
 	b.ReportMetric(float64(ours)/float64(theirs), "ours/generation")
+}
+
+// BenchmarkSettings tells all settings of one host among 10,000 blocks, whole process, beside
+// the real client printing its own resolution of the same file (promises: at most 0.5).
+func BenchmarkSettings(b *testing.B) {
+	p := newPerson(b)
+	var text strings.Builder
+	for i := range 10_000 {
+		fmt.Fprintf(&text, "Host buoy-%d.tidewater.example\n    Port %d\n    User git\n    IdentityFile ~/.ssh/buoy_%d\n", i, 1024+i, i)
+	}
+	p.write(text.String(), "many")
+	const host = "buoy-9999.tidewater.example"
+	var ours, theirs time.Duration
+	for b.Loop() {
+		start := time.Now()
+		if r := p.must("host", "show", host, "--settings", "--ssh-config", p.path("many"), "--json"); !strings.Contains(r.out, `"value": "11023"`) {
+			b.Fatal(r)
+		}
+		ours += time.Since(start)
+		start = time.Now()
+		if r := p.run("", "ssh", "-G", "-F", p.path("many"), host); !strings.Contains(r.out, "port 11023") {
+			b.Fatal(r)
+		}
+		theirs += time.Since(start)
+	}
+	b.ReportMetric(float64(ours)/float64(theirs), "ours/theirs")
 }

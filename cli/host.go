@@ -3,9 +3,11 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"unicrux/core/effective"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
@@ -67,9 +69,20 @@ func (a *app) hostList() *cobra.Command {
 }
 
 func (a *app) hostShow() *cobra.Command {
-	return &cobra.Command{
-		Use: "show HOST", Short: "Show all about one described host", Args: takes(1, 1, "one host"),
+	var settings bool
+	var file string
+	command := &cobra.Command{
+		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it", Args: takes(1, 1, "one host"),
+		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
+and shows every setting of ssh and git that holds for it: where it stands, which others
+lost against it, and what would hold without it. Nothing that a setting would run is run.`,
 		RunE: func(_ *cobra.Command, args []string) error {
+			if file != "" && !settings {
+				return usage("--ssh-config goes with --settings")
+			}
+			if settings {
+				return a.settings(args[0], file)
+			}
 			registry, err := hosts.Open(a.station)
 			if err != nil {
 				return err
@@ -81,6 +94,28 @@ func (a *app) hostShow() *cobra.Command {
 			return a.show(a.style().Host(d), render.HostDocument(d, 0))
 		},
 	}
+	command.Flags().BoolVar(&settings, "settings", false, "every setting of ssh and git that holds for the host, and its origin")
+	command.Flags().StringVar(&file, "ssh-config", "", "with --settings: read this file as ssh's -F would")
+	return command
+}
+
+func (a *app) settings(name, file string) error {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return err
+	}
+	host, err := registry.HostName(name)
+	if err != nil {
+		return err
+	}
+	if file != "" && !filepath.IsAbs(file) {
+		file = filepath.Join(a.station.Folder, file)
+	}
+	view, err := effective.For(a.ctx, a.station, effective.Question{Host: host, SSHConfig: file})
+	if err != nil {
+		return err
+	}
+	return a.show(a.style().Settings(view, a.station.Tilde), render.SettingsDocument(view))
 }
 
 func (a *app) hostTrust() *cobra.Command {

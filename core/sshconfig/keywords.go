@@ -36,10 +36,18 @@ protocolkeepalives setuptimeout debianbanner`)
 var accumulating = wordSet(`identityfile certificatefile sendenv setenv localforward remoteforward dynamicforward`)
 
 // several lists the keywords that take more than one argument on a line.
-var several = wordSet(`host match include userknownhostsfile globalknownhostsfile sendenv setenv canonicaldomains
+var several = wordSet(`host match include addkeystoagent userknownhostsfile globalknownhostsfile sendenv setenv canonicaldomains
 canonicalizepermittedcnames channeltimeout ipqos localforward remoteforward permitremoteopen logverbose
 rekeylimit proxycommand proxyjump localcommand remotecommand knownhostscommand versionaddendum globalknownhostsfile2
 userknownhostsfile2`)
+
+// regardless lists the keywords that the client takes from every block, whether it matches or
+// not. That it does so is found in its sources alone (oLogFacility and oStreamLocalBindMask
+// in readconf.c).
+var regardless = wordSet(`syslogfacility streamlocalbindmask`)
+
+// unsetByNone lists the keywords for which "none" is as good as no line: a later one wins.
+var unsetByNone = wordSet(`connecttimeout serveraliveinterval`)
 
 // synonyms maps other spellings to the keyword they mean.
 var synonyms = map[string]string{

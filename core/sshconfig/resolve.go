@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 )
 
@@ -15,6 +16,10 @@ type Query struct {
 	Host    string      // as given to the client
 	Command CommandLine // options on the client's command line, which come before all files
 	Person  Person
+
+	// Exists asks the name servers about a name, for CanonicalizeHostname. Nil asks nobody:
+	// then no name is found, as on a workstation without a network.
+	Exists func(name string) bool
 }
 
 // A CommandLine holds the client's options that bear on its settings [SSH].
@@ -61,7 +66,8 @@ func (o Origin) String() string {
 type Value struct {
 	Args   []string
 	Origin Origin
-	turn   int // how many values were read before this one
+	rest   string // what stands after the keyword, as it stands there
+	turn   int    // how many values were read before this one
 }
 
 // A Problem is a line or file that the client refuses to go on with.
@@ -81,6 +87,7 @@ type Settings struct {
 	Problems []Problem // why the client would stop
 
 	values map[string][]Value
+	lost   map[string][]Value // that came too late
 	turns  int
 	files  int
 	final  bool       // a Match line asks for the second pass
@@ -91,13 +98,18 @@ type Settings struct {
 // first value wins, but for the keywords that add up ([CONF]). It runs nothing: a "Match
 // exec" is left open and reported.
 func Resolve(q Query) *Settings {
-	s := &Settings{Query: q, values: map[string][]Value{}}
+	s := &Settings{Query: q, values: map[string][]Value{}, lost: map[string][]Value{}}
 	for _, option := range q.Command.Options {
 		s.set(option.Keyword, Value{Args: option.Args, Origin: Origin{Words: option.Origin}})
 	}
 	s.readAll(false)
+	host := s.canonical()
 	if s.final { // the name to connect to is settled before the second pass, whatever that says
-		s.set("hostname", Value{Args: []string{s.Query.Host}})
+		before := Origin{Words: "settled before the second pass"}
+		s.replace("hostname", Value{Args: []string{host}, Origin: before})
+		for keyword, value := range map[string]string{"canonicalizehostname": "no", "canonicalizemaxdots": "1", "canonicalizefallbacklocal": "yes"} {
+			s.set(keyword, Value{Args: []string{value}, Origin: before})
+		}
 		s.readAll(true)
 	}
 	return s
@@ -118,12 +130,49 @@ func (s *Settings) set(keyword string, v Value) {
 	if name, found := synonyms[keyword]; found {
 		keyword = name
 	}
+	if unsetByNone[keyword] && v.Args[0] == "none" {
+		return
+	}
 	s.turns++
 	v.turn = s.turns
+	if accumulating[keyword] && slices.ContainsFunc(s.values[keyword], func(old Value) bool { return old.Origin == v.Origin && slices.Equal(old.Args, v.Args) }) {
+		return // the same line, in the second pass
+	}
 	if len(s.values[keyword]) == 0 || accumulating[keyword] {
 		s.values[keyword] = append(s.values[keyword], v)
+		return
 	}
+	switch first := &s.values[keyword][0]; keyword {
+	case "streamlocalbindmask": // the client takes the last one
+		v, *first = *first, v
+	case "forwardagent": // a socket counts beside an earlier yes or no
+		if len(s.values[keyword]) == 1 && isFlag(first.Args[0]) && !isFlag(v.Args[0]) {
+			s.values[keyword] = append(s.values[keyword], v)
+			return
+		}
+	case "rekeylimit": // the time alone may come from a later line
+		if hasTime(v) && !hasTime(*first) {
+			first.Args, first.rest = []string{first.Args[0], v.Args[1]}, ""
+		}
+	}
+	s.lost[keyword] = append(s.lost[keyword], v)
 }
+
+// replace sets a keyword anew, whatever won before.
+func (s *Settings) replace(keyword string, v Value) {
+	s.turns++
+	v.turn = s.turns
+	if old := s.values[keyword]; len(old) > 0 && old[0].Args[0] == v.Args[0] {
+		return // the origin is worth more than the repetition
+	}
+	s.lost[keyword] = append(s.lost[keyword], s.values[keyword]...)
+	s.values[keyword] = []Value{v}
+}
+
+func isFlag(text string) bool { return isYes(text) || isNo(text) }
+
+// hasTime tells whether a RekeyLimit says how long a key serves.
+func hasTime(v Value) bool { return len(v.Args) > 1 && v.Args[1] != "none" }
 
 func (s *Settings) readAll(final bool) {
 	r := reader{s: s, user: true, final: final}
@@ -225,14 +274,14 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 	case "host":
 		return !r.never && matchHost(r.host(), l.args)
 	case "match":
-		return !r.never && r.match(l.rest, at)
+		return r.match(l.rest, at) && !r.never // in this order: it may ask for the second pass
 	case "include":
 		for _, pattern := range l.args {
 			r.include(pattern, at, depth, active)
 		}
 	default:
-		if active {
-			r.s.set(l.keyword, Value{Args: l.args, Origin: at})
+		if active || regardless[l.keyword] {
+			r.s.set(l.keyword, Value{Args: l.args, rest: l.rest, Origin: at})
 		}
 	}
 	return active

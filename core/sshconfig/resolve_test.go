@@ -107,6 +107,7 @@ type generator struct {
 	*rand.Rand
 	dir   string
 	count int
+	every bool // lines of all keywords
 }
 
 func (g *generator) pick(words ...string) string { return words[g.IntN(len(words))] }
@@ -138,6 +139,9 @@ func (g *generator) line(depth int) string {
 		return "Include " + g.pick(path, `"`+path+`"`, filepath.Join(g.dir, "part?"), filepath.Join(g.dir, "none*"))
 	case 4:
 		return g.pick("", "#", "# Port 1", "\t")
+	}
+	if g.every {
+		return g.option()
 	}
 	sign := g.pick(" ", "\t", "=", " = ", "  ")
 	return g.pick("", "  ", "\t") + g.pick(
@@ -183,11 +187,7 @@ func (g *generator) conditions() string {
 // TestAgreesWithTheRealClient compares our resolution with what the installed client
 // prints, over generated configurations with a fixed seed.
 func TestAgreesWithTheRealClient(t *testing.T) {
-	rounds := 400
-	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
-		rounds, _ = strconv.Atoi(text)
-	}
-	for seed := range rounds {
+	for seed := range rounds() {
 		dir := t.TempDir()
 		g := &generator{Rand: rand.New(rand.NewPCG(uint64(seed), 7)), dir: dir}
 		path := filepath.Join(dir, "config")
@@ -205,6 +205,15 @@ func TestAgreesWithTheRealClient(t *testing.T) {
 			compare(t, seed, host, dir, printed(string(out)), s.Client())
 		}
 	}
+}
+
+// rounds is how many configurations are compared: more of them by make fuzz.
+func rounds() int {
+	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
+		n, _ := strconv.Atoi(text)
+		return n
+	}
+	return 400
 }
 
 func compare(t *testing.T, seed int, host, dir string, want map[string][]string, c *Client) {

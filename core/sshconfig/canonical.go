@@ -1,0 +1,39 @@
+package sshconfig
+
+import (
+	"net/netip"
+	"strconv"
+	"strings"
+)
+
+// canonical finds the name that the client goes on with after the first pass
+// ("CanonicalizeHostname" in [CONF]): the host in the first of the domains in which it
+// exists, else as it is. It asks for the second pass where canonicalisation is on.
+// CNAME records are not followed (CanonicalizePermittedCNAMEs).
+func (s *Settings) canonical() string {
+	host := strings.ToLower(s.Query.Host)
+	if name, _, found := s.First("hostname"); found {
+		host = strings.ToLower(expandHostName(name, s.Query.Host))
+	}
+	mode := strings.ToLower(s.or("canonicalizehostname", "no"))
+	if isNo(mode) {
+		return host
+	}
+	s.final = true
+	c := s.Client()
+	proxied := c.ProxyCommand != "" || c.ProxyJump != ""
+	if _, err := netip.ParseAddr(host); err == nil || (proxied && mode != "always") {
+		return host
+	}
+	if most, err := strconv.Atoi(s.or("canonicalizemaxdots", "1")); err != nil || strings.Count(host, ".") > most || strings.HasSuffix(host, ".") {
+		return host
+	}
+	for _, value := range s.All("canonicaldomains") {
+		for _, domain := range value.Args {
+			if full := host + "." + strings.ToLower(domain); domain != "none" && s.Query.Exists != nil && s.Query.Exists(full) {
+				return full
+			}
+		}
+	}
+	return host
+}

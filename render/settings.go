@@ -1,0 +1,123 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"unicrux/core/effective"
+	"unicrux/core/foreign"
+)
+
+// longValue is from where on a default value is counted and not shown.
+const longValue = 40
+
+// Settings writes what holds for a host: what is set, with where it stands and what lost
+// against it, then what holds by default.
+func (s Style) Settings(v *effective.View, tilde func(string) string) string {
+	text := s.Sentences("What ssh and git use for "+v.Host+".") + "\n"
+	text += s.settings("ssh", v.SSH, tilde)
+	if v.NoGit {
+		text += s.Sentences("git is not installed, or not on the path.")
+	} else {
+		text += "\n" + s.settings("git", v.Git, tilde)
+	}
+	for _, problem := range v.Problems {
+		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) + ": ssh stops here, because " + problem.Err.Error() + "."})
+	}
+	for _, unknown := range v.Unknown {
+		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run: " + foreign.Clean(strings.Join(unknown.Args, " "))})
+	}
+	if v.Plain {
+		text += s.Careful([]string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
+	}
+	return text
+}
+
+func (s Style) settings(head string, list []effective.Setting, tilde func(string) string) string {
+	var set, byDefault []effective.Setting
+	for _, setting := range list {
+		if setting.Origin != "" {
+			set = append(set, setting)
+		} else {
+			byDefault = append(byDefault, setting)
+		}
+	}
+	if len(set) == 0 {
+		return s.block(len(head), []row{{label: head, tone: bold, text: "nothing is set"}}) + s.byDefault(byDefault)
+	}
+	width := 0
+	for _, setting := range set {
+		width = max(width, columns(setting.Name))
+	}
+	text := margin + s.paint(bold, head) + "\n"
+	for _, setting := range set {
+		value, origin := foreign.Clean(setting.Value), tilde(setting.Origin)
+		rows := []row{{label: setting.Name, tone: teal, lines: []string{value + "  " + s.paint(grey, origin)}}}
+		if len(margin)+width+2+columns(value)+2+columns(origin) > s.width() {
+			rows = []row{{label: setting.Name, tone: teal, lines: []string{value}}, {lines: []string{s.paint(grey, origin)}}}
+		}
+		for _, lost := range setting.Lost {
+			rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", foreign.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
+		}
+		if setting.Default != "" && setting.Default != setting.Value && len(setting.Default) < longValue {
+			rows = append(rows, row{text: "without it: " + setting.Default})
+		}
+		text += s.block(width, rows)
+	}
+	return text + s.byDefault(byDefault)
+}
+
+// byDefault writes what is not set in a few lines; long lists of algorithms are counted.
+func (s Style) byDefault(list []effective.Setting) string {
+	if len(list) == 0 {
+		return ""
+	}
+	var words []string
+	for _, setting := range list {
+		value := setting.Value
+		if n := strings.Count(value, ","); n > 0 && len(value) > longValue && !s.Detail {
+			value = fmt.Sprintf("(%d of them)", n+1)
+		}
+		words = append(words, setting.Name+" "+value)
+	}
+	return "\n" + s.Sentences("By default: "+strings.Join(words, "; ")+".")
+}
+
+// SettingsDocument makes the document "unicrux.settings/1".
+func SettingsDocument(v *effective.View) any {
+	type lost struct {
+		Value  string `json:"value"`
+		Origin string `json:"origin"`
+		Why    string `json:"why"`
+	}
+	type entry struct {
+		Name    string  `json:"name"`
+		Value   string  `json:"value"`
+		Origin  *string `json:"origin"`  // null for the default
+		Default *string `json:"default"` // what would hold without it
+		Lost    []lost  `json:"lost"`
+	}
+	entries := func(list []effective.Setting) []entry {
+		made := []entry{}
+		for _, setting := range list {
+			e := entry{Name: setting.Name, Value: setting.Value, Origin: optional(setting.Origin), Default: optional(setting.Default), Lost: []lost{}}
+			for _, l := range setting.Lost {
+				e.Lost = append(e.Lost, lost(l))
+			}
+			made = append(made, e)
+		}
+		return made
+	}
+	problems := []string{}
+	for _, problem := range v.Problems {
+		problems = append(problems, problem.Origin.String()+": "+problem.Err.Error())
+	}
+	return struct {
+		Schema   string   `json:"schema"`
+		Host     string   `json:"host"`
+		SSH      []entry  `json:"ssh"`
+		Git      []entry  `json:"git"`
+		Problems []string `json:"problems"` // why the ssh client would stop
+		Asked    bool     `json:"asked"`    // false where a command would have to be run to tell
+	}{"unicrux.settings/1", v.Host, entries(v.SSH), entries(v.Git), problems, len(v.Unknown) == 0}
+}
