@@ -111,7 +111,7 @@ func (a *app) settings(name, file string) error {
 	if file != "" && !filepath.IsAbs(file) {
 		file = filepath.Join(a.station.Folder, file)
 	}
-	view, err := effective.For(a.ctx, a.station, effective.Question{Host: host, SSHConfig: file})
+	view, err := effective.For(a.ctx, a.station, effective.Question{Host: host, SSHConfig: file, Defaults: !a.json || a.verbose})
 	if err != nil {
 		return err
 	}

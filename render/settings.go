@@ -94,7 +94,7 @@ func SettingsDocument(v *effective.View) any {
 		Name    string  `json:"name"`
 		Value   string  `json:"value"`
 		Origin  *string `json:"origin"`  // null for the default
-		Default *string `json:"default"` // what would hold without it
+		Default *string `json:"default"` // what would hold without it; told with --verbose
 		Lost    []lost  `json:"lost"`
 	}
 	entries := func(list []effective.Setting) []entry {

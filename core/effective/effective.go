@@ -10,8 +10,6 @@ import (
 	"context"
 	"errors"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -47,6 +45,7 @@ type View struct {
 type Question struct {
 	Host      string // as it stands in clone URLs
 	SSHConfig string // read this file as the client's -F would; empty for the usual ones
+	Defaults  bool   // also tell what would hold without each setting, which the client is asked once more for
 }
 
 // Why a value of ssh's does not hold.
@@ -57,40 +56,69 @@ const printPatience = 10 * time.Second
 
 // For settles what holds for a host.
 func For(ctx context.Context, station *workstation.Station, q Question) (*View, error) {
-	config, err := gitlink.ReadConfig(ctx, station)
-	v := &View{Host: q.Host, NoGit: errors.Is(err, gitlink.ErrNoGit)}
-	if err != nil && !v.NoGit {
-		return nil, err
+	// Everything that can be asked before the answer is known is asked at once: the client
+	// starts meanwhile, and waits for the settings that it is to print.
+	ctx, cancel := context.WithTimeout(ctx, printPatience)
+	defer cancel()
+	set := startPrinter(ctx, q.Host)
+	defer set.stop()
+	var bare *printer
+	if q.Defaults {
+		bare = startPrinter(ctx, q.Host)
+		defer bare.stop()
+		bare.feed(nil)
 	}
-	command := gitlink.SSHCommand{Program: "ssh", Clear: true}
-	if config != nil {
-		command = config.SSH()
-	}
-	query := command.Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
+	reading := readGit(ctx, station)
+	query := sshconfig.Query{Host: q.Host, Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: q.SSHConfig}}
 	if q.SSHConfig != "" {
 		if _, err := os.Stat(q.SSHConfig); err != nil {
 			return nil, err
 		}
-		query.Command = sshconfig.CommandLine{Config: q.SSHConfig}
+	} else {
+		command := gitlink.SSHCommand{Program: "ssh", Clear: true}
+		if config, err := reading(); err == nil {
+			command = config.SSH()
+		}
+		query = command.Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
 	}
 	settings := sshconfig.Resolve(query)
-	v.Problems, v.Unknown = settings.Problems, settings.Unknown
-	if err := v.addSSH(ctx, settings); err != nil {
+	set.feed(settings.Flat())
+	v := &View{Host: q.Host, Problems: settings.Problems, Unknown: settings.Unknown}
+	v.addSSH(settings, set, bare)
+	config, err := reading()
+	switch {
+	case errors.Is(err, gitlink.ErrNoGit):
+		v.NoGit = true
+	case err != nil:
 		return nil, err
-	}
-	if config != nil {
+	default:
 		v.addGit(station, config)
 	}
 	return v, nil
 }
 
+// readGit starts reading git's configuration, and returns how to wait for it.
+func readGit(ctx context.Context, station *workstation.Station) func() (*gitlink.Config, error) {
+	var config *gitlink.Config
+	var err error
+	done := make(chan struct{})
+	go func() {
+		config, err = gitlink.ReadConfig(ctx, station)
+		close(done)
+	}()
+	return func() (*gitlink.Config, error) {
+		<-done
+		return config, err
+	}
+}
+
 // addSSH joins what the client prints with where it stands.
-func (v *View) addSSH(ctx context.Context, settings *sshconfig.Settings) error {
+func (v *View) addSSH(settings *sshconfig.Settings, set, bare *printer) {
 	winners := map[string]sshconfig.Winner{}
 	for _, w := range settings.Winners() {
 		winners[w.Keyword] = w
 	}
-	printed, err := printAll(ctx, v.Host, settings.Flat())
+	printed, err := set.lines()
 	if err != nil { // no client, or one that refuses what is set: tell it as it stands
 		v.Plain = true
 		for _, w := range settings.Winners() {
@@ -100,28 +128,31 @@ func (v *View) addSSH(ctx context.Context, settings *sshconfig.Settings) error {
 		}
 	}
 	defaults := map[string]string{}
-	if bare, err := printAll(ctx, v.Host, nil); err == nil && !v.Plain {
-		for _, l := range bare {
+	if lines, err := bare.lines(); err == nil { // none where nobody asked
+		for _, l := range lines {
 			defaults[l.name] = strings.TrimSpace(defaults[l.name] + " " + l.value)
 		}
 	}
 	seen := map[string]int{}
 	for _, l := range printed {
-		s := Setting{Name: l.name, Value: l.value}
-		if w, set := winners[l.name]; set {
-			nth := seen[l.name]
-			s.Origin = place(w, nth)
-			s.Default = defaults[l.name]
-			if nth == 0 {
-				for _, lost := range w.Lost {
-					s.Lost = append(s.Lost, Lost{lost.Text(), lost.Origin.String(), earlierWins})
-				}
-			}
-		}
+		v.SSH = append(v.SSH, setting(l, winners[l.name], seen[l.name], defaults[l.name]))
 		seen[l.name]++
-		v.SSH = append(v.SSH, s)
 	}
-	return nil
+}
+
+// setting makes one of the nth line that the client prints for a keyword.
+func setting(l line, w sshconfig.Winner, nth int, otherwise string) Setting {
+	s := Setting{Name: l.name, Value: l.value}
+	if len(w.Values) == 0 {
+		return s
+	}
+	s.Origin, s.Default = place(w, nth), otherwise
+	if nth == 0 {
+		for _, lost := range w.Lost {
+			s.Lost = append(s.Lost, Lost{lost.Text(), lost.Origin.String(), earlierWins})
+		}
+	}
+	return s
 }
 
 // place is where the nth printed value of a keyword stands: some lines hold several.
@@ -137,36 +168,4 @@ func place(w sshconfig.Winner, nth int) string {
 		nth -= width
 	}
 	return w.Values[len(w.Values)-1].Origin.String()
-}
-
-// A line is one that the client prints.
-type line struct{ name, value string }
-
-// printAll lets the client print what it makes of a file, for a host.
-func printAll(ctx context.Context, host string, text []byte) ([]line, error) {
-	program, err := exec.LookPath("ssh")
-	if err != nil {
-		return nil, err
-	}
-	dir, err := os.MkdirTemp("", "unicrux-settings-") // for the owner alone
-	if err != nil {
-		return nil, err
-	}
-	defer os.RemoveAll(dir) //nolint:errcheck // a copy
-	path := filepath.Join(dir, "flat")
-	if err := os.WriteFile(path, text, 0o600); err != nil {
-		return nil, err
-	}
-	ctx, cancel := context.WithTimeout(ctx, printPatience)
-	defer cancel()
-	out, err := exec.CommandContext(ctx, program, "-G", "-F", path, "--", host).Output()
-	if err != nil {
-		return nil, err
-	}
-	var lines []line
-	for text := range strings.Lines(string(out)) {
-		name, value, _ := strings.Cut(strings.TrimRight(text, "\r\n"), " ")
-		lines = append(lines, line{strings.ToLower(name), value})
-	}
-	return lines, nil
 }

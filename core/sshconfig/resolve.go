@@ -86,12 +86,13 @@ type Settings struct {
 	Unknown  []Value   // Match conditions that would run a command and on which a setting depends; taken as not fulfilled
 	Problems []Problem // why the client would stop
 
-	values map[string][]Value
-	lost   map[string][]Value // that came too late
-	turns  int
-	files  int
-	final  bool       // a Match line asks for the second pass
-	survey *[]Mention // set when all blocks are looked at, whatever they match
+	values  map[string][]Value
+	lost    map[string][]Value // that came too late
+	turns   int
+	files   int
+	manners map[string]manner // of keywords, as they are written
+	final   bool              // a Match line asks for the second pass
+	survey  *[]Mention        // set when all blocks are looked at, whatever they match
 }
 
 // Resolve reads the files and settles every keyword for q.Host as the client would: the
@@ -246,6 +247,16 @@ func (r *reader) file(path string, depth int, active bool) error {
 	number := 0
 	for raw := range strings.SplitAfterSeq(string(text), "\n") {
 		number++
+		if r.s.survey == nil && !r.final {
+			keyword, rest, words := skim(raw)
+			if r.s.plainHost(keyword, rest, words) {
+				active, r.unknown = !r.never && rest == r.s.Query.Host, nil
+				continue
+			}
+			if !active && len(r.unknown) == 0 && r.s.passOver(keyword, rest, words) {
+				continue
+			}
+		}
 		active = r.line(parseLine(raw), Origin{File: path, Line: number}, depth, active)
 	}
 	return nil
