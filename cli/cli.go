@@ -114,7 +114,7 @@ and names the one cause when a clone or push fails.`,
 			if a.station, err = workstation.Here(a.Environ); err != nil {
 				return err
 			}
-			if strings.HasPrefix(command.CommandPath(), "unicrux holder") { // ssh waits for it
+			if strings.HasPrefix(command.CommandPath(), "unicrux holder") || strings.HasPrefix(command.CommandPath(), "unicrux for-git") { // ssh waits for it
 				return nil
 			}
 			return a.tidy()
@@ -147,6 +147,7 @@ and names the one cause when a clone or push fails.`,
 			root.AddCommand(command)
 		}
 	}
+	root.AddCommand(a.forGit())
 	demandSubcommands(root)
 	return root
 }

@@ -152,9 +152,19 @@ func (a *app) hostSet() *cobra.Command {
 	return &cobra.Command{
 		Use:   "set HOST NAME=VALUE…",
 		Short: "Settle how ssh reaches a host",
-		Long: `Puts per-host settings into ~/.ssh/unicrux.conf: key, user, port, address. An empty value
-takes a setting back. HOST is a described host, or any host name.`,
-		Example: "  unicrux host set forge key=forge_ed25519 port=443",
+		Long: `Puts settings for one host into ~/.ssh/unicrux.conf and, for git, into a file of ours that
+git's own includes. An empty value takes a setting back. HOST is a described host, or any
+host name.
+
+  key, user, port, address   which key is offered, to whom and where
+  keep-alive                 seconds after which ssh asks whether the host is still there
+  via                        jump hosts, with commas between
+  proxy                      http://HOST:PORT or socks5://HOST:PORT, for ssh and for HTTPS
+  authority                  a file with certificates to trust, for HTTPS
+  by                         ssh or https, whatever stands in a clone URL
+  author-name, author-email  who commits are by, in repositories of this host
+  folder                     with an author: in repositories below this folder instead`,
+		Example: "  unicrux host set forge key=forge_ed25519 port=443\n  unicrux host set forge author-email=ines.marlow@tidewater.example folder=~/buoylab",
 		Args:    takes(2, 99, "a host and at least one NAME=VALUE"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
@@ -162,7 +172,7 @@ takes a setting back. HOST is a described host, or any host name.`,
 				return err
 			}
 			batch := a.station.Begin("Settle how "+args[0]+" is reached.", a.dry)
-			if err := hosts.Set(batch, a.station, registry, args[0], args[1:]); err != nil {
+			if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), args[0], args[1:]); err != nil {
 				return err
 			}
 			words := "Settled how " + args[0] + " is reached."
@@ -172,7 +182,16 @@ takes a setting back. HOST is a described host, or any host name.`,
 			if number(batch) == 0 {
 				words = "Settled so already."
 			}
-			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+			hostName, err := registry.HostName(args[0])
+			if err != nil {
+				return err
+			}
+			overruled, err := effective.Overruled(a.ctx, a.station, hostName)
+			if err != nil {
+				return err
+			}
+			text := a.style().Sentences(words) + a.style().Overruled(overruled, a.station.Tilde)
+			return a.showChange(batch, text, render.SetDocument(words, overruled, number(batch)))
 		},
 	}
 }
@@ -190,7 +209,7 @@ what is stored about the host's own key.`,
 				return err
 			}
 			batch := a.station.Begin("Forget "+args[0]+".", a.dry)
-			if err := hosts.Drop(batch, a.station, registry, args[0]); err != nil {
+			if err := hosts.Drop(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}
 			words := args[0] + " is forgotten. Keys and host keys stay where they are."

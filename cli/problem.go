@@ -96,6 +96,8 @@ var advices = []struct {
 	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
 	{diagnose.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
 	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
+	{wire.ErrNoProxy, exitCrux, "Check the proxy that is set: unicrux host show HOST --settings."},
+	{wire.ErrProxyRefuses, exitCrux, "Ask whoever runs the proxy whether it leads there."},
 	{wire.ErrRefused, exitCrux, "unicrux check with the host's name says more."},
 	{wire.ErrNameUnknown, exitCrux, "Check the spelling."},
 	{wire.ErrSilent, exitCrux, "Check the network, and that the host is up."},

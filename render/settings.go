@@ -121,3 +121,32 @@ func SettingsDocument(v *effective.View) any {
 		Asked    bool     `json:"asked"`    // false where a command would have to be run to tell
 	}{"unicrux.settings/1", v.Host, entries(v.SSH), entries(v.Git), problems, len(v.Unknown) == 0}
 }
+
+// Overruled warns of settings of ours that do not hold, with the line that wins.
+func (s Style) Overruled(list []effective.Setting, tilde func(string) string) string {
+	var texts []string
+	for _, setting := range list {
+		texts = append(texts, fmt.Sprintf("%s wins over it: %s %s. Take that line out, or put the line “Include ~/.ssh/unicrux.conf” above it.",
+			tilde(setting.Origin), setting.Name, foreign.Clean(setting.Value)))
+	}
+	return s.Careful(texts)
+}
+
+// SetDocument makes the document "unicrux.set/1".
+func SetDocument(words string, overruled []effective.Setting, change int) any {
+	type entry struct {
+		Name   string `json:"name"`
+		Value  string `json:"value"` // that holds instead
+		Origin string `json:"origin"`
+	}
+	list := []entry{}
+	for _, setting := range overruled {
+		list = append(list, entry{setting.Name, setting.Value, setting.Origin})
+	}
+	return struct {
+		Schema    string  `json:"schema"`
+		Words     string  `json:"words"`
+		Overruled []entry `json:"overruled"`
+		Change    int     `json:"change,omitempty"`
+	}{"unicrux.set/1", words, list, change}
+}

@@ -1,15 +1,20 @@
 package hosts
 
 import (
+	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"net/netip"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
+	"unicrux/core/gitlink"
 	"unicrux/core/sshconfig"
 	"unicrux/core/workstation"
 )
@@ -17,74 +22,248 @@ import (
 // ErrSetting is returned for a per-host setting that cannot be taken as it is.
 var ErrSetting = errors.New("not a setting that can be taken")
 
-// settable maps the names of per-host settings to how each becomes lines for ssh. An empty
-// value takes the setting back.
-var settable = map[string]func(station *workstation.Station, value string) ([]sshconfig.Setting, error){
-	"key": keySettings,
-	"user": func(_ *workstation.Station, value string) ([]sshconfig.Setting, error) {
+// An effect is what a per-host setting comes to: lines for ssh, variables for git.
+type effect struct {
+	ssh    []sshconfig.Setting
+	git    []gitlink.Assignment
+	author []gitlink.Assignment // in the file of the host's author
+}
+
+// A target is whose settings are made, and where.
+type target struct {
+	station  *workstation.Station
+	hostName string // as it stands in clone URLs
+	user     string // the login that everybody shares
+	program  string // ours, in full
+	folder   string // from folder=, for the author
+}
+
+// settable maps the names of per-host settings to what each comes to. An empty value takes
+// the setting back.
+var settable = map[string]func(t *target, value string) (effect, error){
+	"key": keyEffect,
+	"user": func(_ *target, value string) (effect, error) {
 		if value != "" && !isLogin(value) {
-			return nil, fmt.Errorf("user=%s: %w: a login name is needed", value, ErrSetting)
+			return effect{}, wrong("user", value, "a login name is needed")
 		}
 		return one("User", value), nil
 	},
-	"port": func(_ *workstation.Station, value string) ([]sshconfig.Setting, error) {
+	"port": func(_ *target, value string) (effect, error) {
 		if port, err := strconv.ParseUint(value, 10, 16); value != "" && (err != nil || port == 0) {
-			return nil, fmt.Errorf("port=%s: %w: a number from 1 to 65535 is needed", value, ErrSetting)
+			return effect{}, wrong("port", value, "a number from 1 to 65535 is needed")
 		}
 		return one("Port", value), nil
 	},
-	"address": func(_ *workstation.Station, value string) ([]sshconfig.Setting, error) {
+	"address": func(_ *target, value string) (effect, error) {
 		if _, err := netip.ParseAddr(value); value != "" && err != nil && !isHost(value) {
-			return nil, fmt.Errorf("address=%s: %w: an IP address or a host name is needed", value, ErrSetting)
+			return effect{}, wrong("address", value, "an IP address or a host name is needed")
 		}
 		return one("HostName", value), nil
 	},
+	"keep-alive": func(_ *target, value string) (effect, error) {
+		if seconds, err := strconv.ParseUint(value, 10, 16); value != "" && (err != nil || seconds == 0) {
+			return effect{}, wrong("keep-alive", value, "a number of seconds is needed")
+		}
+		return one("ServerAliveInterval", value), nil
+	},
+	"via": viaEffect, "proxy": proxyEffect, "authority": authorityEffect, "by": byEffect, "folder": folderEffect,
+	"author-name":  func(t *target, value string) (effect, error) { return t.author("name", value) },
+	"author-email": func(t *target, value string) (effect, error) { return t.author("email", value) },
 }
 
-func one(keyword, value string) []sshconfig.Setting {
+func wrong(name, value, needed string) error {
+	return fmt.Errorf("%s=%s: %w: %s", name, value, ErrSetting, needed)
+}
+
+func one(keyword, value string) effect {
 	if value == "" {
-		return []sshconfig.Setting{{Keyword: keyword}}
+		return effect{ssh: []sshconfig.Setting{{Keyword: keyword}}}
 	}
-	return []sshconfig.Setting{{Keyword: keyword, Args: []string{value}}}
+	return effect{ssh: []sshconfig.Setting{{Keyword: keyword, Args: []string{value}}}}
 }
 
-// keySettings makes ssh offer one key and no other. The file must be there: settings that
+// keyEffect makes ssh offer one key and no other. The file must be there: settings that
 // point nowhere are a crux of their own.
-func keySettings(station *workstation.Station, value string) ([]sshconfig.Setting, error) {
+func keyEffect(t *target, value string) (effect, error) {
 	if value == "" {
-		return []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}}, nil
+		return effect{ssh: []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}}}, nil
 	}
-	path := station.KeyPath(value)
+	path := t.station.KeyPath(value)
 	if strings.ContainsAny(path, "\r\n\x00\"%$") {
-		return nil, fmt.Errorf("key: %w: ssh would read more into this name", ErrSetting)
+		return effect{}, fmt.Errorf("key: %w: ssh would read more into this name", ErrSetting)
 	}
 	if _, err := os.Stat(path); err != nil {
-		return nil, fmt.Errorf("key=%s: %w: there is no such file", value, ErrSetting)
+		return effect{}, wrong("key", value, "there is no such file")
 	}
-	return UseKey(station, path), nil
+	return effect{ssh: UseKey(t.station, path)}, nil
 }
 
-// Set puts per-host settings, each NAME=VALUE, into our file. host is a described host's
-// name, or any host name. Set again, nothing changes.
-func Set(batch *workstation.Batch, station *workstation.Station, registry *Registry, host string, pairs []string) error {
-	var settings []sshconfig.Setting
-	for _, pair := range pairs {
-		name, value, found := strings.Cut(pair, "=")
-		make, known := settable[name]
-		if !found || !known {
-			return fmt.Errorf("%s: %w: the form NAME=VALUE is needed, with one of the names %s", name, ErrSetting, strings.Join(SettingNames(), ", "))
-		}
-		lines, err := make(station, value)
-		if err != nil {
-			return err
-		}
-		settings = append(settings, lines...)
+// viaEffect leads through one or more jump hosts, each [user@]host[:port].
+func viaEffect(_ *target, value string) (effect, error) {
+	if value == "" {
+		return one("ProxyJump", ""), nil
 	}
+	for _, hop := range strings.Split(value, ",") {
+		user, rest, found := strings.Cut(hop, "@")
+		if !found {
+			user, rest = "x", hop
+		}
+		name, port, found := strings.Cut(rest, ":")
+		number, err := strconv.ParseUint(port, 10, 16)
+		if !isLogin(user) || !isHost(name) || (found && (err != nil || number == 0)) {
+			return effect{}, wrong("via", value, "jump hosts are needed, each USER@HOST:PORT or a part of that, with commas between")
+		}
+	}
+	return one("ProxyJump", value), nil
+}
+
+// proxyEffect leads ssh and git's HTTPS through a proxy.
+func proxyEffect(t *target, value string) (effect, error) {
+	key := httpKey(t.hostName, "proxy")
+	if value == "" {
+		return effect{ssh: one("ProxyCommand", "").ssh, git: []gitlink.Assignment{{Key: key}}}, nil
+	}
+	u, err := url.Parse(value)
+	switch {
+	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !isHost(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
+		return effect{}, wrong("proxy", maskProxy(value), "http://HOST:PORT or socks5://HOST:PORT is needed")
+	case u.User != nil:
+		return effect{}, fmt.Errorf("proxy: %w: a secret does not go into settings", ErrSetting)
+	case t.program == "" || strings.ContainsAny(t.program, "'\"\\%\r\n"):
+		return effect{}, fmt.Errorf("proxy: %w: this program lies where no line of ssh's can name it", ErrSetting)
+	}
+	place := u.Scheme + "://" + u.Host
+	command := []string{"'" + t.program + "'", "for-git", "connect", place, "%h", "%p"}
+	return effect{ssh: []sshconfig.Setting{{Keyword: "ProxyCommand", Line: strings.Join(command, " ")}},
+		git: []gitlink.Assignment{{Key: key, Values: []string{strings.Replace(place, "socks5://", "socks5h://", 1)}}}}, nil
+}
+
+// maskProxy leaves out what a proxy's address says before its host.
+func maskProxy(value string) string {
+	if i := strings.LastIndexByte(value, '@'); i >= 0 {
+		return "…" + value[i:]
+	}
+	return value
+}
+
+// authorityEffect makes git trust the certificates of a file, for this host alone.
+func authorityEffect(t *target, value string) (effect, error) {
+	a := gitlink.Assignment{Key: httpKey(t.hostName, "sslCAInfo")}
+	if value == "" {
+		return effect{git: []gitlink.Assignment{a}}, nil
+	}
+	path := t.path(value)
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return effect{}, wrong("authority", value, "there is no such file to read")
+	}
+	if !x509.NewCertPool().AppendCertsFromPEM(text) {
+		return effect{}, wrong("authority", value, "a file with certificates (PEM) is needed")
+	}
+	a.Values = []string{filepath.ToSlash(path)}
+	return effect{git: []gitlink.Assignment{a}}, nil
+}
+
+func byEffect(t *target, value string) (effect, error) {
+	switch value {
+	case "", "ssh", "https":
+		return effect{git: rewriteAssignments(t.hostName, t.user, value)}, nil
+	}
+	return effect{}, wrong("by", value, "ssh or https is needed")
+}
+
+// folderEffect says below which folder the author holds; without it, for all of the host's
+// repositories.
+func folderEffect(t *target, value string) (effect, error) {
+	if value == "" {
+		return effect{}, nil
+	}
+	t.folder = t.path(value)
+	if info, err := os.Stat(t.folder); err != nil || !info.IsDir() {
+		return effect{}, wrong("folder", value, "there is no such folder")
+	}
+	return effect{}, nil
+}
+
+func (t *target) author(variable, value string) (effect, error) {
+	if strings.ContainsFunc(value, unicode.IsControl) || strings.ContainsAny(value, "<>") {
+		return effect{}, wrong("author-"+variable, value, "one line without < and > is needed")
+	}
+	a := gitlink.Assignment{Key: "user." + variable}
+	if value != "" {
+		a.Values = []string{value}
+	}
+	return effect{author: []gitlink.Assignment{a}}, nil
+}
+
+// path reads a path that a person names: in the current folder unless it says otherwise.
+func (t *target) path(text string) string {
+	if strings.HasPrefix(text, "~/") || filepath.IsAbs(text) {
+		return t.station.KeyPath(text)
+	}
+	return filepath.Join(t.station.Folder, text)
+}
+
+// Set puts per-host settings, each NAME=VALUE, into our files. host is a described host's
+// name, or any host name. Set again, nothing changes. program is ours, in full.
+func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, program, host string, pairs []string) error {
 	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
 	}
-	return Settle(batch, station, hostName, settings...)
+	t := &target{station: station, hostName: hostName, user: "git", program: program}
+	if d := registry.ForHost(hostName); d != nil {
+		t.user = d.SSH.User
+	}
+	all, err := t.effects(pairs)
+	if err != nil {
+		return err
+	}
+	if len(all.ssh) > 0 {
+		if err := Settle(batch, station, hostName, all.ssh...); err != nil {
+			return err
+		}
+	}
+	if len(all.author) > 0 || t.folder != "" {
+		path := authorFile(station, hostName)
+		if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say who commits for %s are by.", hostName), all.author); err != nil {
+			return err
+		}
+		all.git = append(all.git, authorAssignments(station, hostName, t.folder, true)...)
+	}
+	if len(all.git) == 0 {
+		return nil
+	}
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Settle how git reaches %s.", hostName), all.git)
+}
+
+// effects reads all pairs before anything is changed.
+func (t *target) effects(pairs []string) (all effect, err error) {
+	var used []string
+	for _, pair := range pairs {
+		name, value, found := strings.Cut(pair, "=")
+		make, known := settable[name]
+		if !found || !known {
+			return all, fmt.Errorf("%s: %w: the form NAME=VALUE is needed, with one of the names %s", name, ErrSetting, strings.Join(SettingNames(), ", "))
+		}
+		e, err := make(t, value)
+		if err != nil {
+			return all, err
+		}
+		if value != "" { // ssh goes one way or the other
+			switch {
+			case name == "via" && slices.Contains(used, "proxy"), name == "proxy" && slices.Contains(used, "via"):
+				return all, fmt.Errorf("%w: ssh goes through jump hosts or through a proxy, not through both", ErrSetting)
+			case name == "via":
+				e.ssh = append(e.ssh, sshconfig.Setting{Keyword: "ProxyCommand"})
+			case name == "proxy":
+				e.ssh = append(e.ssh, sshconfig.Setting{Keyword: "ProxyJump"})
+			}
+			used = append(used, name)
+		}
+		all.ssh, all.git, all.author = append(all.ssh, e.ssh...), append(all.git, e.git...), append(all.author, e.author...)
+	}
+	return all, nil
 }
 
 // SettingNames lists the names that [Set] takes.
@@ -110,7 +289,7 @@ func (r *Registry) HostName(host string) (string, error) {
 
 // Drop forgets a host: its description and our settings for it. Keys, and what is stored
 // about the host's own key, stay. Dropped again, nothing changes.
-func Drop(batch *workstation.Batch, station *workstation.Station, registry *Registry, host string) error {
+func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, host string) error {
 	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
@@ -122,6 +301,9 @@ func Drop(batch *workstation.Batch, station *workstation.Station, registry *Regi
 		if err != nil {
 			return err
 		}
+	}
+	if err := dropGit(ctx, batch, station, hostName); err != nil {
+		return err
 	}
 	if d := registry.ForHost(hostName); d != nil {
 		return batch.Remove(filepath.Join(folder(station), d.Name+".toml"), fmt.Sprintf("Forget the description of %s.", d.Name))

@@ -12,9 +12,13 @@ const indent = "    "
 type Setting struct {
 	Keyword string // as it is to be written
 	Args    []string
+	Line    string // in place of Args: the rest of the line as it is, for keywords that take a command
 }
 
 func (s Setting) text() string {
+	if s.Line != "" {
+		return s.Keyword + " " + s.Line
+	}
 	parts := []string{s.Keyword}
 	for _, arg := range s.Args {
 		parts = append(parts, quoteArg(arg))
@@ -25,7 +29,7 @@ func (s Setting) text() string {
 // EnsureInclude puts an Include of path at the top of text, once. There it stands outside
 // every block, so it always counts, and before every other value, so it wins.
 func EnsureInclude(text []byte, path string, comment string) []byte {
-	wanted := Setting{"Include", []string{path}}.text()
+	wanted := Setting{Keyword: "Include", Args: []string{path}}.text()
 	for _, raw := range splitLines(string(text)) {
 		l := parseLine(raw)
 		if l.keyword == "host" || l.keyword == "match" {
@@ -57,7 +61,7 @@ func SetInBlock(text []byte, names []string, settings []Setting) []byte {
 			}
 			lines = append(lines, end)
 		}
-		lines = append(lines, Setting{"Host", names}.text()+end)
+		lines = append(lines, Setting{Keyword: "Host", Args: names}.text()+end)
 		from, to = len(lines)-1, len(lines)
 	}
 	block := lines[from:to:to]
@@ -97,7 +101,7 @@ func Blocks(text []byte) [][]string {
 func SetMatchExec(text []byte, name, command string) []byte {
 	lines := splitLines(string(text))
 	end := lineEnd(string(text))
-	wanted := Setting{"Match", []string{"originalhost", name, "exec"}}.text() + ` "` + command + `"` + end
+	wanted := Setting{Keyword: "Match", Args: []string{"originalhost", name, "exec"}}.text() + ` "` + command + `"` + end
 	kept := lines[:0:0]
 	for _, raw := range lines {
 		l := parseLine(raw)
@@ -155,7 +159,7 @@ func blockEnd(lines []string, from, to int) int {
 func setInLines(block []string, setting Setting, end string) []string {
 	keyword := strings.ToLower(setting.Keyword)
 	result := make([]string, 0, len(block)+1)
-	placed := len(setting.Args) == 0
+	placed := len(setting.Args) == 0 && setting.Line == ""
 	for _, raw := range block {
 		l := parseLine(raw)
 		if l.keyword != keyword {
@@ -164,7 +168,7 @@ func setInLines(block []string, setting Setting, end string) []string {
 		}
 		if !placed {
 			placed = true
-			if slices.Equal(l.args, setting.Args) { // as it should be: not even the spaces change
+			if slices.Equal(l.args, setting.Args) || (setting.Line != "" && l.rest == setting.Line) { // as it should be: not even the spaces change
 				result = append(result, raw)
 			} else {
 				result = append(result, indent+setting.text()+end)

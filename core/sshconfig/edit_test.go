@@ -33,14 +33,14 @@ func TestSetInBlock(t *testing.T) {
 		settings []Setting
 		want     string
 	}{
-		{"as it is", "a", []Setting{{"Port", []string{"1"}}}, text},
-		{"replace, and drop doubles", "b", []Setting{{"Port", []string{"4"}}},
+		{"as it is", "a", []Setting{{Keyword: "Port", Args: []string{"1"}}}, text},
+		{"replace, and drop doubles", "b", []Setting{{Keyword: "Port", Args: []string{"4"}}},
 			"# mine\nHost a\n\tPort  1 # keep\n\n\nHost b\n  User x\n    Port 4\n"},
-		{"add", "a", []Setting{{"User", []string{"git"}}},
+		{"add", "a", []Setting{{Keyword: "User", Args: []string{"git"}}},
 			"# mine\nHost a\n\tPort  1 # keep\n    User git\n\n\nHost b\n  User x\n  Port 2\n  Port 3"},
-		{"take out", "b", []Setting{{"Port", nil}}, "# mine\nHost a\n\tPort  1 # keep\n\n\nHost b\n  User x\n"},
-		{"take out what is not there", "a", []Setting{{"User", nil}}, text},
-		{"new block", "c", []Setting{{"IdentityFile", []string{"/my keys/c"}}}, text + "\n\nHost c\n    IdentityFile \"/my keys/c\"\n"},
+		{"take out", "b", []Setting{{Keyword: "Port"}}, "# mine\nHost a\n\tPort  1 # keep\n\n\nHost b\n  User x\n"},
+		{"take out what is not there", "a", []Setting{{Keyword: "User"}}, text},
+		{"new block", "c", []Setting{{Keyword: "IdentityFile", Args: []string{"/my keys/c"}}}, text + "\n\nHost c\n    IdentityFile \"/my keys/c\"\n"},
 	} {
 		got := string(SetInBlock([]byte(text), []string{row.host}, row.settings))
 		if got != row.want {
@@ -74,7 +74,7 @@ func FuzzLine(f *testing.F) {
 		if l.err != nil || l.keyword == "" || strings.ContainsAny(raw, "\r\n\f\x00") {
 			return
 		}
-		again := parseLine(Setting{l.keyword, l.args}.text())
+		again := parseLine(Setting{Keyword: l.keyword, Args: l.args}.text())
 		if strings.ContainsAny(l.keyword, "\"= \t") || l.keyword[0] == '#' {
 			return // only a quoted keyword has these, and we write none
 		}
@@ -91,8 +91,8 @@ func FuzzEdit(f *testing.F) {
 		if host == "" || strings.ContainsAny(host, "\r\n\f\x00") || trimRight(host) != host {
 			return
 		}
-		once := SetInBlock([]byte(text), []string{host}, []Setting{{"Port", []string{"7"}}})
-		twice := SetInBlock(once, []string{host}, []Setting{{"Port", []string{"7"}}})
+		once := SetInBlock([]byte(text), []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}})
+		twice := SetInBlock(once, []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}})
 		if string(once) != string(twice) {
 			t.Fatalf("%q: %q, then %q", text, once, twice)
 		}

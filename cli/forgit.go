@@ -1,0 +1,54 @@
+package cli
+
+import (
+	"io"
+	"net"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/wire"
+)
+
+// forGit are the commands that git and ssh call, and people do not.
+func (a *app) forGit() *cobra.Command {
+	command := &cobra.Command{Use: "for-git", Short: "What git and ssh call", Hidden: true}
+	command.AddCommand(a.forGitConnect())
+	return command
+}
+
+func (a *app) forGitConnect() *cobra.Command {
+	return &cobra.Command{
+		Use:   "connect PROXY HOST PORT",
+		Short: "Be ssh's connection through a proxy",
+		Args:  takes(3, 3, "a proxy, a host and a port"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			at, err := url.Parse(args[0])
+			if err != nil || at.Host == "" {
+				return usage("the proxy has the form http://HOST:PORT or socks5://HOST:PORT")
+			}
+			conn, err := wire.Tunnel(a.ctx, at, net.JoinHostPort(args[1], args[2]), a.timeout)
+			if err != nil {
+				return err
+			}
+			defer conn.Close() //nolint:errcheck // the conversation is over
+			done := make(chan error, 1)
+			go func() { // ssh closes its end when it has done
+				_, _ = io.Copy(conn, a.In)
+				if half, ok := conn.(interface{ CloseWrite() error }); ok {
+					_ = half.CloseWrite()
+				}
+			}()
+			go func() {
+				_, err := io.Copy(a.Out, conn)
+				done <- err
+			}()
+			select {
+			case err := <-done:
+				return err
+			case <-a.ctx.Done():
+				return errStopped
+			}
+		},
+	}
+}

@@ -1,0 +1,128 @@
+package hosts
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"unicrux/core/gitlink"
+	"unicrux/core/workstation"
+)
+
+// OurGitFile is the file of git's settings that is ours; the person's own includes it.
+func OurGitFile(station *workstation.Station) string {
+	return filepath.Join(station.Config, "git.config")
+}
+
+// authorFile holds who the commits for a host are by.
+func authorFile(station *workstation.Station, hostName string) string {
+	return filepath.Join(station.Config, "git", hostName+".config")
+}
+
+// SettleGit puts variables into our file and makes the person's own include it. Where
+// nothing is set, nothing is written.
+func SettleGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string, assignments []gitlink.Assignment) error {
+	if err := editGit(ctx, batch, station, OurGitFile(station), words, assignments); err != nil {
+		return err
+	}
+	if _, err := os.Stat(OurGitFile(station)); errors.Is(err, fs.ErrNotExist) && !batch.Dry {
+		return nil
+	}
+	return editGit(ctx, batch, station, gitlink.GlobalFile(station), "Include our settings in git's own.", []gitlink.Assignment{
+		{Key: "include.path", Values: []string{filepath.ToSlash(OurGitFile(station))}, Beside: true}})
+}
+
+// editGit changes one of git's files. One that has nothing in it is not made.
+func editGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string, assignments []gitlink.Assignment) error {
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) && !sets(assignments) {
+		return nil
+	}
+	_, err := batch.Edit(path, words, 0o600, func(old []byte) ([]byte, error) {
+		changed, err := gitlink.Assign(ctx, station, old, assignments)
+		if err == nil && old == nil && len(changed) == 0 {
+			return old, nil
+		}
+		return changed, err
+	})
+	return err
+}
+
+func sets(assignments []gitlink.Assignment) bool {
+	for _, a := range assignments {
+		if len(a.Values) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// httpKey is a variable of git's for HTTPS that holds for a host alone.
+func httpKey(hostName, variable string) string { return "http.https://" + hostName + "/." + variable }
+
+// remotePatterns match the URLs of a host's repositories ("hasconfig:remote.*.url" in
+// git-config(1)).
+func remotePatterns(hostName string) []string {
+	return []string{"https://" + hostName + "/**", "https://*@" + hostName + "/**", "ssh://" + hostName + "/**", "ssh://*@" + hostName + "/**",
+		"*@" + hostName + ":*", "*@" + hostName + ":*/**"}
+}
+
+// authorAssignments make git take an author from a file: for repositories below a folder, or
+// for those of the host.
+func authorAssignments(station *workstation.Station, hostName, folder string, set bool) []gitlink.Assignment {
+	path := []string{filepath.ToSlash(authorFile(station, hostName))}
+	if !set {
+		path = nil
+	}
+	var list []gitlink.Assignment
+	for _, pattern := range remotePatterns(hostName) {
+		a := gitlink.Assignment{Key: "includeIf.hasconfig:remote.*.url:" + pattern + ".path"}
+		if folder == "" {
+			a.Values = path
+		}
+		list = append(list, a)
+	}
+	if folder != "" {
+		list = append(list, gitlink.Assignment{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(folder), "/") + "/.path", Values: path})
+	}
+	return list
+}
+
+// rewriteAssignments make git reach a host by ssh or by https, whatever stands in a URL.
+func rewriteAssignments(hostName, user, by string) []gitlink.Assignment {
+	ssh := gitlink.Assignment{Key: "url.ssh://" + user + "@" + hostName + "/.insteadOf"}
+	https := gitlink.Assignment{Key: "url.https://" + hostName + "/.insteadOf"}
+	switch by {
+	case "ssh":
+		ssh.Values = []string{"https://" + hostName + "/"}
+	case "https":
+		https.Values = []string{"ssh://" + user + "@" + hostName + "/", user + "@" + hostName + ":"}
+	}
+	return []gitlink.Assignment{ssh, https}
+}
+
+// dropGit takes everything about a host out of our file of git's settings.
+func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, hostName string) error {
+	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	if err != nil {
+		return err
+	}
+	author := filepath.ToSlash(authorFile(station, hostName))
+	var list []gitlink.Assignment
+	for _, entry := range entries {
+		about := entry.Value == author
+		for _, mark := range []string{"://" + hostName + "/", "@" + hostName + "/", "@" + hostName + ":"} {
+			about = about || strings.Contains(entry.Key, mark)
+		}
+		if about {
+			list = append(list, gitlink.Assignment{Key: entry.Key})
+		}
+	}
+	if err := editGit(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Take out how git reaches %s.", hostName), list); err != nil {
+		return err
+	}
+	return batch.Remove(authorFile(station, hostName), fmt.Sprintf("Forget who commits for %s are by.", hostName))
+}
