@@ -16,7 +16,7 @@ import (
 
 func (a *app) hostCommand() *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust(), a.hostSet(), a.hostDrop())
+	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust(), a.hostSet(), a.hostDrop(), a.hostAccounts(), a.hostAccount())
 	return command
 }
 

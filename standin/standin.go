@@ -134,18 +134,23 @@ func (h *Host) makeSecrets() error {
 	return nil
 }
 
-// handOut writes the description and the owner's token for people to use.
+// handOut writes the description and the tokens of a person with two accounts.
 func (h *Host) handOut() error {
-	return errors.Join(
-		os.WriteFile(h.DescriptionFile(), h.describe(), 0o600),
-		os.WriteFile(h.TokenFile(), []byte(h.tokens[h.world.owner]+"\n"), 0o600))
+	err := os.WriteFile(h.DescriptionFile(), h.describe(), 0o600)
+	for _, account := range []string{h.world.owner, "lab"} {
+		err = errors.Join(err, os.WriteFile(h.TokenFileOf(account), []byte(h.tokens[account]+"\n"), 0o600))
+	}
+	return err
 }
 
 // DescriptionFile is the file to give to "host add".
 func (h *Host) DescriptionFile() string { return filepath.Join(h.Folder, h.world.name+".toml") }
 
 // TokenFile holds the owner's token for the host's interface.
-func (h *Host) TokenFile() string { return filepath.Join(h.Folder, h.world.owner+".token") }
+func (h *Host) TokenFile() string { return h.TokenFileOf(h.world.owner) }
+
+// TokenFileOf holds the token of one of the two accounts that one person has.
+func (h *Host) TokenFileOf(account string) string { return filepath.Join(h.Folder, account+".token") }
 
 // Owner is the account whose token is handed out.
 func (h *Host) Owner() string { return h.world.owner }

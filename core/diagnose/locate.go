@@ -13,6 +13,7 @@ import (
 	"unicrux/core/address"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshway"
 )
@@ -77,7 +78,15 @@ func (c *checker) hasRemote(name string) bool {
 func (c *checker) askAboutHost(host string) {
 	c.address = address.Address{Scheme: "ssh", Host: host}
 	c.host = c.registry.ForHost(host)
+	c.wantAccount()
 	c.way.Question = Question{URL: c.address.String(), Host: c.hostName(), Transport: "ssh", Purpose: c.purpose(Clone)}
+}
+
+// wantAccount asks for the account that the host's alias stands for.
+func (c *checker) wantAccount() {
+	if c.host != nil && c.host.ForAccount != "" && c.request.Account == "" {
+		c.request.Account = c.host.ForAccount
+	}
 }
 
 func (c *checker) purpose(otherwise Purpose) Purpose {
@@ -155,6 +164,7 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 		return nil, err
 	}
 	c.address, c.host = parsed, c.registry.ForHost(parsed.Host)
+	c.wantAccount()
 	if parsed.Scheme != "ssh" {
 		return c.otherTransport(text)
 	}
@@ -240,6 +250,9 @@ func (c *checker) settingFacts() {
 	}
 	if client.ProxyJump != "" {
 		add("through", foreign.Clean(client.ProxyJump), "proxyjump")
+	}
+	if c.host != nil && c.host.ForAccount != "" {
+		w.fact(Settings, "account", c.host.ForAccount+", because of the folder", c.station.Tilde(hosts.OurGitFile(c.station)))
 	}
 	for _, key := range c.passage.Keys {
 		w.fact(Settings, "key", describeKey(key), c.origin(key.Origin))

@@ -76,6 +76,9 @@ func (c *checker) mends(crux *Crux) []Mend {
 		mend.By = You
 		return []Mend{c.useKey(mend, key)}
 	}
+	if crux.Code == "key-other-account" && c.host != nil && c.host.ForAccount != "" {
+		return []Mend{c.makeMend("Make a key of its own for " + c.host.Name + ".")}
+	}
 	if settings := c.strayed(crux); len(settings) > 0 {
 		return []Mend{c.settleMend(settings)}
 	}

@@ -54,6 +54,9 @@ func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence [
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
 	}
 	key, found := c.knownKey(ctx, trip, slices.Concat(untried, c.passage.Kept, c.elsewhere()))
+	if found && c.host != nil && c.host.ForAccount != "" { // the host may know it for another account
+		key, _, found = c.openWith(ctx, trip, func(other *wire.Trip) bool { return c.host.Account(other.Greeting) == c.host.ForAccount })
+	}
 	suspicions := c.suspicions
 	if found { // then the want of a key is not what stops the way
 		broke = c.foundKey(key, untried, evidence)

@@ -46,6 +46,9 @@ type Description struct {
 	// "list-keys", "add-key", "remove-key". One that is missing is done by hand.
 	Operations map[string]Operation `toml:"operations"`
 
+	// ForAccount is set where this is the host as it is for one account of several.
+	ForAccount string `toml:"-"`
+
 	Keys     KeyRules      `toml:"keys"`
 	Refusals []RefusalText `toml:"refusals"`
 }

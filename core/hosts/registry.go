@@ -19,6 +19,8 @@ var ErrUnknown = errors.New("no host of that name is described here")
 type Registry struct {
 	Hosts    []*Description // in the order of their names
 	Problems []error        // descriptions that cannot be read any more, each with its file
+
+	accounts []Account // second ones
 }
 
 func folder(station *workstation.Station) string { return filepath.Join(station.Config, "hosts") }
@@ -42,7 +44,7 @@ func Open(station *workstation.Station) (*Registry, error) {
 		}
 		registry.Hosts = append(registry.Hosts, d)
 	}
-	return registry, nil
+	return registry, registry.readAccounts(station)
 }
 
 // ReadFile reads one description.
@@ -68,8 +70,30 @@ func ReadFile(path string) (*Description, error) {
 	return d, nil
 }
 
-// Find returns the description that a person calls name, or the one of that host name.
+// All lists the described hosts, each followed by what it is for further accounts.
+func (r *Registry) All() []*Description {
+	var all []*Description
+	for _, d := range r.Hosts {
+		all = append(all, d)
+		for _, a := range r.accounts {
+			if a.Host == d {
+				all = append(all, d.As(a.Name))
+			}
+		}
+	}
+	return all
+}
+
+// Find returns the description that a person calls name, or the one of that host name; for
+// ACCOUNT@HOST the host as it is for that account.
 func (r *Registry) Find(name string) (*Description, error) {
+	if account, host, ok := splitAccount(name); ok {
+		d, err := r.Find(host)
+		if err != nil {
+			return nil, err
+		}
+		return r.account(account, d)
+	}
 	for _, d := range r.Hosts {
 		if d.Name == name {
 			return d, nil
@@ -83,6 +107,11 @@ func (r *Registry) Find(name string) (*Description, error) {
 
 // ForHost returns the description of a host name as it stands in clone URLs, or nil.
 func (r *Registry) ForHost(host string) *Description {
+	for _, a := range r.accounts {
+		if strings.EqualFold(a.Alias(), host) {
+			return a.Host.As(a.Name)
+		}
+	}
 	i := slices.IndexFunc(r.Hosts, func(d *Description) bool { return strings.EqualFold(d.SSH.Host, host) })
 	if i < 0 {
 		return nil

@@ -294,13 +294,18 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 	if err != nil {
 		return err
 	}
-	if _, err := os.Stat(OurFile(station)); err == nil {
-		_, err := batch.Edit(OurFile(station), fmt.Sprintf("Take out how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
-			return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, ""), nil
-		})
-		if err != nil {
-			return err
+	if d := registry.ForHost(hostName); d != nil && d.ForAccount != "" {
+		return DropAccount(ctx, batch, station, registry, d.Name)
+	}
+	for _, a := range registry.accounts {
+		if a.Host.SSH.Host == hostName {
+			if err := DropAccount(ctx, batch, station, registry, a.Name+"@"+a.Host.Name); err != nil {
+				return err
+			}
 		}
+	}
+	if err := dropBlock(batch, station, hostName); err != nil {
+		return err
 	}
 	if err := dropGit(ctx, batch, station, hostName); err != nil {
 		return err

@@ -73,7 +73,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 		v.Keys = append(v.Keys, key)
 	}
 	asked := map[string]string{} // which agent for which host
-	for _, description := range registry.Hosts {
+	for _, description := range registry.All() {
 		host, socket, err := v.host(station, config, description)
 		if err != nil {
 			return nil, err

@@ -83,7 +83,7 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 	n := NewKey{Host: host}
 	// The usual name may be taken by a key that serves somewhere else.
 	for i := 2; errors.Is(n.Check(p.Station), workstation.ErrExists) && i < 100; i++ {
-		n.Name = fmt.Sprintf("%s_ed25519_%d", host.Name, i)
+		n.Name = fmt.Sprintf("%s_ed25519_%d", keyStem(host), i)
 	}
 	if !batch.Dry {
 		if n.Passphrase, err = secrets.NewPassphrase(n.name()); err != nil {

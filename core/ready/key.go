@@ -54,10 +54,13 @@ func (n NewKey) name() string {
 	case n.Name != "":
 		return n.Name
 	case n.Host != nil:
-		return n.Host.Name + "_" + n.kind()
+		return keyStem(n.Host) + "_" + n.kind()
 	}
 	return "id_" + n.kind()
 }
+
+// keyStem is how a host's keys are called: for lab@forge lab_forge.
+func keyStem(host *hosts.Description) string { return strings.ReplaceAll(host.Name, "@", "_") }
 
 func (n NewKey) kind() string {
 	if n.Kind == "" {

@@ -231,7 +231,7 @@ func offers(passage *sshway.Way, pair *sshkey.Pair) (sshway.Key, bool) {
 // hostNames lists the hosts that we know something about, by their names in clone URLs.
 func (p Place) hostNames(besides string) []string {
 	var names []string
-	for _, d := range p.Registry.Hosts {
+	for _, d := range p.Registry.All() {
 		names = append(names, d.SSH.Host)
 	}
 	text, err := os.ReadFile(hosts.OurFile(p.Station))

@@ -39,6 +39,7 @@ var (
 	ErrHostKind     = errors.New("the host does not take keys of this kind")
 	ErrTitle        = errors.New("not a title that the host takes")
 	ErrOtherTerms   = errors.New("the host knows this key already, on other terms")
+	ErrOwner        = errors.New("the token is another account's")
 	ErrOtherAccount = errors.New("the host knows this key already, for another account")
 )
 
@@ -112,6 +113,9 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if r.Host.Can("who") {
 		if done.Owner, err = client.Who(ctx); err != nil {
 			return nil, err
+		}
+		if r.Host.ForAccount != "" && r.Host.ForAccount != done.Owner {
+			return nil, fmt.Errorf("%w: it is %s's", ErrOwner, done.Owner)
 		}
 	}
 	if err := p.tell(ctx, batch, client, r, done); err != nil {

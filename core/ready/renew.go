@@ -85,7 +85,7 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *hosts.Descr
 		return nil, err
 	}
 	var where []*hosts.Description
-	for _, host := range p.Registry.Hosts {
+	for _, host := range p.Registry.All() {
 		if only != nil && only.Name != host.Name {
 			continue
 		}

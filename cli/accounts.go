@@ -1,0 +1,94 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"unicrux/core/hosts"
+	"unicrux/render"
+)
+
+func (a *app) hostAccount() *cobra.Command {
+	command := &cobra.Command{Use: "account", Short: "Several accounts on one host"}
+	command.AddCommand(a.accountAdd(), a.accountDrop())
+	return command
+}
+
+func (a *app) accountAdd() *cobra.Command {
+	var n hosts.NewAccount
+	command := &cobra.Command{
+		Use:   "add ACCOUNT@HOST",
+		Short: "Use another account in the repositories below a folder",
+		Long: `Makes git use another account of a host in the repositories below a folder: its own key, and
+its own author. Clone URLs stay as they are. Programs that use git need not know of it.
+
+The account is called ACCOUNT@HOST in all commands from then on.`,
+		Example: "  unicrux host account add lab@forge --folder ~/buoylab --author-name \"Buoy laboratory\"",
+		Args:    takes(1, 1, "one account"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			n.Text = args[0]
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin("Add the account "+n.Text+".", a.dry)
+			as, err := hosts.AddAccount(a.ctx, batch, a.station, registry, n)
+			if err != nil {
+				return err
+			}
+			words := as.Name + " is used in the repositories below " + n.Folder + "."
+			if number(batch) == 0 {
+				words = "That was so already."
+			}
+			text := a.style().Sentences(words, "Next, make it ready:") + a.style().CommandLine("unicrux", "ready", as.Name)
+			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
+		},
+	}
+	flags := command.Flags()
+	flags.StringVar(&n.Folder, "folder", "", "below which the account's repositories lie")
+	flags.StringVar(&n.Author, "author-name", "", "who commits there are by")
+	flags.StringVar(&n.Email, "author-email", "", "the e-mail address of commits there")
+	return command
+}
+
+func (a *app) accountDrop() *cobra.Command {
+	return &cobra.Command{
+		Use: "drop ACCOUNT@HOST", Short: "Use an account no more; its key stays", Args: takes(1, 1, "one account"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			batch := a.station.Begin("Drop the account "+args[0]+".", a.dry)
+			if err := hosts.DropAccount(a.ctx, batch, a.station, registry, args[0]); err != nil {
+				return err
+			}
+			words := args[0] + " is used nowhere any more. Its key stays where it is."
+			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+		},
+	}
+}
+
+func (a *app) hostAccounts() *cobra.Command {
+	return &cobra.Command{
+		Use: "accounts HOST", Short: "Who is used where", Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			view, err := a.lookAround()
+			if err != nil {
+				return err
+			}
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			d, err := registry.Find(args[0])
+			if err != nil {
+				return err
+			}
+			accounts, err := registry.Accounts(a.ctx, a.station, d)
+			if err != nil {
+				return err
+			}
+			return a.show(a.style().Accounts(d, accounts, view, a.station.Tilde), render.AccountsDocument(d, accounts, view))
+		},
+	}
+}

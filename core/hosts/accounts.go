@@ -1,0 +1,248 @@
+package hosts
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"unicrux/core/gitlink"
+	"unicrux/core/sshconfig"
+	"unicrux/core/workstation"
+)
+
+// A second account on a host has a name of its own for ssh, an alias, with settings of its
+// own. In repositories below its folder git rewrites the host's URLs to that alias, by itself,
+// whatever program runs it.
+
+// Reasons for which there is no such account, for errors.Is.
+var (
+	ErrAccount   = errors.New("an account is written ACCOUNT@HOST, with letters, digits, dots and hyphens before the @")
+	ErrNoAccount = errors.New("no such account was added here")
+	ErrFolder    = errors.New("an account needs a folder: its repositories are those below it")
+)
+
+// between stands in an alias between the account and the host's name.
+const between = "--"
+
+// An Account is a second one on a described host.
+type Account struct {
+	Name    string
+	Host    *Description // as it is without the account
+	Folders []string     // below which its repositories lie
+	Author  string       // "name <email>" or a part of that; empty when none is set
+}
+
+// Alias is the name by which ssh knows the host for an account.
+func (a Account) Alias() string { return a.Name + between + a.Host.SSH.Host }
+
+// As is the description of the host for one account: another name for ssh, the same in all else.
+func (d *Description) As(account string) *Description {
+	other := *d
+	other.ForAccount = account
+	other.Name = account + "@" + d.Name
+	other.SSH.Host = account + between + d.SSH.Host
+	return &other
+}
+
+// splitAccount reads ACCOUNT@HOST.
+func splitAccount(text string) (account, host string, ok bool) {
+	account, host, found := strings.Cut(text, "@")
+	return account, host, found && isHost(account) && host != ""
+}
+
+// accountFile holds what git is told in an account's repositories.
+func accountFile(station *workstation.Station, account, hostName string) string {
+	return filepath.Join(station.Config, "git", account+"@"+hostName+".config")
+}
+
+// readAccounts finds the accounts that were added.
+func (r *Registry) readAccounts(station *workstation.Station) error {
+	paths, err := filepath.Glob(filepath.Join(station.Config, "git", "*@*.config"))
+	if err != nil {
+		return err
+	}
+	for _, path := range paths {
+		account, hostName, ok := splitAccount(strings.TrimSuffix(filepath.Base(path), ".config"))
+		if d := r.ForHost(hostName); ok && d != nil {
+			r.accounts = append(r.accounts, Account{Name: account, Host: d})
+		}
+	}
+	return nil
+}
+
+// account returns the description for an account that was added.
+func (r *Registry) account(account string, d *Description) (*Description, error) {
+	for _, a := range r.accounts {
+		if a.Name == account && a.Host == d {
+			return d.As(account), nil
+		}
+	}
+	return nil, fmt.Errorf("%s@%s: %w", account, d.Name, ErrNoAccount)
+}
+
+// Accounts tells of each account on a host where it is used.
+func (r *Registry) Accounts(ctx context.Context, station *workstation.Station, d *Description) ([]Account, error) {
+	included, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	if err != nil {
+		return nil, err
+	}
+	var list []Account
+	for _, a := range r.accounts {
+		if a.Host != d {
+			continue
+		}
+		path := accountFile(station, a.Name, d.SSH.Host)
+		for _, entry := range included {
+			folder, found := strings.CutPrefix(entry.Key, "includeif.gitdir:")
+			if found && filepath.FromSlash(entry.Value) == path {
+				a.Folders = append(a.Folders, filepath.FromSlash(strings.TrimSuffix(folder, "/.path")))
+			}
+		}
+		entries, err := gitlink.Entries(ctx, station, path)
+		if err != nil {
+			return nil, err
+		}
+		name, email := "", ""
+		for _, entry := range entries {
+			switch entry.Key {
+			case "user.name":
+				name = entry.Value
+			case "user.email":
+				email = "<" + entry.Value + ">"
+			}
+		}
+		a.Author = strings.TrimSpace(name + " " + email)
+		list = append(list, a)
+	}
+	slices.SortFunc(list, func(a, b Account) int { return cmp.Compare(a.Name, b.Name) })
+	return list, nil
+}
+
+// A NewAccount says what account to add.
+type NewAccount struct {
+	Text          string // ACCOUNT@HOST
+	Folder        string // below which its repositories lie
+	Author, Email string // for its commits; empty leaves them as they are
+}
+
+// AddAccount makes git use an account in the repositories below a folder. Added again with
+// another folder, it holds for both. It returns the host as it is for the account.
+func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, n NewAccount) (*Description, error) {
+	account, host, ok := splitAccount(n.Text)
+	if !ok {
+		return nil, fmt.Errorf("%s: %w", n.Text, ErrAccount)
+	}
+	d, err := registry.Find(host)
+	if err != nil {
+		return nil, err
+	}
+	t := &target{station: station, hostName: d.SSH.Host}
+	if _, err := folderEffect(t, n.Folder); err != nil {
+		return nil, err
+	}
+	if t.folder == "" {
+		return nil, ErrFolder
+	}
+	assignments, err := accountAssignments(t, d, account, n)
+	if err != nil {
+		return nil, err
+	}
+	as := d.As(account)
+	if err := Settle(batch, station, as.SSH.Host, aliasSettings(station, d)...); err != nil {
+		return nil, err
+	}
+	path := accountFile(station, account, d.SSH.Host)
+	if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say what git uses for %s.", as.Name), assignments); err != nil {
+		return nil, err
+	}
+	return as, SettleGit(ctx, batch, station, fmt.Sprintf("Use %s below %s.", as.Name, station.Tilde(t.folder)), []gitlink.Assignment{
+		{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(t.folder), "/") + "/.path", Values: []string{filepath.ToSlash(path)}}})
+}
+
+// accountAssignments are what git is told in an account's repositories.
+func accountAssignments(t *target, d *Description, account string, n NewAccount) ([]gitlink.Assignment, error) {
+	user, alias := d.SSH.User, account+between+d.SSH.Host
+	list := []gitlink.Assignment{
+		{Key: "url." + user + "@" + alias + ":.insteadOf", Values: []string{user + "@" + d.SSH.Host + ":"}},
+		{Key: "url.ssh://" + user + "@" + alias + "/.insteadOf", Values: []string{"ssh://" + user + "@" + d.SSH.Host + "/"}},
+		{Key: "credential.https://" + d.SSH.Host + ".username", Values: []string{account}},
+	}
+	for variable, value := range map[string]string{"name": n.Author, "email": n.Email} {
+		if value == "" {
+			continue
+		}
+		e, err := t.author(variable, value)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, e.author...)
+	}
+	slices.SortFunc(list[3:], func(a, b gitlink.Assignment) int { return cmp.Compare(a.Key, b.Key) })
+	return list, nil
+}
+
+// aliasSettings lead to the same host: as its description says, and as our settings for it do,
+// but for the key.
+func aliasSettings(station *workstation.Station, d *Description) []sshconfig.Setting {
+	settings := Reach(station, d)
+	if d.SSH.Address == "" {
+		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Host}})
+	}
+	text, err := os.ReadFile(OurFile(station))
+	if err != nil {
+		return settings
+	}
+	for _, keyword := range []string{"HostName", "Port", "User", "ProxyJump", "ServerAliveInterval"} {
+		if values := sshconfig.InBlock(text, []string{d.SSH.Host}, strings.ToLower(keyword)); len(values) > 0 {
+			settings = append(settings, sshconfig.Setting{Keyword: keyword, Args: values[:1]})
+		}
+	}
+	return settings
+}
+
+// DropAccount takes an account out of ssh's and git's settings. Its key stays.
+func DropAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, text string) error {
+	d, err := registry.Find(text)
+	if err != nil {
+		return err
+	}
+	if d.ForAccount == "" {
+		return fmt.Errorf("%s: %w", text, ErrAccount)
+	}
+	hostName := strings.TrimPrefix(d.SSH.Host, d.ForAccount+between)
+	path := accountFile(station, d.ForAccount, hostName)
+	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	if err != nil {
+		return err
+	}
+	var list []gitlink.Assignment
+	for _, entry := range entries {
+		if filepath.FromSlash(entry.Value) == path {
+			list = append(list, gitlink.Assignment{Key: entry.Key})
+		}
+	}
+	if err := editGit(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Use %s nowhere.", d.Name), list); err != nil {
+		return err
+	}
+	if err := batch.Remove(path, fmt.Sprintf("Forget what git uses for %s.", d.Name)); err != nil {
+		return err
+	}
+	return dropBlock(batch, station, d.SSH.Host)
+}
+
+// dropBlock takes our settings for a host name out of ssh's.
+func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName string) error {
+	if _, err := os.Stat(OurFile(station)); errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Take out how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
+		return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, ""), nil
+	})
+	return err
+}
