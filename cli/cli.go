@@ -138,7 +138,7 @@ and names the one cause when a clone or push fails.`,
 		commands []*cobra.Command
 	}{
 		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand()}},
-		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand()}},
+		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand(), a.remoteCommand()}},
 		{"keep", []*cobra.Command{a.holderCommand(), a.changesCommand(), a.undoCommand()}},
 		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
 	} {

@@ -9,15 +9,18 @@ import (
 
 func (a *app) lookCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:   "look [keys|hosts|agent]",
+		Use:   "look [keys|hosts|remotes|agent]",
 		Short: "What is on this workstation, who opens what, what is unsafe, what to do next",
 		Long: `Looks at the keys of this home, the described hosts, and which key ssh would offer to which
 of them. Nothing is changed, and nobody is asked over the network.`,
-		Args: takes(0, 1, "keys, hosts or agent"),
+		Args: takes(0, 1, "keys, hosts, remotes or agent"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			part := "all"
 			if len(args) == 1 {
 				part = args[0]
+			}
+			if part == "remotes" {
+				return a.showRemotes()
 			}
 			place, err := a.place()
 			if err != nil {
@@ -50,7 +53,7 @@ func (a *app) lookAt(part string, view *look.View) error {
 	case "agent":
 		text = s.LookAgents(view, a.station.Now(), a.station.Tilde)
 	default:
-		return usage("look takes keys, hosts or agent in this version, not %q", part)
+		return usage("look takes keys, hosts, remotes or agent in this version, not %q", part)
 	}
 	return a.show(text, render.LookDocument(view))
 }

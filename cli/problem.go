@@ -14,6 +14,7 @@ import (
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
+	"unicrux/core/remotes"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/when"
@@ -69,6 +70,10 @@ var advices = []struct {
 	{hosts.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
 	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
 	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
+	{remotes.ErrNoRepository, exitCrux, "Go to the folder of a clone."},
+	{remotes.ErrNoRemote, exitCrux, "unicrux remote list shows those that there are."},
+	{remotes.ErrSameAlready, exitCrux, ""},
+	{remotes.ErrNotKnown, exitCrux, "Describe it first (unicrux host add), or set the URL by git remote set-url."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
 	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},

@@ -2,9 +2,9 @@ package effective
 
 import (
 	"fmt"
-	"net/url"
 	"strings"
 
+	"unicrux/core/address"
 	"unicrux/core/gitlink"
 	"unicrux/core/workstation"
 )
@@ -55,7 +55,7 @@ func (v *View) addGit(station *workstation.Station, config *gitlink.Config) {
 		for _, begin := range []string{target, "ssh://git@" + v.Host + "/", "git@" + v.Host + ":", "http://" + v.Host + "/"} {
 			if strings.HasPrefix(begin, rule.Prefix) || strings.HasPrefix(rule.Prefix, begin) {
 				name := map[bool]string{false: "rewritten", true: "rewritten for pushing"}[rule.PushOnly]
-				v.Git = append(v.Git, Setting{Name: name, Value: rule.Prefix + " -> " + maskURL(rule.Base), Origin: rule.Origin})
+				v.Git = append(v.Git, Setting{Name: name, Value: rule.Prefix + " -> " + shown(rule.Base), Origin: rule.Origin})
 				break
 			}
 		}
@@ -108,35 +108,19 @@ func (v *View) addEnvironment(station *workstation.Station) {
 	}
 }
 
-// hidden stands for a secret.
-const hidden = "••••"
-
 // mask hides what may be a secret: what a header says, and who signs in to a proxy.
 func mask(name, value string) string {
 	if name == "http.extraheader" {
 		head, _, found := strings.Cut(value, ":")
 		if !found {
-			return hidden
+			return address.Hidden
 		}
-		return head + ": " + hidden
+		return head + ": " + address.Hidden
 	}
-	return maskURL(value)
+	return shown(value)
 }
 
-// maskURL hides the password of a URL, and a user name that is long enough to be a token.
-func maskURL(text string) string {
-	u, err := url.Parse(text)
-	if err != nil || u.User == nil {
-		return text
-	}
-	name := u.User.Username()
-	_, password := u.User.Password()
-	if len(name) >= 20 {
-		name = hidden
-	}
-	_, rest, _ := strings.Cut(text, "@")
-	if password {
-		name += ":" + hidden
-	}
-	return u.Scheme + "://" + name + "@" + rest
+func shown(text string) string {
+	text, _ = address.HideSecret(text)
+	return text
 }

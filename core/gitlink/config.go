@@ -126,6 +126,17 @@ func (c *Config) Remotes() []string {
 	return names
 }
 
+// Submodules lists the addresses of the submodules that were set up here.
+func (c *Config) Submodules() []Entry {
+	var found []Entry
+	for _, entry := range c.entries {
+		if strings.HasPrefix(entry.Key, "submodule.") && strings.HasSuffix(entry.Key, ".url") {
+			found = append(found, entry)
+		}
+	}
+	return found
+}
+
 // RemoteURL returns the URL of a remote for fetching or pushing, before rewriting. own
 // tells that it is the remote's own push URL, for which rules for pushing do not hold.
 func (c *Config) RemoteURL(name string, push bool) (url Entry, own, found bool) {

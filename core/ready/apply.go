@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 
 	"unicrux/core/diagnose"
@@ -177,23 +176,10 @@ func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, deed dia
 	return p.gitConfig(ctx, batch, path, "Set the URL of the remote "+deed.Remote+".", "remote."+deed.Remote+".url", deed.URL)
 }
 
-// gitConfig sets a variable in one of git's files. git itself writes it, on a copy, so that
-// the change goes through the record like any other.
+// gitConfig sets a variable in one of git's files.
 func (p Place) gitConfig(ctx context.Context, batch *workstation.Batch, path, words, name, value string) error {
 	_, err := batch.Edit(path, words, 0o644, func(old []byte) ([]byte, error) {
-		dir, err := os.MkdirTemp("", "unicrux-config-")
-		if err != nil {
-			return nil, err
-		}
-		defer os.RemoveAll(dir) //nolint:errcheck // a copy
-		scratch := filepath.Join(dir, "config")
-		if err := os.WriteFile(scratch, old, 0o600); err != nil {
-			return nil, err
-		}
-		if _, err := gitlink.Run(ctx, p.Station, "config", "--file", scratch, name, value); err != nil {
-			return nil, fmt.Errorf("git config: %w", err)
-		}
-		return os.ReadFile(scratch)
+		return gitlink.Assign(ctx, p.Station, old, []gitlink.Assignment{{Key: name, Values: []string{value}}})
 	})
 	return err
 }

@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/remotes"
+	"unicrux/render"
+)
+
+func (a *app) remoteCommand() *cobra.Command {
+	command := &cobra.Command{Use: "remote", Short: "Where the repository of this folder is cloned from and pushed to"}
+	command.AddCommand(a.remoteList(), a.remoteUse())
+	return command
+}
+
+func (a *app) remoteList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "List the remotes: transport, account, and whether a secret is inside", Args: takes(0, 0, ""),
+		Long: `Lists the remotes of the git or Mercurial repository that this folder is in, with those of its
+submodules: the transport, the account where settings say which, and the address that is used
+where a rule rewrites it. Secrets in URLs are hidden, and told.`,
+		RunE: func(*cobra.Command, []string) error { return a.showRemotes() },
+	}
+}
+
+func (a *app) showRemotes() error {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return err
+	}
+	list, err := remotes.List(a.ctx, a.station, registry)
+	if err != nil {
+		return err
+	}
+	return a.show(a.style().Remotes(list, a.station.Tilde), render.RemotesDocument(list))
+}
+
+func (a *app) remoteUse() *cobra.Command {
+	return &cobra.Command{
+		Use:   "use ssh|https [REMOTE]",
+		Short: "Reach a remote by ssh or by https",
+		Long: `Turns the URLs of a remote into the host's other address, those for pushing alone as well.
+Without REMOTE it is the one that a plain push would use. A secret that stands in a URL is
+dropped.`,
+		Args: takes(1, 2, "ssh or https, and a remote"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if args[0] != "ssh" && args[0] != "https" {
+				return usage("a remote is reached by ssh or by https, not by %q", args[0])
+			}
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			name := strings.Join(args[1:], "")
+			if name == "" {
+				config, err := gitlink.ReadConfig(a.ctx, a.station)
+				if err != nil {
+					return err
+				}
+				if name, err = config.DefaultRemote(a.ctx); err != nil {
+					return err
+				}
+			}
+			batch := a.station.Begin("Reach a remote by "+args[0]+".", a.dry)
+			urls, err := remotes.Use(a.ctx, batch, a.station, registry, name, args[0])
+			if err != nil {
+				return err
+			}
+			words := "The remote " + name + " is reached by " + args[0] + " now: " + strings.Join(urls, ", ")
+			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") + a.style().CommandLine("unicrux", "check", name)
+			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
+		},
+	}
+}

@@ -1,0 +1,247 @@
+// Package remotes tells where the repository of a folder is cloned from and pushed to: its
+// git remotes, its submodules, and the paths of a Mercurial repository.
+package remotes
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"unicrux/core/address"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which remotes are not told or changed, for errors.Is.
+var (
+	ErrNoRepository = errors.New("not inside a repository of git or Mercurial")
+	ErrNoRemote     = errors.New("this repository has no such remote")
+	ErrSameAlready  = errors.New("it is reached so already")
+	ErrNotKnown     = errors.New("the host is not described here, so its other address is not known")
+)
+
+// A Kind says what a remote is.
+type Kind string
+
+// The kinds.
+const (
+	Git       Kind = "git"
+	Submodule Kind = "submodule"
+	Mercurial Kind = "mercurial"
+)
+
+// A Remote is one address of a repository.
+type Remote struct {
+	Name   string
+	Kind   Kind
+	Push   bool   // only for pushing
+	URL    string // as it stands in the settings, a secret hidden
+	Used   string // after rewriting, when that is another one; a secret hidden
+	Secret bool   // one stands in the URL
+	Origin string // file:line
+
+	Transport string // ssh, https, http, git, or file; empty when it cannot be read
+	Host      string // as people call it
+	Account   string // where settings say which one; empty when they do not
+}
+
+// List tells the remotes of the repository that the folder is in.
+func List(ctx context.Context, station *workstation.Station, registry *hosts.Registry) ([]Remote, error) {
+	config, err := gitlink.ReadConfig(ctx, station)
+	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
+		return nil, err
+	}
+	var list []Remote
+	inGit := err == nil && config.InRepository()
+	if inGit {
+		list = gitRemotes(config, registry)
+	}
+	hg, err := hgPaths(station.Folder, registry)
+	if err != nil {
+		return nil, err
+	}
+	if !inGit && hg == nil {
+		return nil, ErrNoRepository
+	}
+	return append(list, hg...), nil
+}
+
+func gitRemotes(config *gitlink.Config, registry *hosts.Registry) []Remote {
+	var list []Remote
+	rules := config.Rules()
+	add := func(r Remote, entry gitlink.Entry, push, own bool) {
+		used, _ := address.Rewrite(entry.Value, rules, push, own)
+		r.Origin = entry.Origin
+		if n := config.Line(entry); n > 0 {
+			r.Origin = fmt.Sprintf("%s:%d", entry.Origin, n)
+		}
+		r.describe(entry.Value, used, registry)
+		list = append(list, r)
+	}
+	for _, name := range config.Remotes() {
+		urls, pushURLs := config.All("remote."+name+".url"), config.All("remote."+name+".pushurl")
+		for _, entry := range urls {
+			add(Remote{Name: name, Kind: Git}, entry, false, false)
+			if rewritten, _ := address.Rewrite(entry.Value, rules, true, false); len(pushURLs) == 0 && rewritten != rewrite(entry.Value, rules) {
+				add(Remote{Name: name, Kind: Git, Push: true}, entry, true, false)
+			}
+		}
+		for _, entry := range pushURLs {
+			add(Remote{Name: name, Kind: Git, Push: true}, entry, true, true)
+		}
+	}
+	for _, entry := range config.Submodules() {
+		name := strings.TrimSuffix(strings.TrimPrefix(entry.Key, "submodule."), ".url")
+		add(Remote{Name: name, Kind: Submodule}, entry, false, false)
+	}
+	return list
+}
+
+func rewrite(text string, rules []address.Rule) string {
+	used, _ := address.Rewrite(text, rules, false, false)
+	return used
+}
+
+// describe reads the URL that is used.
+func (r *Remote) describe(text, used string, registry *hosts.Registry) {
+	shown, secret := address.HideSecret(text)
+	usedShown, usedSecret := address.HideSecret(used)
+	r.URL, r.Secret = shown, secret || usedSecret
+	if used != text {
+		r.Used = usedShown
+	}
+	a, err := address.Parse(used)
+	switch {
+	case errors.Is(err, address.ErrLocal):
+		r.Transport = "file"
+	case err == nil:
+		r.Transport, r.Host = a.Scheme, a.Host
+		if d := registry.ForHost(a.Host); d != nil {
+			r.Host, r.Account = d.Name, d.ForAccount
+		}
+	}
+}
+
+// hgPaths reads the addresses of a Mercurial repository ("paths" in hgrc(5)).
+func hgPaths(folder string, registry *hosts.Registry) ([]Remote, error) {
+	for dir := folder; ; dir = filepath.Dir(dir) {
+		if info, err := os.Stat(filepath.Join(dir, ".hg")); err == nil && info.IsDir() {
+			return readPaths(filepath.Join(dir, ".hg", "hgrc"), registry)
+		}
+		if dir == filepath.Dir(dir) {
+			return nil, nil
+		}
+	}
+}
+
+func readPaths(path string, registry *hosts.Registry) ([]Remote, error) {
+	list := []Remote{} // it is a repository, even without any
+	f, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return list, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close() //nolint:errcheck // opened for reading
+	lines := bufio.NewScanner(f)
+	section := ""
+	for number := 1; lines.Scan(); number++ {
+		line := strings.TrimSpace(lines.Text())
+		switch {
+		case strings.HasPrefix(line, "[") && strings.HasSuffix(line, "]"):
+			section = strings.Trim(line, "[]")
+		case section == "paths" && line != "" && !strings.ContainsAny(line[:1], "#;"):
+			name, value, found := strings.Cut(line, "=")
+			name = strings.TrimSpace(name)
+			if !found || (strings.Contains(name, ":") && !strings.HasSuffix(name, ":pushurl")) {
+				continue // a setting of a path
+			}
+			r := Remote{Name: strings.TrimSuffix(name, ":pushurl"), Kind: Mercurial, Push: strings.HasSuffix(name, ":pushurl"), Origin: fmt.Sprintf("%s:%d", path, number)}
+			value = strings.TrimSpace(value)
+			r.describe(value, value, registry)
+			list = append(list, r)
+		}
+	}
+	return list, lines.Err()
+}
+
+// Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for
+// pushing alone as well. A secret that stood in a URL is dropped, and not recorded.
+func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *hosts.Registry, name, by string) ([]string, error) {
+	config, err := gitlink.ReadConfig(ctx, station)
+	if err != nil {
+		return nil, err
+	}
+	if !config.InRepository() {
+		return nil, ErrNoRepository
+	}
+	if !slices.Contains(config.Remotes(), name) {
+		return nil, fmt.Errorf("%s: %w", name, ErrNoRemote)
+	}
+	var assignments []gitlink.Assignment
+	var urls []string
+	changed, secret := false, false
+	for _, variable := range []string{"url", "pushurl"} {
+		a := gitlink.Assignment{Key: "remote." + name + "." + variable}
+		for _, entry := range config.All(a.Key) {
+			url, err := turn(entry.Value, registry, by)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", name, err)
+			}
+			_, had := address.HideSecret(entry.Value)
+			changed, secret = changed || url != entry.Value, secret || had
+			a.Values, urls = append(a.Values, url), append(urls, url)
+		}
+		assignments = append(assignments, a)
+	}
+	if !changed {
+		return urls, fmt.Errorf("%s: %w", name, ErrSameAlready)
+	}
+	path, err := gitlink.LocalConfigFile(ctx, station)
+	if err != nil {
+		return nil, err
+	}
+	words := fmt.Sprintf("Reach the remote %s by %s.", name, by)
+	turned := func(old []byte) ([]byte, error) { return gitlink.Assign(ctx, station, old, assignments) }
+	if !secret {
+		_, err = batch.Edit(path, words, 0o644, turned)
+		return urls, err
+	}
+	old, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	text, err := turned(old)
+	if err != nil {
+		return nil, err
+	}
+	return urls, batch.Rewrite(path, words, text)
+}
+
+// turn writes a URL in the other transport. A port is the other transport's own matter.
+func turn(text string, registry *hosts.Registry, by string) (string, error) {
+	a, err := address.Parse(text)
+	if err != nil {
+		return "", err
+	}
+	_, secret := address.HideSecret(text)
+	if a.Scheme == by && !secret {
+		return text, nil
+	}
+	d := registry.ForHost(a.Host)
+	if d == nil {
+		return "", fmt.Errorf("%s: %w", a.Host, ErrNotKnown)
+	}
+	path := strings.TrimPrefix(a.Path, "/")
+	if by == "https" {
+		return "https://" + d.SSH.Host + "/" + path, nil
+	}
+	return d.SSH.User + "@" + d.SSH.Host + ":" + path, nil
+}

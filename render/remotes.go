@@ -1,0 +1,76 @@
+package render
+
+import (
+	"unicrux/core/foreign"
+	"unicrux/core/remotes"
+)
+
+// Remotes writes where a repository is cloned from and pushed to.
+func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string {
+	if len(list) == 0 {
+		return s.Sentences("This repository has no remote.")
+	}
+	var rows [][]string
+	var careful []string
+	for _, r := range list {
+		purpose := "both"
+		if r.Push {
+			purpose = "push"
+		} else if pushesElsewhere(list, r) {
+			purpose = "fetch"
+		}
+		address := foreign.Clean(r.URL)
+		if r.Used != "" {
+			address = foreign.Clean(r.Used)
+		}
+		who := r.Host
+		if r.Account != "" {
+			who = r.Host + " as " + r.Account
+		}
+		name := foreign.Clean(r.Name)
+		if r.Kind == remotes.Submodule {
+			name += " (submodule)"
+		}
+		rows = append(rows, []string{name, purpose, r.Transport, foreign.Clean(who), address})
+		if r.Used != "" {
+			careful = append(careful, name+" is "+foreign.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
+		}
+		if r.Secret {
+			careful = append(careful, "A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
+		}
+	}
+	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + s.Careful(careful)
+}
+
+func pushesElsewhere(list []remotes.Remote, r remotes.Remote) bool {
+	for _, other := range list {
+		if other.Name == r.Name && other.Kind == r.Kind && other.Push {
+			return true
+		}
+	}
+	return false
+}
+
+// RemotesDocument makes the document "unicrux.remotes/1".
+func RemotesDocument(list []remotes.Remote) any {
+	type entry struct {
+		Name      string  `json:"name"`
+		Kind      string  `json:"kind"` // git, submodule or mercurial
+		Push      bool    `json:"push"` // only for pushing
+		URL       string  `json:"url"`
+		Used      *string `json:"used"` // after rewriting; null when it is the same
+		Secret    bool    `json:"secret"`
+		Origin    string  `json:"origin"`
+		Transport *string `json:"transport"`
+		Host      *string `json:"host"`
+		Account   *string `json:"account"`
+	}
+	made := []entry{}
+	for _, r := range list {
+		made = append(made, entry{r.Name, string(r.Kind), r.Push, r.URL, optional(r.Used), r.Secret, r.Origin, optional(r.Transport), optional(r.Host), optional(r.Account)})
+	}
+	return struct {
+		Schema  string  `json:"schema"`
+		Remotes []entry `json:"remotes"`
+	}{"unicrux.remotes/1", made}
+}
