@@ -3,6 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"unicrux/core/hosts"
+	"unicrux/core/knownhosts"
 	"unicrux/core/look"
 	"unicrux/render"
 )
@@ -38,7 +40,7 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 // lookAt shows the whole view, or one part of it more closely. The document is the same.
 func (a *app) lookAt(part string, view *look.View) error {
 	s := a.style()
-	text := ""
+	text, document := "", render.LookDocument(view)
 	switch part {
 	case "all":
 		text = s.Look(view, a.station.Tilde)
@@ -49,11 +51,24 @@ func (a *app) lookAt(part string, view *look.View) error {
 		}
 		text = s.Keys(keys, nil)
 	case "hosts":
-		text = s.LookHosts(view, a.station.Tilde)
+		stored, problems, err := a.storedKeys()
+		if err != nil {
+			return err
+		}
+		text = s.LookHosts(view, a.station.Tilde) + "\n" + s.StoredKeys(stored, problems, a.station.Tilde)
+		document = render.StoredDocument(view, stored, problems)
 	case "agent":
 		text = s.LookAgents(view, a.station.Now(), a.station.Tilde)
 	default:
 		return usage("look takes keys, hosts, remotes or agent in this version, not %q", part)
 	}
-	return a.show(text, render.LookDocument(view))
+	return a.show(text, document)
+}
+
+func (a *app) storedKeys() ([]look.Stored, []knownhosts.Problem, error) {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return nil, nil, err
+	}
+	return look.HostKeys(a.ctx, a.station, registry)
 }

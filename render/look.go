@@ -172,24 +172,38 @@ func keyWord(key look.Key, tilde func(string) string) string {
 	return key.Pair.Name()
 }
 
+// A lookDocument is "unicrux.look/1".
+type lookDocument struct {
+	Schema string        `json:"schema"`
+	Keys   []keyEntry    `json:"keys"`
+	Hosts  []hostEntry   `json:"hosts"`
+	Agents []agentEntry  `json:"agents"`
+	Unsafe []unsafeEntry `json:"unsafe"`
+}
+
+type keyEntry struct {
+	Path        string `json:"path"`
+	Fingerprint string `json:"fingerprint"`
+	Locked      bool   `json:"locked"`
+	InAgent     bool   `json:"in_agent"`
+}
+
+type hostEntry struct {
+	Name    string   `json:"name"`
+	Trusted bool     `json:"trusted"`
+	Offers  []string `json:"offers"` // paths of keys, in the order in which ssh would offer them
+	Others  int      `json:"others"` // further keys, which only the agent has
+}
+
+type unsafeEntry struct {
+	Risk string `json:"risk"`
+	Path string `json:"path"`
+}
+
 // LookDocument makes the document "unicrux.look/1".
-func LookDocument(v *look.View) any {
-	type keyEntry struct {
-		Path        string `json:"path"`
-		Fingerprint string `json:"fingerprint"`
-		Locked      bool   `json:"locked"`
-		InAgent     bool   `json:"in_agent"`
-	}
-	type hostEntry struct {
-		Name    string   `json:"name"`
-		Trusted bool     `json:"trusted"`
-		Offers  []string `json:"offers"` // paths of keys, in the order in which ssh would offer them
-		Others  int      `json:"others"` // further keys, which only the agent has
-	}
-	type unsafeEntry struct {
-		Risk string `json:"risk"`
-		Path string `json:"path"`
-	}
+func LookDocument(v *look.View) any { return lookDoc(v) }
+
+func lookDoc(v *look.View) lookDocument {
 	keys, hosts, unsafe := []keyEntry{}, []hostEntry{}, []unsafeEntry{}
 	for _, key := range v.Keys {
 		entry := keyEntry{Path: key.Pair.Path, Locked: key.Pair.Locked, InAgent: key.InAgent}
@@ -208,11 +222,5 @@ func LookDocument(v *look.View) any {
 	for _, finding := range v.Unsafe {
 		unsafe = append(unsafe, unsafeEntry{string(finding.Risk), v.Keys[finding.Key].Pair.Path})
 	}
-	return struct {
-		Schema string        `json:"schema"`
-		Keys   []keyEntry    `json:"keys"`
-		Hosts  []hostEntry   `json:"hosts"`
-		Agents []agentEntry  `json:"agents"`
-		Unsafe []unsafeEntry `json:"unsafe"`
-	}{"unicrux.look/1", keys, hosts, agentEntries(v.Agents), unsafe}
+	return lookDocument{"unicrux.look/1", keys, hosts, agentEntries(v.Agents), unsafe}
 }

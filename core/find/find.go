@@ -144,16 +144,21 @@ func (f Found) rank() int {
 	return slices.Index(order, f.Risks[0])
 }
 
+// Surveys are the files of the person's settings for ssh: those that ssh reads by itself, and
+// where that is another home, ours as well.
+func Surveys(station *workstation.Station) []sshconfig.Query {
+	list := []sshconfig.Query{{Person: gitlink.PersonOf(station)}}
+	if !station.SameHome() {
+		list = append(list, sshconfig.Query{Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: filepath.Join(station.SSHDir(), "config")}})
+	}
+	return list
+}
+
 // Mentions finds every line of the person's settings that names a key file, by its path.
 // Where ssh reads another home, both files count: git may be told to use ours.
 func Mentions(station *workstation.Station) map[string][]sshconfig.Mention {
-	configs := []string{""}
-	if !station.SameHome() {
-		configs = append(configs, filepath.Join(station.SSHDir(), "config"))
-	}
 	found := map[string][]sshconfig.Mention{}
-	for _, config := range configs {
-		query := sshconfig.Query{Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: config}}
+	for _, query := range Surveys(station) {
 		for _, mention := range sshconfig.KeyFiles(query) {
 			found[mention.Path] = append(found[mention.Path], mention)
 		}

@@ -128,6 +128,9 @@ func (e Entry) Matches(name string) bool {
 		salt, digest, err := splitHash(e.Hosts)
 		return err == nil && hmac.Equal(digest, hashName(salt, name))
 	}
+	if !strings.ContainsAny(e.Hosts, "*?!,") { // the most usual
+		return strings.EqualFold(e.Hosts, name)
+	}
 	matched := false
 	for pattern := range strings.SplitSeq(strings.ToLower(e.Hosts), ",") {
 		pattern, negated := strings.CutPrefix(pattern, "!")
@@ -182,15 +185,47 @@ func Lookup(files []string, name string) (*Known, error) {
 		if err != nil {
 			return nil, err
 		}
-		entries, problems := Parse(file, text)
-		known.Problems = append(known.Problems, problems...)
-		for _, entry := range entries {
-			if entry.Matches(name) {
-				known.add(entry)
-			}
-		}
+		known.search(file, text)
 	}
 	return known, nil
+}
+
+// search goes through a file. Only lines for the name are taken apart: there may be very many.
+func (k *Known) search(file string, text []byte) {
+	number := 0
+	for raw := range bytes.Lines(text) {
+		number++
+		if len(raw) > maxLineBytes || !(Entry{Hosts: hostsOf(raw)}).Matches(k.Name) {
+			continue
+		}
+		entry, err := parseLine(raw)
+		switch {
+		case err != nil:
+			k.Problems = append(k.Problems, Problem{file, number, err})
+		case entry != nil:
+			entry.File, entry.Line = file, number
+			k.add(*entry)
+		}
+	}
+}
+
+// hostsOf is the field of a line that names hosts.
+func hostsOf(raw []byte) string {
+	text := bytes.TrimLeft(raw, " \t")
+	if len(text) > 0 && text[0] == '@' { // behind a marker
+		i := bytes.IndexAny(text, " \t")
+		if i < 0 {
+			return ""
+		}
+		text = bytes.TrimLeft(text[i:], " \t")
+	}
+	if i := bytes.IndexAny(text, " \t\r\n"); i >= 0 {
+		text = text[:i]
+	}
+	if len(text) == 0 || text[0] == '#' {
+		return ""
+	}
+	return string(text)
 }
 
 func (k *Known) add(entry Entry) {

@@ -93,6 +93,7 @@ type Settings struct {
 	manners map[string]manner // of keywords, as they are written
 	final   bool              // a Match line asks for the second pass
 	survey  *[]Mention        // set when all blocks are looked at, whatever they match
+	hosts   *[]string         // of a survey, when they are wanted
 }
 
 // Resolve reads the files and settles every keyword for q.Host as the client would: the

@@ -3,6 +3,7 @@ package sshconfig
 import (
 	"path/filepath"
 	"slices"
+	"strings"
 )
 
 // A Mention is a line that names a key file, for whichever host.
@@ -24,6 +25,11 @@ func (r *reader) survey(l line, at Origin, depth int) {
 	switch l.keyword {
 	case "host":
 		r.block = "Host " + trimRight(l.rest)
+		for _, name := range l.args {
+			if r.s.hosts != nil && !strings.ContainsAny(name, "*?!") {
+				*r.s.hosts = append(*r.s.hosts, name)
+			}
+		}
 	case "match":
 		r.block = "Match " + trimRight(l.rest)
 	case "include":
@@ -56,4 +62,13 @@ func InBlock(text []byte, names []string, keyword string) []string {
 		}
 	}
 	return values
+}
+
+// HostNames lists the hosts that the person's settings name without a pattern.
+func HostNames(q Query) []string {
+	var names []string
+	s := &Settings{Query: q, values: map[string][]Value{}, survey: &[]Mention{}, hosts: &names}
+	s.readAll(false)
+	slices.Sort(names)
+	return slices.Compact(names)
 }
