@@ -71,17 +71,19 @@ func (a *app) hostList() *cobra.Command {
 func (a *app) hostShow() *cobra.Command {
 	var settings bool
 	var file string
+	var run bool
 	command := &cobra.Command{
 		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it", Args: takes(1, 1, "one host"),
 		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
 and shows every setting of ssh and git that holds for it: where it stands, which others
-lost against it, and what would hold without it. Nothing that a setting would run is run.`,
+lost against it, and what would hold without it. Nothing that a setting would run is run, unless
+--run-commands asks for it.`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if file != "" && !settings {
 				return usage("--ssh-config goes with --settings")
 			}
 			if settings {
-				return a.settings(args[0], file)
+				return a.settings(args[0], effective.Question{SSHConfig: file, Run: run, Defaults: !a.json || a.verbose})
 			}
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -95,23 +97,23 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 		},
 	}
 	command.Flags().BoolVar(&settings, "settings", false, "every setting of ssh and git that holds for the host, and its origin")
+	command.Flags().BoolVar(&run, "run-commands", false, "with --settings: run the commands on which blocks depend (Match exec), as ssh would")
 	command.Flags().StringVar(&file, "ssh-config", "", "with --settings: read this file as ssh's -F would")
 	return command
 }
 
-func (a *app) settings(name, file string) error {
+func (a *app) settings(name string, q effective.Question) error {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
 		return err
 	}
-	host, err := registry.HostName(name)
-	if err != nil {
+	if q.Host, err = registry.HostName(name); err != nil {
 		return err
 	}
-	if file != "" && !filepath.IsAbs(file) {
-		file = filepath.Join(a.station.Folder, file)
+	if q.SSHConfig != "" && !filepath.IsAbs(q.SSHConfig) {
+		q.SSHConfig = filepath.Join(a.station.Folder, q.SSHConfig)
 	}
-	view, err := effective.For(a.ctx, a.station, effective.Question{Host: host, SSHConfig: file, Defaults: !a.json || a.verbose})
+	view, err := effective.For(a.ctx, a.station, q)
 	if err != nil {
 		return err
 	}

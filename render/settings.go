@@ -25,7 +25,7 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) + ": ssh stops here, because " + problem.Err.Error() + "."})
 	}
 	for _, unknown := range v.Unknown {
-		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run: " + foreign.Clean(strings.Join(unknown.Args, " "))})
+		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run (--run-commands does): " + foreign.Clean(strings.Join(unknown.Args, " "))})
 	}
 	if v.Plain {
 		text += s.Careful([]string{"No ssh client printed this, so only what is set is told, as it stands in the files."})

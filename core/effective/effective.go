@@ -45,6 +45,7 @@ type View struct {
 type Question struct {
 	Host      string // as it stands in clone URLs
 	SSHConfig string // read this file as the client's -F would; empty for the usual ones
+	Run       bool   // run the commands of "Match exec", as ssh would
 	Defaults  bool   // also tell what would hold without each setting, which the client is asked once more for
 }
 
@@ -80,6 +81,10 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 			command = config.SSH()
 		}
 		query = command.Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
+	}
+	query.Exists = sshconfig.ByNameServers
+	if q.Run {
+		query.Run = func(command string) bool { return runs(ctx, station, command) }
 	}
 	settings := sshconfig.Resolve(query)
 	set.feed(settings.Flat())

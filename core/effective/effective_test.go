@@ -56,6 +56,15 @@ Match exec "touch `+s.Home+`/ran"
 	if _, err := os.Stat(filepath.Join(s.Home, "ran")); err == nil {
 		t.Error("a command of the settings was run")
 	}
+	ran, err := For(t.Context(), s, Question{Host: "forge.tidewater.example", SSHConfig: config, Run: true})
+	if err != nil || len(ran.Unknown) != 0 {
+		t.Fatalf("%+v, %v", ran, err)
+	}
+	for _, setting := range ran.SSH {
+		if setting.Name == "port" && setting.Value != "77" {
+			t.Errorf("asked for, the command still was not run: %+v", setting)
+		}
+	}
 	without := write(t, s, "without", strings.Split(read(t, config), "Match")[0])
 	out, err := exec.Command("ssh", "-G", "-F", without, "forge.tidewater.example").Output()
 	if err != nil {

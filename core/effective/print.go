@@ -6,6 +6,7 @@ import (
 	"io"
 	"os/exec"
 	"strings"
+	"unicrux/core/workstation"
 )
 
 // A line is one that the client prints: a keyword and a value.
@@ -65,4 +66,16 @@ func (p *printer) stop() {
 		_ = p.cmd.Process.Kill()
 		_ = p.cmd.Wait()
 	}
+}
+
+// runs runs a command as the client does for "Match exec": by the person's shell, without
+// any input, for its exit status alone.
+func runs(ctx context.Context, station *workstation.Station, command string) bool {
+	shell := station.Getenv("SHELL")
+	if shell == "" {
+		shell = "/bin/sh"
+	}
+	cmd := exec.CommandContext(ctx, shell, "-c", command)
+	cmd.Env = station.Environ
+	return cmd.Run() == nil
 }

@@ -1,9 +1,12 @@
 package sshconfig
 
 import (
+	"context"
+	"net"
 	"net/netip"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // canonical finds the name that the client goes on with after the first pass
@@ -36,4 +39,15 @@ func (s *Settings) canonical() string {
 		}
 	}
 	return host
+}
+
+// namePatience bounds a question to the name servers.
+const namePatience = 5 * time.Second
+
+// ByNameServers asks the name servers whether a name exists, for [Query.Exists].
+func ByNameServers(name string) bool {
+	ctx, cancel := context.WithTimeout(context.Background(), namePatience)
+	defer cancel()
+	found, err := net.DefaultResolver.LookupHost(ctx, name)
+	return err == nil && len(found) > 0
 }

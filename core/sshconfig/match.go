@@ -69,7 +69,12 @@ func (r *reader) condition(name, argument string, at Origin) (holds, ok bool) {
 	case "tagged":
 		tag, _, _ := r.s.First("tag")
 		return matchList(tag, argument), true
-	case "exec", "localnetwork":
+	case "exec":
+		if r.s.Query.Run != nil {
+			return r.s.Query.Run(r.s.tokens(r.s.Client()).expand(argument)), true
+		}
+		fallthrough
+	case "localnetwork":
 		r.unknown = append(r.unknown, Value{Args: []string{name, argument}, Origin: at})
 		return false, true
 	}

@@ -17,6 +17,9 @@ type Query struct {
 	Command CommandLine // options on the client's command line, which come before all files
 	Person  Person
 
+	// Run runs the command of a "Match exec" and tells whether it succeeded. Nil runs nothing.
+	Run func(command string) bool
+
 	// Exists asks the name servers about a name, for CanonicalizeHostname. Nil asks nobody:
 	// then no name is found, as on a workstation without a network.
 	Exists func(name string) bool

@@ -78,7 +78,9 @@ func Prepare(station *workstation.Station, config *gitlink.Config, a address.Add
 		command = config.SSH()
 	}
 	w := &Way{Address: a, Command: command, holder: station.IsHolder}
-	w.Settings = sshconfig.Resolve(command.Query(a, station))
+	query := command.Query(a, station)
+	query.Exists = sshconfig.ByNameServers
+	w.Settings = sshconfig.Resolve(query)
 	w.Client = w.Settings.Client()
 	var err error
 	if w.Known, err = knownhosts.Lookup(append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...), w.Client.KnownHostsName); err != nil {
