@@ -52,6 +52,7 @@ func TestTwoAccounts(t *testing.T) {
 			t.Errorf("%s: check says %+v as %v", folder, c.Crux, c.Account)
 		}
 	}
+	p.folder = p.path("buoylab", "drift-model")
 	why := p.must("check", "--verbose")
 	if !strings.Contains(why.out, "lab, because of the folder") {
 		t.Errorf("why: %s", why)

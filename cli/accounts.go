@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/render"
 )
@@ -35,7 +36,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			if err != nil {
 				return err
 			}
-			words := as.Name + " is used in the repositories below " + n.Folder + "."
+			words := as.Name + " is used in the repositories below " + a.station.Tilde(n.Folder) + "."
 			if number(batch) == 0 {
 				words = "That was so already."
 			}
@@ -87,6 +88,13 @@ func (a *app) hostAccounts() *cobra.Command {
 			accounts, err := registry.Accounts(a.ctx, a.station, d)
 			if err != nil {
 				return err
+			}
+			config, err := gitlink.ReadConfig(a.ctx, a.station)
+			if err != nil {
+				return err
+			}
+			if len(accounts) > 0 && !hosts.GitReads(config, a.station) {
+				a.progress("git does not read " + a.station.Tilde(hosts.OurGitFile(a.station)) + " any more, so none of this holds. To include it again: unicrux host account add.")
 			}
 			return a.show(a.style().Accounts(d, accounts, view, a.station.Tilde), render.AccountsDocument(d, accounts, view))
 		},

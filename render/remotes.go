@@ -20,19 +20,16 @@ func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string 
 			purpose = "fetch"
 		}
 		address := foreign.Clean(r.URL)
-		if r.Used != "" {
+		rewritten := r.Used != "" && r.Account == "" // to an account's own name it is meant to be
+		if rewritten {
 			address = foreign.Clean(r.Used)
-		}
-		who := r.Host
-		if r.Account != "" {
-			who = r.Host + " as " + r.Account
 		}
 		name := foreign.Clean(r.Name)
 		if r.Kind == remotes.Submodule {
 			name += " (submodule)"
 		}
-		rows = append(rows, []string{name, purpose, r.Transport, foreign.Clean(who), address})
-		if r.Used != "" {
+		rows = append(rows, []string{name, purpose, r.Transport, foreign.Clean(r.Host), address})
+		if rewritten {
 			careful = append(careful, name+" is "+foreign.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
 		}
 		if r.Secret {

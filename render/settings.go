@@ -21,6 +21,7 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 	} else {
 		text += "\n" + s.settings("git", v.Git, tilde)
 	}
+	text += s.byDefault(v.SSH)
 	for _, problem := range v.Problems {
 		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) + ": ssh stops here, because " + problem.Err.Error() + "."})
 	}
@@ -34,51 +35,65 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 }
 
 func (s Style) settings(head string, list []effective.Setting, tilde func(string) string) string {
-	var set, byDefault []effective.Setting
+	width, set := 0, 0
 	for _, setting := range list {
 		if setting.Origin != "" {
-			set = append(set, setting)
-		} else {
-			byDefault = append(byDefault, setting)
+			width, set = max(width, columns(setting.Name)), set+1
 		}
 	}
-	if len(set) == 0 {
-		return s.block(len(head), []row{{label: head, tone: bold, text: "nothing is set"}}) + s.byDefault(byDefault)
-	}
-	width := 0
-	for _, setting := range set {
-		width = max(width, columns(setting.Name))
+	if set == 0 {
+		return s.block(len(head), []row{{label: head, tone: bold, text: "nothing is set"}})
 	}
 	text := margin + s.paint(bold, head) + "\n"
-	for _, setting := range set {
-		value, origin := foreign.Clean(setting.Value), tilde(setting.Origin)
-		rows := []row{{label: setting.Name, tone: teal, lines: []string{value + "  " + s.paint(grey, origin)}}}
-		if len(margin)+width+2+columns(value)+2+columns(origin) > s.width() {
-			rows = []row{{label: setting.Name, tone: teal, lines: []string{value}}, {lines: []string{s.paint(grey, origin)}}}
+	for _, setting := range list {
+		if setting.Origin != "" {
+			text += s.block(width, s.settingRows(setting, width, tilde))
 		}
-		for _, lost := range setting.Lost {
-			rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", foreign.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
-		}
-		if setting.Default != "" && setting.Default != setting.Value && len(setting.Default) < longValue {
-			rows = append(rows, row{text: "without it: " + setting.Default})
-		}
-		text += s.block(width, rows)
 	}
-	return text + s.byDefault(byDefault)
+	return text
+}
+
+// settingRows puts the value, its origin and what would hold without it on one line, if they
+// fit there, and what lost below.
+func (s Style) settingRows(setting effective.Setting, width int, tilde func(string) string) []row {
+	room := s.width() - len(margin) - width - 2
+	value, origin := foreign.Clean(setting.Value), tilde(setting.Origin)
+	lines := []string{value}
+	used := columns(value)
+	add := func(text string) {
+		if used+2+columns(text) > room {
+			lines, used = append(lines, ""), -2
+		}
+		last := len(lines) - 1
+		lines[last] = strings.TrimLeft(lines[last]+"  "+s.paint(grey, text), " ")
+		used += 2 + columns(text)
+	}
+	add(origin)
+	if setting.Default != "" && setting.Default != setting.Value && len(setting.Default) < longValue {
+		add("without it " + setting.Default)
+	}
+	rows := []row{{label: setting.Name, tone: teal, lines: lines}}
+	for _, lost := range setting.Lost {
+		rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", foreign.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
+	}
+	return rows
 }
 
 // byDefault writes what is not set in a few lines; long lists of algorithms are counted.
 func (s Style) byDefault(list []effective.Setting) string {
-	if len(list) == 0 {
-		return ""
-	}
 	var words []string
 	for _, setting := range list {
+		if setting.Origin != "" {
+			continue
+		}
 		value := setting.Value
 		if n := strings.Count(value, ","); n > 0 && len(value) > longValue && !s.Detail {
 			value = fmt.Sprintf("(%d of them)", n+1)
 		}
 		words = append(words, setting.Name+" "+value)
+	}
+	if len(words) == 0 {
+		return ""
 	}
 	return "\n" + s.Sentences("By default: "+strings.Join(words, "; ")+".")
 }

@@ -23,6 +23,17 @@ func authorFile(station *workstation.Station, hostName string) string {
 	return filepath.Join(station.Config, "git", hostName+".config")
 }
 
+// GitReads tells whether git reads our file: somebody may have taken out the line that
+// includes it.
+func GitReads(config *gitlink.Config, station *workstation.Station) bool {
+	for _, entry := range config.All("include.path") {
+		if filepath.FromSlash(entry.Value) == OurGitFile(station) {
+			return true
+		}
+	}
+	return false
+}
+
 // SettleGit puts variables into our file and makes the person's own include it. Where
 // nothing is set, nothing is written.
 func SettleGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string, assignments []gitlink.Assignment) error {

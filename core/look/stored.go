@@ -104,7 +104,7 @@ func candidates(station *workstation.Station, config *gitlink.Config, registry *
 			}
 		}
 	}
-	for _, d := range registry.Hosts {
+	for _, d := range registry.All() {
 		ask[d.SSH.Host] = d.Name
 	}
 	for host, called := range ask {
