@@ -13,7 +13,7 @@ import (
 
 func (a *app) remoteCommand() *cobra.Command {
 	command := &cobra.Command{Use: "remote", Short: "Where the repository of this folder is cloned from and pushed to"}
-	command.AddCommand(a.remoteList(), a.remoteUse())
+	command.AddCommand(a.remoteList(), a.remoteUse(), a.remoteClean())
 	return command
 }
 
@@ -73,6 +73,30 @@ dropped.`,
 			words := "The remote " + name + " is reached by " + args[0] + " now: " + strings.Join(urls, ", ")
 			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") + a.style().CommandLine("unicrux", "check", name)
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
+		},
+	}
+}
+
+func (a *app) remoteClean() *cobra.Command {
+	return &cobra.Command{
+		Use:   "clean [REMOTE]",
+		Short: "Take secrets out of the URLs of remotes",
+		Long: `Takes passwords and tokens out of the URLs of a remote, or of all of them, and gives them to
+the credential helper that git is told to use. A secret is taken out only after git, asked
+back, has given the same one: where nothing keeps it, it stays.`,
+		Args: takes(0, 1, "one remote"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			batch := a.station.Begin("Take secrets out of URLs.", a.dry)
+			cleaned, err := remotes.Clean(a.ctx, batch, a.station, strings.Join(args, ""))
+			if err != nil {
+				return err
+			}
+			words := ""
+			for _, c := range cleaned {
+				words += "The secret for " + c.Host + " is out of the URL of " + c.Remote + ", and git gets it from its credential helper. "
+			}
+			words += "It stood there in plain text: where others may have read it, withdraw it at the host and make another."
+			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 		},
 	}
 }

@@ -1,18 +1,19 @@
 package address
 
-import "strings"
+import (
+	"strings"
+
+	"unicrux/core/secret"
+)
 
 // leastToken is how long a login name is that is more likely a token.
 const leastToken = 20
 
-// Hidden stands in place of a secret.
-const Hidden = "••••"
-
-// HideSecret puts [Hidden] in place of a secret in a URL: a password, or a login name that is
-// long enough to be a token. secret tells whether there was one. ssh has no place for one.
-func HideSecret(text string) (shown string, secret bool) {
-	scheme, rest, found := strings.Cut(text, "://")
-	if !found || strings.HasSuffix(strings.ToLower(scheme), "ssh") {
+// HideSecret puts [secret.Mask] in place of a secret in a URL: a password, or a login name that is
+// long enough to be a token. found tells whether there was one. ssh has no place for one.
+func HideSecret(text string) (shown string, found bool) {
+	scheme, rest, isURL := strings.Cut(text, "://")
+	if !isURL || strings.HasSuffix(strings.ToLower(scheme), "ssh") {
 		return text, false
 	}
 	authority := rest
@@ -25,10 +26,10 @@ func HideSecret(text string) (shown string, secret bool) {
 	}
 	login, _, password := strings.Cut(authority[:at], ":")
 	if len(login) >= leastToken {
-		login, secret = Hidden, true
+		login, found = secret.Mask, true
 	}
 	if password {
-		login, secret = login+":"+Hidden, true
+		login, found = login+":"+secret.Mask, true
 	}
-	return scheme + "://" + login + rest[at:], secret
+	return scheme + "://" + login + rest[at:], found
 }

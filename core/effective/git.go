@@ -6,6 +6,7 @@ import (
 
 	"unicrux/core/address"
 	"unicrux/core/gitlink"
+	"unicrux/core/secret"
 	"unicrux/core/workstation"
 )
 
@@ -113,9 +114,9 @@ func mask(name, value string) string {
 	if name == "http.extraheader" {
 		head, _, found := strings.Cut(value, ":")
 		if !found {
-			return address.Hidden
+			return secret.Mask
 		}
-		return head + ": " + address.Hidden
+		return head + ": " + secret.Mask
 	}
 	return shown(value)
 }

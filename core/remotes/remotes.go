@@ -204,25 +204,18 @@ func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	if !changed {
 		return urls, fmt.Errorf("%s: %w", name, ErrSameAlready)
 	}
+	words := fmt.Sprintf("Reach the remote %s by %s.", name, by)
+	if secret {
+		return urls, rewriteConfig(ctx, batch, station, words, assignments)
+	}
 	path, err := gitlink.LocalConfigFile(ctx, station)
 	if err != nil {
 		return nil, err
 	}
-	words := fmt.Sprintf("Reach the remote %s by %s.", name, by)
-	turned := func(old []byte) ([]byte, error) { return gitlink.Assign(ctx, station, old, assignments) }
-	if !secret {
-		_, err = batch.Edit(path, words, 0o644, turned)
-		return urls, err
-	}
-	old, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
-	text, err := turned(old)
-	if err != nil {
-		return nil, err
-	}
-	return urls, batch.Rewrite(path, words, text)
+	_, err = batch.Edit(path, words, 0o644, func(old []byte) ([]byte, error) {
+		return gitlink.Assign(ctx, station, old, assignments)
+	})
+	return urls, err
 }
 
 // turn writes a URL in the other transport. A port is the other transport's own matter.
