@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"os/exec"
 	"os/user"
 	"strings"
 	"testing"
@@ -217,5 +218,53 @@ func TestSetOverruled(t *testing.T) {
 	r := p.must("host", "set", "forge", "port=443")
 	if !strings.Contains(r.out, "~/.ssh/config:1 wins over it: port 7.") {
 		t.Errorf("%s", r)
+	}
+}
+
+// TestThroughRealProxies goes through an HTTP proxy of another make, and through the SOCKS
+// proxy that the real ssh client is.
+func TestThroughRealProxies(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	run := func(port int, name string, args ...string) {
+		t.Helper()
+		cmd := exec.Command(need(t, name), args...)
+		cmd.Env = p.environ()
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() {
+			_ = cmd.Process.Kill()
+			_ = cmd.Wait()
+		})
+		eventually(t, name, func() bool {
+			conn, err := net.Dial("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+			if err == nil {
+				_ = conn.Close()
+			}
+			return err == nil
+		})
+	}
+	http := freePort(t)
+	p.write(fmt.Sprintf("Port %d\nListen 127.0.0.1\nTimeout 60\nMaxClients 20\nAllow 127.0.0.1\nLogFile \"%s\"\n", http, p.path("proxy.log")), "proxy.conf")
+	run(http, "tinyproxy", "-d", "-c", p.path("proxy.conf"))
+
+	sshd, hostKey := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out)
+	fields := strings.Fields(hostKey)
+	p.write(fmt.Sprintf("[127.0.0.1]:%d %s %s\n", sshd, fields[0], fields[1]), "known")
+	socks := freePort(t)
+	run(socks, "ssh", "-F", "none", "-N", "-D", fmt.Sprintf("127.0.0.1:%d", socks), "-i", p.path(".ssh", "forge_ed25519"), "-p", fmt.Sprint(sshd),
+		"-o", "UserKnownHostsFile="+p.path("known"), "-o", "BatchMode=yes", who.Username+"@127.0.0.1")
+
+	for _, proxy := range []string{fmt.Sprintf("http://127.0.0.1:%d", http), fmt.Sprintf("socks5://127.0.0.1:%d", socks)} {
+		p.must("host", "set", "forge", "proxy="+proxy)
+		p.wants(drift, "")
+	}
+	if !strings.Contains(p.read("proxy.log"), fmt.Sprintf("CONNECT 127.0.0.1:%d", p.host.SSHPort())) {
+		t.Errorf("the HTTP proxy was not used: %s", p.read("proxy.log"))
 	}
 }
