@@ -69,13 +69,14 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 		defer bare.stop()
 		bare.feed(nil)
 	}
-	reading := readGit(ctx, station)
+	var reading func() (*gitlink.Config, error)
 	query := sshconfig.Query{Host: q.Host, Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: q.SSHConfig}}
 	if q.SSHConfig != "" {
 		if _, err := os.Stat(q.SSHConfig); err != nil {
 			return nil, err
 		}
 	} else {
+		reading = readGit(ctx, station)
 		command := gitlink.SSHCommand{Program: "ssh", Clear: true}
 		if config, err := reading(); err == nil {
 			command = config.SSH()
@@ -88,6 +89,9 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 	}
 	settings := sshconfig.Resolve(query)
 	set.feed(settings.Flat())
+	if reading == nil { // while the client prints
+		reading = readGit(ctx, station)
+	}
 	v := &View{Host: q.Host, Problems: settings.Problems, Unknown: settings.Unknown}
 	v.addSSH(settings, set, bare)
 	config, err := reading()

@@ -3,6 +3,7 @@ package sshconfig
 import (
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -244,26 +245,49 @@ func (r *reader) file(path string, depth int, active bool) error {
 	if r.checked && exposed(info) {
 		return ErrExposed
 	}
-	text, err := os.ReadFile(path)
+	text, err := readText(path, int(info.Size()))
 	if err != nil {
 		return err
 	}
-	number := 0
-	for raw := range strings.SplitAfterSeq(string(text), "\n") {
-		number++
-		if r.s.survey == nil && !r.final {
-			keyword, rest, words := skim(raw)
-			if r.s.plainHost(keyword, rest, words) {
-				active, r.unknown = !r.never && rest == r.s.Query.Host, nil
-				continue
-			}
-			if !active && len(r.unknown) == 0 && r.s.passOver(keyword, rest, words) {
-				continue
-			}
+	for number := 1; text != ""; number++ {
+		raw := text
+		if i := strings.IndexByte(text, '\n'); i >= 0 {
+			raw = text[:i+1]
 		}
-		active = r.line(parseLine(raw), Origin{File: path, Line: number}, depth, active)
+		text = text[len(raw):]
+		active = r.oneOfMany(raw, Origin{File: path, Line: number}, depth, active)
 	}
 	return nil
+}
+
+// oneOfMany applies one line and returns whether the next ones count. Lines that say nothing
+// for this host are not taken apart.
+func (r *reader) oneOfMany(raw string, at Origin, depth int, active bool) bool {
+	if r.s.survey == nil && !r.final {
+		keyword, rest, words := skim(raw)
+		m := r.s.mannerOf(keyword)
+		if m == host && words == 1 && isPlain(rest) {
+			r.unknown = nil
+			return !r.never && rest == r.s.Query.Host
+		}
+		if !active && len(r.unknown) == 0 && m.passesOver(rest, words) {
+			return false
+		}
+	}
+	return r.line(parseLine(raw), at, depth, active)
+}
+
+// readText reads a file into a text, once.
+func readText(path string, size int) (string, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close() //nolint:errcheck // opened for reading
+	var b strings.Builder
+	b.Grow(size)
+	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))
+	return b.String(), err
 }
 
 // line applies one line and returns whether the next ones count.

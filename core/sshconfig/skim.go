@@ -26,6 +26,8 @@ func (s *Settings) mannerOf(written string) manner {
 	}
 	keyword, m := strings.ToLower(written), single
 	switch {
+	case keyword == "":
+		m = careful
 	case keyword == "host":
 		m = host
 	case !known[keyword], regardless[keyword], keyword == "match", keyword == "include":
@@ -85,23 +87,25 @@ func skim(raw string) (keyword, rest string, words int) {
 	return keyword, rest, words
 }
 
-// passOver tells whether a line of a block that does not count can be passed over.
-func (s *Settings) passOver(keyword, rest string, words int) bool {
-	if words == 0 {
-		return false
-	}
-	switch s.mannerOf(keyword) {
+// passesOver tells whether a line of a block that does not count can be passed over.
+func (m manner) passesOver(rest string, words int) bool {
+	switch m {
 	case single:
 		return words == 1
 	case plural:
-		return true
+		return words > 0
 	case number:
 		return words == 1 && isPort(rest)
 	}
 	return false
 }
 
-// plainHost tells whether a line is a Host line with one name and no pattern.
-func (s *Settings) plainHost(keyword, rest string, words int) bool {
-	return words == 1 && s.mannerOf(keyword) == host && !strings.ContainsAny(rest, "*?!,")
+// isPlain tells whether the argument of a Host line is a name and no pattern.
+func isPlain(text string) bool {
+	for i := 0; i < len(text); i++ {
+		if c := text[i]; c == '*' || c == '?' || c == '!' || c == ',' {
+			return false
+		}
+	}
+	return true
 }
