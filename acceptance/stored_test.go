@@ -65,6 +65,10 @@ func TestLookHosts(t *testing.T) {
 			t.Errorf("no %q: %s", words, text)
 		}
 	}
+	p.edit("greeting = ", "host-keys = ["+fmt.Sprintf("%q", key)+"]\ngreeting = ", ".config", "unicrux", "hosts", "forge.toml")
+	if r := p.must("look", "hosts"); !strings.Contains(r.out, "known_hosts:5 is not the key that the description of forge names") {
+		t.Errorf("a wrong line: %s", r)
+	}
 }
 
 // BenchmarkManyKnownHosts signs in with 100,000 lines of known hosts, half of them hashed,

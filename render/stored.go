@@ -22,6 +22,8 @@ func (s Style) StoredKeys(list []look.Stored, problems []knownhosts.Problem, til
 		switch stored.Fault {
 		case look.Doubled:
 			careful = append(careful, fmt.Sprintf("%s says the same as %s. One of the two is enough.", tilde(stored.Origin()), tilde(stored.Of.Origin())))
+		case look.Wrong:
+			careful = append(careful, fmt.Sprintf("%s is not the key that the description of %s names. Take it out unless you know better.", tilde(stored.Origin()), strings.Join(stored.Hosts, ", ")))
 		case look.Rival:
 			careful = append(careful, fmt.Sprintf("%s and %s hold different keys of one kind for the same host: one of them is stale.", tilde(stored.Of.Origin()), tilde(stored.Origin())))
 		}
@@ -61,7 +63,7 @@ func StoredDocument(v *look.View, list []look.Stored, problems []knownhosts.Prob
 		Marker      *string  `json:"marker"`
 		Kind        string   `json:"kind"`
 		Fingerprint string   `json:"fingerprint"`
-		Fault       *string  `json:"fault"` // doubled, rival or revoked
+		Fault       *string  `json:"fault"` // doubled, rival, wrong or revoked
 		Of          *string  `json:"of"`    // the line that it repeats or contradicts
 	}
 	made := []entry{}

@@ -1,6 +1,7 @@
 package look
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io/fs"
@@ -16,6 +17,8 @@ import (
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshway"
 	"unicrux/core/workstation"
+
+	"golang.org/x/crypto/ssh"
 )
 
 // A Stored line says which key a host is known by.
@@ -36,6 +39,7 @@ const (
 	Doubled Fault = "doubled" // the same key stands there for the same hosts
 	Rival   Fault = "rival"   // another key of that kind stands there: one of the two is stale
 	Banned  Fault = "revoked"
+	Wrong   Fault = "wrong" // the description of the host names other keys of that kind
 )
 
 // maxStored bounds how many lines are told.
@@ -75,6 +79,7 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 		}
 	}
 	compare(list)
+	judgeStored(list, registry)
 	return list, problems, nil
 }
 
@@ -149,6 +154,23 @@ func compare(list []Stored) {
 			if string(other.Key.Marshal()) == string(s.Key.Marshal()) {
 				s.Fault = Doubled
 				break
+			}
+		}
+	}
+}
+
+// judgeStored finds lines that contradict what the description of a host says.
+func judgeStored(list []Stored, registry *hosts.Registry) {
+	for i := range list {
+		s := &list[i]
+		for _, name := range s.Hosts {
+			d, err := registry.Find(name)
+			if err != nil || s.Marker != "" {
+				continue
+			}
+			rivals := slices.DeleteFunc(d.StaticKeys(), func(key ssh.PublicKey) bool { return key.Type() != s.Key.Type() })
+			if len(rivals) > 0 && !slices.ContainsFunc(rivals, func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), s.Key.Marshal()) }) {
+				s.Fault = Wrong
 			}
 		}
 	}

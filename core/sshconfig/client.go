@@ -3,6 +3,7 @@ package sshconfig
 import (
 	"crypto/sha1" // what the client uses for %C, which only names files
 	"encoding/hex"
+	"os/user"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -227,13 +228,19 @@ func expandHostName(name, host string) string {
 	return strings.NewReplacer("%%", "%", "%h", host).Replace(name)
 }
 
-// tilde replaces "~/" by the home folder of the password database.
+// tilde replaces "~/" by the home folder of the password database, and "~name/" by another's.
 func (p Person) tilde(path string) string {
 	if path == "~" {
 		return p.Home
 	}
 	if rest, found := strings.CutPrefix(path, "~/"); found {
 		return filepath.Join(p.Home, rest)
+	}
+	name, rest, _ := strings.Cut(strings.TrimPrefix(path, "~"), "/")
+	if strings.HasPrefix(path, "~") && name != "" {
+		if other, err := user.Lookup(name); err == nil {
+			return filepath.Join(other.HomeDir, rest)
+		}
 	}
 	return path
 }

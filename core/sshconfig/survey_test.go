@@ -2,6 +2,7 @@ package sshconfig
 
 import (
 	"os"
+	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -76,6 +77,21 @@ func TestMatchExecWithoutSettings(t *testing.T) {
 	} {
 		if s := resolveText(t, text, "x"); len(s.Unknown) != want {
 			t.Errorf("%q: %+v", text, s.Unknown)
+		}
+	}
+}
+
+// TestTilde expands home folders as the client does.
+func TestTilde(t *testing.T) {
+	t.Parallel()
+	p := Person{Home: "/home/ines"}
+	root, err := user.Lookup("root")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for text, want := range map[string]string{"~/x": "/home/ines/x", "~": "/home/ines", "~root/.ssh/x": filepath.ToSlash(root.HomeDir) + "/.ssh/x", "~nobody-of-that-name/x": "~nobody-of-that-name/x", "/x/~y": "/x/~y"} {
+		if got := filepath.ToSlash(p.tilde(text)); got != want {
+			t.Errorf("%s is %s, want %s", text, got, want)
 		}
 	}
 }
