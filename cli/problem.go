@@ -10,6 +10,8 @@ import (
 	"unicrux/core/address"
 	"unicrux/core/agent"
 	"unicrux/core/diagnose"
+	"unicrux/core/effective"
+	"unicrux/core/find"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
@@ -70,6 +72,8 @@ var advices = []struct {
 	{hosts.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
 	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
 	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
+	{find.ErrNoFolder, exitFailure, ""},
+	{effective.ErrNoFile, exitFailure, ""},
 	{remotes.ErrNoRepository, exitCrux, "Go to the folder of a clone."},
 	{remotes.ErrNoRemote, exitCrux, "unicrux remote list shows those that there are."},
 	{remotes.ErrSameAlready, exitCrux, ""},
@@ -92,7 +96,7 @@ var advices = []struct {
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
 	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
-	{ready.ErrNoAgent, exitCrux, "Start an agent, so that SSH_AUTH_SOCK names its socket, or name one with IdentityAgent."},
+	{ready.ErrNoAgent, exitCrux, "Name the host with --host, or let its settings use the key: unicrux host set HOST key=KEY."},
 	{agent.ErrSilent, exitCrux, "Check what SSH_AUTH_SOCK and IdentityAgent name."},
 	{ready.ErrUnpublished, exitCrux, "Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
 	{ready.ErrOtherKey, exitCrux, "Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},

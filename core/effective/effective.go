@@ -9,6 +9,7 @@ package effective
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"strings"
 	"time"
@@ -49,6 +50,9 @@ type Question struct {
 	Defaults  bool   // also tell what would hold without each setting, which the client is asked once more for
 }
 
+// ErrNoFile is returned for a file of ssh's settings that is named and not there.
+var ErrNoFile = errors.New("there is no such file")
+
 // Why a value of ssh's does not hold.
 const earlierWins = "an earlier line wins"
 
@@ -73,7 +77,7 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 	query := sshconfig.Query{Host: q.Host, Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: q.SSHConfig}}
 	if q.SSHConfig != "" {
 		if _, err := os.Stat(q.SSHConfig); err != nil {
-			return nil, err
+			return nil, fmt.Errorf("%s: %w", station.Tilde(q.SSHConfig), ErrNoFile)
 		}
 	} else {
 		reading = readGit(ctx, station)

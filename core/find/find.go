@@ -5,7 +5,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"io/fs"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -43,6 +43,9 @@ const (
 // order ranks the risks.
 var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Unlocked, InTheOpen, Twice, Astray, Idle, NoPublic, NoPrivate}
 
+// ErrNoFolder is returned for what cannot be looked through.
+var ErrNoFolder = errors.New("there is no such folder")
+
 // A Found is a key file, or a public half that lies alone.
 type Found struct {
 	Path       string
@@ -67,14 +70,11 @@ func Find(ctx context.Context, station *workstation.Station, dirs []string, prog
 	s := search{station: station, seen: map[string]bool{}}
 	w := walk{ctx: ctx, progress: progress, visit: s.visit}
 	for _, dir := range dirs {
-		info, err := os.Stat(dir)
+		if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+			return nil, fmt.Errorf("%s: %w", station.Tilde(dir), ErrNoFolder)
+		}
+		dir, err := filepath.EvalSymlinks(dir)
 		if err != nil {
-			return nil, err
-		}
-		if !info.IsDir() {
-			return nil, &fs.PathError{Op: "look through", Path: dir, Err: errors.New("not a folder")}
-		}
-		if dir, err = filepath.EvalSymlinks(dir); err != nil {
 			return nil, err
 		}
 		device, _ := deviceOf(dir)

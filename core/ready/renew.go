@@ -98,7 +98,7 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *hosts.Descr
 		}
 		takes, err := p.Takes(ctx, host, pair)
 		if err != nil {
-			return nil, err
+			return nil, fmt.Errorf("whether it knows %s cannot be asked: %w", pair.Name(), err)
 		}
 		if takes {
 			where = append(where, host)
