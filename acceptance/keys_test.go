@@ -136,3 +136,42 @@ func TestWithdrawAndCompare(t *testing.T) {
 		t.Errorf("%s", r)
 	}
 }
+
+// TestEveryKindThroughTheHolder signs in at a real sshd, with the real ssh client and with
+// ours, by locked keys of every kind that the holder holds.
+func TestEveryKindThroughTheHolder(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.write("seven tides\n", "passphrase")
+	kinds := map[string][]string{
+		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"}, "ecdsa384": {"--kind", "ecdsa", "--size", "384"},
+		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
+	}
+	lines := ""
+	for name, args := range kinds {
+		p.must(append([]string{"key", "new", name, "--passphrase-from", p.path("passphrase")}, args...)...)
+		lines += p.must("key", "show", name, "--line").out
+	}
+	port, _ := p.sshd(lines)
+	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
+	p.must("host", "set", "sea.example", "address=127.0.0.1", fmt.Sprintf("port=%d", port), "user="+who.Username)
+	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n"+p.read(".ssh", "config"), ".ssh", "config")
+	p.must("host", "trust", "sea.example", "--fingerprint", p.fingerprint("sshd_host"))
+	url := "sea.example:" + p.path("repo.git")
+	for name := range kinds {
+		p.must("host", "set", "sea.example", "key="+name)
+		p.wants(url, "key-locked")
+		p.must("key", "load", name, "--passphrase-from", p.path("passphrase"))
+		p.wants(url, "")
+		if r := p.check(url, "--verbose"); len(r.Notes) != 0 {
+			t.Errorf("%s: notes %+v", name, r.Notes)
+		}
+	}
+	if held := p.holder().Keys; len(held) != len(kinds) {
+		t.Errorf("%d keys are held", len(held))
+	}
+}

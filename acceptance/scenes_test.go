@@ -61,6 +61,14 @@ var scenes = []scene{
 	}},
 	{code: "port-refused", arrange: func(p *person) { p.usePort(freePort(p.t)) },
 		mend: func(p *person) { p.usePort(p.host.SSHPort()) }},
+	{code: "ssh-port-blocked", arrange: func(p *person) { // as if a network let the first port's packets fall
+		was, closed := strconv.Itoa(p.host.SSHPort()), strconv.Itoa(freePort(p.t))
+		p.edit("\nport = "+was, "\nport = "+closed, ".config", "unicrux", "hosts", "forge.toml")
+		p.edit("Port "+was, "Port "+closed, ".ssh", "unicrux.conf")
+	}, mend: func(p *person) {
+		p.must("host", "set", "forge", "port=alternative")
+		p.must("host", "trust", "forge")
+	}},
 	{code: "host-key-unknown", arrange: func(p *person) { p.write("", ".ssh", "known_hosts") }},
 	{code: "host-key-wrong", arrange: func(p *person) {
 		other, err := standin.Start(standin.Options{})

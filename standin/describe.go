@@ -16,6 +16,7 @@ title = "{{.Title}}"
 host = "{{.Host}}"
 user = "git"
 port = {{.SSHPort}}
+alternative-port = {{.OtherPort}}
 address = "127.0.0.1"
 greeting = 'knows you as ([a-z.]+)\. There is no shell'
 
@@ -75,7 +76,7 @@ func (h *Host) describe() []byte {
 	var b bytes.Buffer
 	err := description.Execute(&b, map[string]any{
 		"Name": h.world.name, "Title": h.world.title, "Host": h.world.hostname, "Path": interfacePath,
-		"SSHPort": h.SSHPort(), "WebPort": h.WebPort(), "Authority": string(h.authority.pem),
+		"SSHPort": h.SSHPort(), "OtherPort": h.OtherPort(), "WebPort": h.WebPort(), "Authority": string(h.authority.pem),
 	})
 	if err != nil { // the template and its values are both ours
 		panic(fmt.Sprintf("the practice host's own description: %v", err))

@@ -22,15 +22,17 @@ var errStranger = errors.New("no account has this key")
 func (h *Host) serveSSH() {
 	config := &ssh.ServerConfig{ServerVersion: "SSH-2.0-Tidewater", PublicKeyCallback: h.whoseKey}
 	config.AddHostKey(h.hostKey)
-	h.running.Go(func() {
-		for {
-			conn, err := h.ssh.Accept()
-			if err != nil {
-				return
+	for _, listener := range []net.Listener{h.ssh, h.other} {
+		h.running.Go(func() {
+			for {
+				conn, err := listener.Accept()
+				if err != nil {
+					return
+				}
+				h.running.Go(func() { h.converse(conn, config) })
 			}
-			h.running.Go(func() { h.converse(conn, config) })
-		}
-	})
+		})
+	}
 }
 
 func (h *Host) whoseKey(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {

@@ -34,6 +34,7 @@ type Host struct {
 	hostKey   ssh.Signer
 	authority *authority
 	ssh, web  net.Listener
+	other     net.Listener // SSH as well, for networks where the first port is closed
 	server    *http.Server
 	tokens    map[string]string // account -> token
 	state     state
@@ -97,6 +98,9 @@ func Start(o Options) (h *Host, err error) {
 	if h.web, err = listen(o.WebPort); err != nil {
 		return h, err
 	}
+	if h.other, err = listen(0); err != nil {
+		return h, err
+	}
 	if err := h.handOut(); err != nil {
 		return h, err
 	}
@@ -158,6 +162,9 @@ func (h *Host) Owner() string { return h.world.owner }
 // SSHPort and WebPort are the ports on 127.0.0.1 that the host listens on.
 func (h *Host) SSHPort() int { return h.ssh.Addr().(*net.TCPAddr).Port }
 
+// OtherPort is another port for SSH, as hosts have it for networks where the first is closed.
+func (h *Host) OtherPort() int { return h.other.Addr().(*net.TCPAddr).Port }
+
 // WebPort is the port of the interface.
 func (h *Host) WebPort() int { return h.web.Addr().(*net.TCPAddr).Port }
 
@@ -203,8 +210,10 @@ func (h *Host) Close() error {
 	} else if h.web != nil {
 		errs = append(errs, h.web.Close())
 	}
-	if h.ssh != nil {
-		errs = append(errs, h.ssh.Close())
+	for _, listener := range []net.Listener{h.ssh, h.other} {
+		if listener != nil {
+			errs = append(errs, listener.Close())
+		}
 	}
 	h.state.Lock()
 	for conn := range h.state.open {

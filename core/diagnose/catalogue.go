@@ -80,6 +80,8 @@ var catalogue = []entry{
 		"Check the spelling of HOST.", "host"},
 	{"network-down", Reach, "There is no way out of this workstation: no route, or no name server answers.", You,
 		"Connect this workstation to the network, and to the VPN if the host is inside one.", "host"},
+	{"ssh-port-blocked", Reach, "The host's usual port for SSH is closed on this network, and its other port is open.", You,
+		"Make the settings for HOST use its other port.", "port"},
 	{"port-refused", Reach, "Nothing listens on that port of the host.", Host,
 		"Check the port. If it is right, the host's SSH service is down: ask whoever runs HOST.", "port"},
 	{"port-silent", Reach, "The host does not answer in time.", Administrator,

@@ -67,10 +67,39 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 	if code == "connection-closed" && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, c.timeout()) {
 		code, evidence = "not-ssh", append(evidence, Evidence{"it speaks", "TLS, as web servers do", ""})
 	}
+	if opened := c.otherPort(ctx, code); opened != "" {
+		code, evidence = "ssh-port-blocked", append(evidence, Evidence{"other port", opened, "its description"})
+	}
 	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
 		evidence = append(evidence, Evidence{"looks like", likely, ""})
 	}
 	return crux(code, Proved, evidence...)
+}
+
+// otherPort tries the port that a host's description names for networks where the first one
+// is closed, and says what answers there; nothing where it does not, or where somebody else does.
+func (c *checker) otherPort(ctx context.Context, code Code) string {
+	closed := code == "port-refused" || code == "port-silent" || code == "connection-closed"
+	if !closed || c.host == nil || c.host.SSH.Other == 0 || c.passage.Client.Port != c.host.Port() {
+		return ""
+	}
+	published, err := c.host.Published(ctx, c.request.Timeout)
+	if err != nil {
+		return ""
+	}
+	plan := c.passage.Plan(func(key ssh.PublicKey) error {
+		if !published.Has(wire.PlainKey(key)) {
+			return errOnlyAsked
+		}
+		return nil
+	}, c.request.Timeout)
+	plan.Port = c.host.SSH.Other
+	_, err = wire.GoSSH(ctx, plan) // without a key to offer it ends at the sign-in at the latest
+	var failure *wire.Failure
+	if err != nil && (!errors.As(err, &failure) || failure.At < wire.AtSignIn) {
+		return ""
+	}
+	return fmt.Sprintf("%d answers, with a key that the host publishes", plan.Port)
 }
 
 // explainTrust tells an unknown key from a changed one and a changed one from a wrong

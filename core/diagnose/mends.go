@@ -60,6 +60,10 @@ func (c *checker) mends(crux *Crux) []Mend {
 		return []Mend{c.trust(mend)}
 	case "key-not-registered":
 		return []Mend{c.registerMend(mend)}
+	case "ssh-port-blocked":
+		port := strconv.Itoa(c.host.SSH.Other)
+		return []Mend{c.command(mend, Deed{Do: SettleHost, Settings: []sshconfig.Setting{{Keyword: "Port", Args: []string{port}}}}, c.ourSettings(),
+			program, "host", "set", c.way.Question.Host, "port="+port)}
 	case "key-file-exposed":
 		return []Mend{c.command(mend, Deed{Do: Restrict, File: crux.path}, "the permissions of "+c.station.Tilde(crux.path), "chmod", "600", crux.path)}
 	case "key-pair-mismatch":

@@ -67,12 +67,13 @@ type RefusalText struct {
 
 // SSH says how git reaches the host over SSH.
 type SSH struct {
-	Host     string   `toml:"host"`      // the name in clone URLs
-	User     string   `toml:"user"`      // the login that everybody shares, "git" most often
-	Port     int      `toml:"port"`      // 0 means 22
-	Address  string   `toml:"address"`   // an IP address to use in place of the name; empty asks the name servers
-	HostKeys []string `toml:"host-keys"` // published host keys, as public lines
-	Greeting string   `toml:"greeting"`  // regular expression (RE2) whose first group is the account; empty when the host greets nobody
+	Host     string   `toml:"host"`             // the name in clone URLs
+	User     string   `toml:"user"`             // the login that everybody shares, "git" most often
+	Port     int      `toml:"port"`             // 0 means 22
+	Other    int      `toml:"alternative-port"` // another port, for networks where the first is closed; 0 for none
+	Address  string   `toml:"address"`          // an IP address to use in place of the name; empty asks the name servers
+	HostKeys []string `toml:"host-keys"`        // published host keys, as public lines
+	Greeting string   `toml:"greeting"`         // regular expression (RE2) whose first group is the account; empty when the host greets nobody
 }
 
 // Interface says where the host's interface is and how to prove oneself to it.
@@ -170,6 +171,8 @@ func (d *Description) check() error {
 		return &DescriptionError{Place: "ssh.user", Words: "a login name is needed"}
 	case d.SSH.Port < 0 || d.SSH.Port > 65535:
 		return &DescriptionError{Place: "ssh.port", Words: "a port is a number from 1 to 65535"}
+	case d.SSH.Other < 0 || d.SSH.Other > 65535 || (d.SSH.Other != 0 && d.SSH.Other == d.Port()):
+		return &DescriptionError{Place: "ssh.alternative-port", Words: "a port is a number from 1 to 65535, and another one than the first"}
 	}
 	return firstError(d.checkAddresses, d.checkHostKeys, d.checkGreeting, d.checkRefusals, d.checkKeyRules, d.checkInterface, d.checkOperations)
 }

@@ -36,6 +36,7 @@ type target struct {
 	user     string // the login that everybody shares
 	program  string // ours, in full
 	folder   string // from folder=, for the author
+	other    int    // the port that the description names for networks where the first is closed
 }
 
 // settable maps the names of per-host settings to what each comes to. An empty value takes
@@ -48,7 +49,13 @@ var settable = map[string]func(t *target, value string) (effect, error){
 		}
 		return one("User", value), nil
 	},
-	"port": func(_ *target, value string) (effect, error) {
+	"port": func(t *target, value string) (effect, error) {
+		if value == "alternative" {
+			if t.other == 0 {
+				return effect{}, wrong("port", value, "the description of this host names no other port")
+			}
+			value = strconv.Itoa(t.other)
+		}
 		if port, err := strconv.ParseUint(value, 10, 16); value != "" && (err != nil || port == 0) {
 			return effect{}, wrong("port", value, "a number from 1 to 65535 is needed")
 		}
@@ -213,7 +220,7 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	}
 	t := &target{station: station, hostName: hostName, user: "git", program: program}
 	if d := registry.ForHost(hostName); d != nil {
-		t.user = d.SSH.User
+		t.user, t.other = d.SSH.User, d.SSH.Other
 	}
 	all, err := t.effects(pairs)
 	if err != nil {
