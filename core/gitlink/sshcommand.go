@@ -1,6 +1,7 @@
 package gitlink
 
 import (
+	"errors"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -38,7 +39,7 @@ func (c *Config) SSH() SSHCommand {
 
 func (c *Config) parse(text, origin string) SSHCommand {
 	command := SSHCommand{Origin: origin}
-	words, err := shell.Fields(text, c.station.Getenv)
+	words, err := fields(text, c.station.Getenv)
 	for err == nil && len(words) > 0 && isAssignment(words[0]) {
 		words = words[1:]
 	}
@@ -51,6 +52,20 @@ func (c *Config) parse(text, origin string) SSHCommand {
 	command.Line, readable = sshconfig.ParseArgs(words[1:], origin)
 	command.Clear = readable && isSSH(words[0])
 	return command
+}
+
+// errWords is returned for a command line that cannot be split without running something.
+var errWords = errors.New("a command line that only a shell can read")
+
+// fields splits a command line as the shell would. The library panics on substitutions of
+// processes, which it can neither run nor refuse.
+func fields(text string, getenv func(string) string) (words []string, err error) {
+	defer func() {
+		if recover() != nil {
+			words, err = nil, errWords
+		}
+	}()
+	return shell.Fields(text, getenv)
 }
 
 func isAssignment(word string) bool {
