@@ -11,7 +11,10 @@ import (
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
 func (s Style) Look(v *look.View, tilde func(string) string) string {
-	text := s.Sentences(standing(v) + danger(v))
+	text := s.Sentences(standing(v))
+	if words := danger(v); words != "" {
+		text += s.Sentences(words)
+	}
 	if len(v.Keys) > 0 {
 		text += "\n" + s.whoOpensWhat(v, tilde)
 	}
@@ -54,9 +57,9 @@ func danger(v *look.View) string {
 	case 0:
 		return ""
 	case 1:
-		return " One key needs care."
+		return "One key needs care."
 	}
-	return fmt.Sprintf(" %d keys need care.", len(keys))
+	return fmt.Sprintf("%d keys need care.", len(keys))
 }
 
 func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
