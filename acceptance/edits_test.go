@@ -1,12 +1,16 @@
 package acceptance
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
+	"unicrux/core/hosts"
+	"unicrux/core/workstation"
 )
 
 // TestFiftyAtOnce loses no setting of fifty commands that run at once.
@@ -99,5 +103,70 @@ func TestEditsThatFail(t *testing.T) {
 			}
 			_ = os.Chmod(p.path(".ssh"), 0o700) // so that it can be cleared away
 		})
+	}
+}
+
+// TestSetCutShort cuts the writing of settings short before and after every step: each time
+// ssh and git read what is there, and the next run finishes.
+func TestSetCutShort(t *testing.T) {
+	t.Parallel()
+	cut := errors.New("cut short")
+	for at := 1; ; at++ {
+		p := newPerson(t)
+		p.write("Host mine\n    Port 1\n", ".ssh", "config")
+		p.write("[user]\n\tname = Ines Marlow\n", ".gitconfig")
+		station, err := workstation.Here(p.environ())
+		if err != nil {
+			t.Fatal(err)
+		}
+		points := 0
+		set := func(fault func(string)) (err error) {
+			defer func() {
+				if cause := recover(); cause != nil && cause != any(cut) {
+					panic(cause)
+				} else if cause != nil {
+					err = cut
+				}
+			}()
+			if _, err := station.Tidy(); err != nil {
+				t.Fatal(err)
+			}
+			registry, err := hosts.Open(station)
+			if err != nil {
+				t.Fatal(err)
+			}
+			station.Fault = fault
+			return hosts.Set(context.Background(), station.Begin("Settle.", false), station, registry, "/usr/bin/unicrux", "far.example",
+				[]string{"port=7", "proxy=http://127.0.0.1:3128", "author-name=Ines", "by=ssh"})
+		}
+		err = set(func(string) {
+			if points++; points == at {
+				panic(cut)
+			}
+		})
+		if err != nil && !errors.Is(err, cut) {
+			t.Fatalf("cut at %d: %v", at, err)
+		}
+		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "mine"); r.exit != 0 || !strings.Contains(r.out, "\nport 1\n") {
+			t.Fatalf("cut at %d, ssh does not read its settings: %s", at, r)
+		}
+		if got := strings.TrimSpace(p.mustGit("config", "user.name").out); got != "Ines Marlow" {
+			t.Fatalf("cut at %d, git reads %q", at, got)
+		}
+		if again := set(nil); again != nil {
+			t.Fatalf("cut at %d, the next run: %v", at, again)
+		}
+		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "far.example"); !strings.Contains(r.out, "\nport 7\n") || !strings.Contains(r.out, "127.0.0.1:3128") {
+			t.Fatalf("cut at %d, at the end: %s", at, r)
+		}
+		if got := p.mustGit("config", "--get-urlmatch", "http.proxy", "https://far.example/x").out; !strings.Contains(got, "3128") {
+			t.Fatalf("cut at %d, git's proxy is %q", at, got)
+		}
+		if err == nil {
+			if at < 8 {
+				t.Errorf("only %d points", at)
+			}
+			return
+		}
 	}
 }
