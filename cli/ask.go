@@ -108,7 +108,7 @@ func (a *app) asker(source string) sshway.Asker {
 		if source != "" {
 			return a.readSecret(source)
 		}
-		if text, kept := ready.KeptPassphrase(pair); kept {
+		if text, kept := (ready.Place{Station: a.station}).KeptPassphrase(pair); kept {
 			return text, nil
 		}
 		if !a.mayAsk() {

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"unicrux/core/agent"
-	"unicrux/core/ready"
 	"unicrux/core/sshkey"
 	"unicrux/holder"
 	"unicrux/render"
@@ -111,7 +110,7 @@ func (a *app) unlockFromDesktop(path string) error {
 	if err != nil || place.Held(pair) {
 		return err
 	}
-	passphrase, kept := ready.KeptPassphrase(pair)
+	passphrase, kept := place.KeptPassphrase(pair)
 	if !kept {
 		return nil
 	}

@@ -104,7 +104,7 @@ func (a *app) unload(name string, forget bool) error {
 		words = pair.Name() + " is held no more."
 	}
 	if forget {
-		forgot, err := ready.ForgetPassphrase(pair)
+		forgot, err := place.ForgetPassphrase(a.station.Begin("Forget the passphrase of "+pair.Name()+".", false), pair)
 		if err != nil {
 			return err
 		}

@@ -83,10 +83,8 @@ func (a *app) lock(o *relockOptions, name string) error {
 	if err := place.Relock(batch, pair, old, new); err != nil {
 		return err
 	}
-	if !a.dry {
-		if err := ready.FollowLock(pair, new); err != nil {
-			return err
-		}
+	if err := place.FollowLock(batch, pair, new); err != nil {
+		return err
 	}
 	pair.Locked = !new.Empty()
 	words := pair.Name() + " is locked by the new passphrase."

@@ -1,7 +1,12 @@
 package ready
 
 import (
+	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
 
 	"unicrux/core/desktop"
 	"unicrux/core/secret"
@@ -21,10 +26,42 @@ func keptName(pair *sshkey.Pair) string {
 	return "passphrase of " + sshkey.Fingerprint(pair.Public)
 }
 
-// KeptPassphrase asks the desktop for the passphrase of a key. A wrong one, from before the
-// lock was changed, is none.
-func KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
-	if pair.Public == nil || !desktop.Answers() {
+// keptFile lists the fingerprints of keys whose passphrases were given to the desktop. Without
+// it the desktop would have to be asked each time, and would ask the person to open it.
+func keptFile(station *workstation.Station) string {
+	return filepath.Join(station.Config, "kept-passphrases")
+}
+
+// PassphraseKept tells whether the desktop was given the passphrase of a key.
+func (p Place) PassphraseKept(pair *sshkey.Pair) bool {
+	if pair.Public == nil || !pair.Locked {
+		return false
+	}
+	text, err := os.ReadFile(keptFile(p.Station)) // no file, none kept
+	return err == nil && slices.Contains(strings.Fields(string(text)), sshkey.Fingerprint(pair.Public))
+}
+
+// note writes down that the desktop keeps the passphrase of a key, or does not any more.
+func (p Place) note(batch *workstation.Batch, pair *sshkey.Pair, kept bool) error {
+	fingerprint := sshkey.Fingerprint(pair.Public)
+	words := fmt.Sprintf("Note that the desktop keeps the passphrase of %s.", pair.Name())
+	if !kept {
+		words = fmt.Sprintf("Note that the desktop does not keep the passphrase of %s any more.", pair.Name())
+	}
+	_, err := batch.Edit(keptFile(p.Station), words, 0o600, func(old []byte) ([]byte, error) {
+		list := slices.DeleteFunc(strings.Fields(string(old)), func(f string) bool { return f == fingerprint })
+		if kept {
+			list = append(list, fingerprint)
+		}
+		return []byte(strings.Join(append(list, ""), "\n")), nil
+	})
+	return err
+}
+
+// KeptPassphrase asks the desktop for the passphrase of a key, if it was given it. A wrong
+// one, from before the lock was changed elsewhere, is none.
+func (p Place) KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
+	if !p.PassphraseKept(pair) {
 		return secret.Text{}, false
 	}
 	text, err := desktop.Get(keptName(pair))
@@ -37,15 +74,6 @@ func KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
 	return text, true
 }
 
-// PassphraseKept tells whether the desktop keeps a passphrase for the key.
-func PassphraseKept(pair *sshkey.Pair) bool {
-	if pair.Public == nil || !pair.Locked || !desktop.Answers() {
-		return false
-	}
-	_, err := desktop.Get(keptName(pair))
-	return err == nil
-}
-
 func (p Place) keepPassphrase(batch *workstation.Batch, load Load) error {
 	if load.Pair.Public == nil {
 		return sshkey.ErrLocked
@@ -56,27 +84,35 @@ func (p Place) keepPassphrase(batch *workstation.Batch, load Load) error {
 	name := keptName(load.Pair)
 	step := workstation.HostStep{Host: atDesktop, Act: actKeep, Data: map[string]string{"name": name}}
 	words := fmt.Sprintf("Let the desktop's secret service keep the passphrase of %s.", load.Pair.Name())
-	return batch.Act(words, step, func() (map[string]string, error) {
+	err := batch.Act(words, step, func() (map[string]string, error) {
 		return nil, desktop.Keep(name, load.Passphrase)
 	})
+	if err != nil {
+		return err
+	}
+	return p.note(batch, load.Pair, true)
 }
 
 // FollowLock keeps what the desktop has of a key's passphrase in step with its lock. Where it
 // has none, nothing happens.
-func FollowLock(pair *sshkey.Pair, passphrase secret.Text) error {
+func (p Place) FollowLock(batch *workstation.Batch, pair *sshkey.Pair, passphrase secret.Text) error {
 	switch {
-	case !PassphraseKept(pair):
+	case batch.Dry || !p.PassphraseKept(pair):
 		return nil
 	case passphrase.Empty():
-		return desktop.Forget(keptName(pair))
+		_, err := p.ForgetPassphrase(batch, pair)
+		return err
 	}
 	return desktop.Keep(keptName(pair), passphrase)
 }
 
-// ForgetPassphrase makes the desktop forget the passphrase of a key, if it keeps one.
-func ForgetPassphrase(pair *sshkey.Pair) (forgot bool, err error) {
-	if !PassphraseKept(pair) {
+// ForgetPassphrase makes the desktop forget the passphrase of a key, if it was given it.
+func (p Place) ForgetPassphrase(batch *workstation.Batch, pair *sshkey.Pair) (forgot bool, err error) {
+	if !p.PassphraseKept(pair) {
 		return false, nil
 	}
-	return true, desktop.Forget(keptName(pair))
+	if err := desktop.Forget(keptName(pair)); err != nil && !errors.Is(err, desktop.ErrNone) {
+		return false, err
+	}
+	return true, p.note(batch, pair, false)
 }

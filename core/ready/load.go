@@ -212,7 +212,7 @@ func (p Place) use(ctx context.Context, batch *workstation.Batch, hostName strin
 
 func (p Place) holdFor(pair *sshkey.Pair) hosts.Hold {
 	hold := hosts.Hold{Program: p.Program}
-	if PassphraseKept(pair) {
+	if p.PassphraseKept(pair) {
 		hold.Unlock = pair.Path
 	}
 	return hold

@@ -323,7 +323,7 @@ func (p Place) takeOut(ctx context.Context, batch *workstation.Batch, pair *sshk
 		if _, err := p.Unload(ctx, pair); err != nil {
 			return err
 		}
-		if _, err := ForgetPassphrase(pair); err != nil {
+		if _, err := p.ForgetPassphrase(batch, pair); err != nil {
 			return err
 		}
 	}
