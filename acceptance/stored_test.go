@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"strings"
 	"testing"
-	"time"
 )
 
 // hashed writes a host name as ssh hashes it in its known hosts.
@@ -85,14 +84,5 @@ func BenchmarkManyKnownHosts(b *testing.B) {
 		fmt.Fprintf(&text, "%s %s %s\n", name, line[1], line[2])
 	}
 	p.write(text.String()+p.read(".ssh", "known_hosts"), ".ssh", "known_hosts")
-	var ours, theirs time.Duration
-	for b.Loop() {
-		start := time.Now()
-		p.must("check", drift)
-		ours += time.Since(start)
-		start = time.Now()
-		p.mustGit("ls-remote", drift)
-		theirs += time.Since(start)
-	}
-	b.ReportMetric(float64(ours)/float64(theirs), "ours/theirs")
+	inPairs(b, func() { p.must("check", drift) }, func() { p.mustGit("ls-remote", drift) })
 }
