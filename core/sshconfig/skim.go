@@ -44,45 +44,68 @@ func (s *Settings) mannerOf(written string) manner {
 	return m
 }
 
+// What a byte is for skim: part of a word unless said otherwise.
+const (
+	blank    = 1 // separates words
+	peculiar = 2 // not in a line of plain words
+	ofName   = 4 // part of a keyword
+)
+
+// kinds is looked up for each byte of a large file.
+var kinds = func() (table [256]uint8) {
+	for _, c := range " \t\r\n\f" {
+		table[c] = blank
+	}
+	for _, c := range `"'\#=` {
+		table[c] = peculiar
+	}
+	for c := 'a'; c <= 'z'; c++ {
+		table[c], table[c-'a'+'A'] = ofName, ofName
+	}
+	for c := '0'; c <= '9'; c++ {
+		table[c] = ofName
+	}
+	return table
+}()
+
 // skim takes the keyword off a line and returns what stands behind it; words is 0 for a line
 // with anything but plain words in it.
 func skim(raw string) (keyword, rest string, words int) {
 	end := len(raw)
-	for end > 0 && isSpace(raw[end-1]) {
+	for end > 0 && kinds[raw[end-1]] == blank {
 		end--
 	}
+	raw = raw[:end]
 	i := 0
-	for i < end && isSpace(raw[i]) {
+	for i < len(raw) && kinds[raw[i]] == blank {
 		i++
 	}
 	begin := i
-	for i < end && (raw[i]|0x20 >= 'a' && raw[i]|0x20 <= 'z' || raw[i] >= '0' && raw[i] <= '9') {
+	for i < len(raw) && kinds[raw[i]] == ofName {
 		i++
 	}
 	keyword = raw[begin:i]
-	if i == begin || i == end || (!isSpace(raw[i]) && raw[i] != '=') {
+	if i == begin || i == len(raw) || (kinds[raw[i]] != blank && raw[i] != '=') {
 		return "", "", 0
 	}
-	for i < end && isSpace(raw[i]) {
+	for i < len(raw) && kinds[raw[i]] == blank {
 		i++
 	}
-	if i < end && raw[i] == '=' {
-		for i++; i < end && isSpace(raw[i]); i++ {
+	if i < len(raw) && raw[i] == '=' {
+		for i++; i < len(raw) && kinds[raw[i]] == blank; i++ {
 		}
 	}
-	rest = raw[i:end]
-	between := true
+	rest = raw[i:]
+	before := uint8(blank)
 	for j := 0; j < len(rest); j++ {
-		switch rest[j] {
-		case ' ', '\t':
-			between = true
-			continue
-		case '"', '\'', '\\', '#', '=', '\r', '\f':
+		kind := kinds[rest[j]]
+		if kind == peculiar {
 			return "", "", 0
 		}
-		if between {
-			between, words = false, words+1
+		if before == blank && kind != blank {
+			words++
 		}
+		before = kind
 	}
 	return keyword, rest, words
 }
