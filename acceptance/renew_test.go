@@ -65,6 +65,16 @@ func TestRenew(t *testing.T) {
 	if r := p.unicrux("key", "renew", "forge_ed25519"); r.exit != 1 || !strings.Contains(r.err, "no such key") {
 		t.Errorf("once more: %s", r)
 	}
+	// Another key that has the name of the old one is renewed by a pair of its own.
+	p.must("key", "new", "forge_ed25519", "--no-passphrase")
+	p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
+	if r := p.must("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "Made forge_ed25519_3") {
+		t.Errorf("another key of that name: %s", r)
+	}
+	p.wants(drift, "")
+	for range 3 { // back to the first renewal
+		p.must(append([]string{"undo"}, tokens...)...)
+	}
 	undo := p.must(append([]string{"undo"}, tokens...)...)
 	if !p.exists(".ssh", "forge_ed25519") || !strings.Contains(undo.out, "What cannot be brought back") {
 		t.Errorf("undo: %s", undo)

@@ -163,6 +163,10 @@ func TestAuthors(t *testing.T) {
 	if got := author("buoylab/new"); got != "The Laboratory <ines.marlow@tidewater.example>" {
 		t.Errorf("below the folder: %s", got)
 	}
+	p.must("host", "set", "forge", "author-name=", "author-email=", "folder=~/buoylab")
+	if text := p.read(".config", "unicrux", "git.config"); strings.Contains(text, "buoylab") {
+		t.Errorf("an author that was taken back is still included: %s", text)
+	}
 	p.must("host", "drop", "forge")
 	if got := author("one"); got != "Private <private@nowhere.example>" {
 		t.Errorf("after the drop: %s", got)

@@ -236,7 +236,11 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 		if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say who commits for %s are by.", hostName), all.author); err != nil {
 			return err
 		}
-		all.git = append(all.git, authorAssignments(station, hostName, t.folder, true)...)
+		left, err := gitlink.Entries(ctx, station, path)
+		if err != nil {
+			return err
+		}
+		all.git = append(all.git, authorAssignments(station, hostName, t.folder, batch.Dry || len(left) > 0)...)
 	}
 	if len(all.git) == 0 {
 		return nil

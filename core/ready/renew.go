@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"unicrux/core/agent"
@@ -114,7 +114,7 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 		return nil, err
 	}
 	for _, change := range slices.Backward(changes) {
-		if change.Undone != nil || change.About["renews"] != r.Old.Path {
+		if change.Undone != nil || change.About["renews"] != sshkey.Fingerprint(r.Old.Public) { // by the key: another may have its name by now
 			continue
 		}
 		pair, err := sshkey.Load(change.About["by"])
@@ -144,7 +144,7 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 			return nil, err
 		}
 	}
-	batch.About(map[string]string{"renews": r.Old.Path, "by": p.Station.KeyPath(n.Name)})
+	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name)})
 	pair, err := p.Make(ctx, batch, n)
 	if err == nil {
 		r.Told("Made " + pair.Name() + " beside " + r.Old.Name() + ".")
@@ -172,14 +172,13 @@ func (r Renewal) kind() string {
 	return sshkey.ED25519
 }
 
-var numbered = regexp.MustCompile(`^(.*)_([0-9]{1,4})$`)
-
 // nextName is the old name with the next number that is free.
 func (p Place) nextName(old *sshkey.Pair) string {
 	stem, number := old.Name(), 1
-	if match := numbered.FindStringSubmatch(stem); match != nil {
-		stem = match[1]
-		number, _ = strconv.Atoi(match[2]) // four digits at most
+	if i := strings.LastIndexByte(stem, '_'); i > 0 {
+		if n, err := strconv.ParseUint(stem[i+1:], 10, 16); err == nil {
+			stem, number = stem[:i], int(n)
+		}
 	}
 	for {
 		number++
