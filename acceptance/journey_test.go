@@ -10,6 +10,7 @@ import (
 
 	"os/exec"
 
+	"unicrux/demo"
 	"unicrux/standin"
 )
 
@@ -128,20 +129,24 @@ func TestPracticeServeEndsCleanly(t *testing.T) {
 		t.Fatal(err)
 	}
 	var document struct {
-		Schema          string
-		DescriptionFile string `json:"description_file"`
+		Schema string
+		Hosts  []struct {
+			DescriptionFile string `json:"description_file"`
+		}
 	}
-	if err := json.NewDecoder(out).Decode(&document); err != nil || document.Schema != "unicrux.practice/1" {
+	if err := json.NewDecoder(out).Decode(&document); err != nil || document.Schema != "unicrux.practice/1" || len(document.Hosts) != 3 {
 		t.Fatalf("%+v, %v", document, err)
 	}
-	p.must("host", "add", document.DescriptionFile)
+	for _, host := range document.Hosts {
+		p.must("host", "add", host.DescriptionFile)
+	}
 	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
 		t.Fatal(err)
 	}
 	if err := cmd.Wait(); err != nil {
 		t.Errorf("stopped: %v", err)
 	}
-	if _, err := os.Stat(filepath.Dir(document.DescriptionFile)); !os.IsNotExist(err) {
+	if _, err := os.Stat(filepath.Dir(filepath.Dir(document.Hosts[0].DescriptionFile))); !os.IsNotExist(err) {
 		t.Errorf("its folder is still there: %v", err)
 	}
 }
@@ -196,7 +201,7 @@ func TestSecretsStayInside(t *testing.T) {
 func TestHostsAreToldApart(t *testing.T) {
 	t.Parallel()
 	p := withHost(t)
-	other, err := standin.Start(standin.Options{})
+	other, err := demo.Serve("forge", standin.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

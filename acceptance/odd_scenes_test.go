@@ -1,6 +1,11 @@
 package acceptance
 
 import (
+	"crypto/ed25519"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"net"
 	"os"
 	"os/exec"
 	"os/user"
@@ -10,6 +15,8 @@ import (
 	"testing"
 
 	"unicrux/core/diagnose"
+
+	"golang.org/x/crypto/ssh"
 )
 
 // elsewhere names the tests in which a code's scene is played that the table cannot hold.
@@ -19,7 +26,9 @@ var elsewhere = map[diagnose.Code]string{
 	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
 	"sign-in-other-way": "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn", "algorithms-differ": "TestOtherWaysToSignIn",
 	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
+	"key-kind-refused": "TestKindsOfKeys", "key-ended": "TestWordsOfAHost", "branch-unknown": "TestBeyond", "branch-protected": "TestBeyond",
 	"account-blocked": "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
+	"token-ends-soon": "TestForesight",
 }
 
 func TestEveryCodeHasAScene(t *testing.T) {
@@ -28,6 +37,12 @@ func TestEveryCodeHasAScene(t *testing.T) {
 		if played[diagnose.Code(s.code)] {
 			t.Errorf("%s is played twice", s.code)
 		}
+		played[diagnose.Code(s.code)] = true
+	}
+	for _, s := range webScenes {
+		played[diagnose.Code(s.code)] = true
+	}
+	for _, s := range beyondScenes {
 		played[diagnose.Code(s.code)] = true
 	}
 	for _, code := range diagnose.Codes() {
@@ -167,6 +182,30 @@ func TestOtherWaysToSignIn(t *testing.T) {
 			p.wants("ssh://"+who.Username+"@forge.tidewater.example/buoys/drift-model", code)
 		})
 	}
+}
+
+// TestKindsOfKeys has a server that takes no signature which an RSA key makes.
+func TestKindsOfKeys(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.remove(".ssh", "forge_ed25519")
+	p.remove(".ssh", "forge_ed25519.pub")
+	p.must("key", "new", "forge_ed25519", "--kind", "rsa", "--size", "3072", "--no-passphrase")
+	_, private, err := ed25519.GenerateKey(rand.Reader)
+	if err != nil {
+		t.Fatal(err)
+	}
+	hostKey, err := ssh.NewSignerFromKey(private)
+	if err != nil {
+		t.Fatal(err)
+	}
+	config := &ssh.ServerConfig{PublicKeyAuthAlgorithms: []string{ssh.KeyAlgoED25519},
+		PublicKeyCallback: func(ssh.ConnMetadata, ssh.PublicKey) (*ssh.Permissions, error) { return nil, errors.New("no") }}
+	config.AddHostKey(hostKey)
+	port := p.listen(func(conn net.Conn) { _, _, _, _ = ssh.NewServerConn(conn, config) })
+	p.usePort(port)
+	p.write(p.read(".ssh", "known_hosts")+fmt.Sprintf("[127.0.0.1]:%d %s", port, ssh.MarshalAuthorizedKey(hostKey.PublicKey())), ".ssh", "known_hosts")
+	p.wants(drift, "key-kind-refused")
 }
 
 func TestNotes(t *testing.T) {

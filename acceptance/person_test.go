@@ -81,22 +81,7 @@ func newPerson(t testing.TB) *person {
 }
 
 // withHost is a person beside a running practice host that is described already.
-func withHost(t testing.TB) *person {
-	t.Helper()
-	p := newPerson(t)
-	host, err := standin.Start(standin.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := host.Close(); err != nil {
-			t.Error(err)
-		}
-	})
-	p.host = host
-	p.must("host", "add", host.DescriptionFile())
-	return p
-}
+func withHost(t testing.TB) *person { return at(t, "forge") }
 
 // settled is a person for whom everything is ready: key, trust, registration.
 func settled(t testing.TB) *person {

@@ -27,11 +27,13 @@ func TestWordsOfAHost(t *testing.T) {
 		t.Fatal(err)
 	}
 	for code, words := range map[string]string{
-		"account-blocked":    "This account is currently not available.",
-		"host-limits":        "Too many requests. Try again later.",
-		"host-failing":       "git-upload-pack: command not found",
-		"repository-not-git": "fatal: not a git repository",
-		"repository-missing": "remote: Not found.",
+		"account-blocked":     "This account is currently not available.",
+		"host-limits":         "Too many requests. Try again later.",
+		"host-failing":        "git-upload-pack: command not found",
+		"repository-not-git":  "fatal: not a git repository",
+		"repository-missing":  "remote: Not found.",
+		"address-not-allowed": "Your IP address is not on the allow list.",
+		"key-ended":           "This SSH key has expired.",
 	} {
 		t.Run(code, func(t *testing.T) {
 			t.Parallel()

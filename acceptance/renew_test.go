@@ -8,11 +8,13 @@ import (
 	"strings"
 	"testing"
 
+	"unicrux/core/describe"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
+	"unicrux/demo"
 	"unicrux/standin"
 )
 
@@ -22,7 +24,7 @@ const harbour = "git@harbour.tidewater.example:buoys/drift-model.git"
 // returns where its token lies.
 func (p *person) withHarbour() (host *standin.Host, token string) {
 	p.t.Helper()
-	host, err := standin.Start(standin.Options{})
+	host, err := demo.Serve("forge", standin.Options{})
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -170,7 +172,7 @@ func TestRenewCutShort(t *testing.T) {
 	tokens := map[string]string{"forge": p.host.TokenFile(), "harbour": second}
 	secrets := ready.Secrets{
 		NewPassphrase: func(string) (secret.Text, error) { return secret.Text{}, nil },
-		Token: func(host *hosts.Description) (secret.Text, error) {
+		Token: func(host *describe.Description) (secret.Text, error) {
 			text, err := os.ReadFile(tokens[host.Name])
 			return secret.New([]byte(strings.TrimSpace(string(text)))), err
 		},

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/diagnose"
+	"unicrux/demo"
 	"unicrux/standin"
 )
 
@@ -71,7 +72,7 @@ var scenes = []scene{
 	}},
 	{code: "host-key-unknown", arrange: func(p *person) { p.write("", ".ssh", "known_hosts") }},
 	{code: "host-key-wrong", arrange: func(p *person) {
-		other, err := standin.Start(standin.Options{})
+		other, err := demo.Serve("forge", standin.Options{})
 		if err != nil {
 			p.t.Fatal(err)
 		}
@@ -160,6 +161,37 @@ var scenes = []scene{
 	}},
 	{code: "ssh-config-exposed", arrange: func(p *person) { p.chmod(0o666, ".ssh", "unicrux.conf") },
 		mend: func(p *person) { p.chmod(0o600, ".ssh", "unicrux.conf") }},
+	{code: "url-characters", url: "<git@forge.tidewater.example:buoys/drift-model.git>", then: drift},
+	{code: "url-alias-unknown", url: "git@forge-lab:buoys/drift-model.git",
+		mend: func(p *person) {
+			p.edit("Host forge.tidewater.example", "Host forge.tidewater.example forge-lab", ".ssh", "unicrux.conf")
+		}},
+	{code: "url-rewritten", arrange: func(p *person) {
+		p.mustGit("config", "--global", "url.git@elsewhere.example:.insteadOf", "git@forge.tidewater.example:")
+	}, mend: func(p *person) {
+		p.mustGit("config", "--global", "--unset-all", "url.git@elsewhere.example:.insteadOf")
+	}},
+	{code: "ssh-command-broken", arrange: func(p *person) { p.extra = append(p.extra, "GIT_SSH_COMMAND="+p.path("tools", "ssh-by-hand")) },
+		mend: func(p *person) { p.extra = nil }},
+	{code: "ssh-config-shadowed", arrange: func(p *person) { p.write("Host *\n    Port 1\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend: func(p *person) { p.edit("Host *\n    Port 1\n", "", ".ssh", "config") }},
+	{code: "ssh-config-unmatched", arrange: func(p *person) {
+		p.edit("Host forge.tidewater.example", "Host forge.tidewater.exampel", ".ssh", "unicrux.conf")
+	}, mend: func(p *person) {
+		p.edit("Host forge.tidewater.exampel", "Host forge.tidewater.example", ".ssh", "unicrux.conf")
+	}},
+	{code: "asking-failed", arrange: func(p *person) {
+		p.write("seven tides\n", "passphrase")
+		p.must("key", "lock", "forge_ed25519", "--new-passphrase-from", p.path("passphrase"))
+		p.extra = append(p.extra, "SSH_ASKPASS="+p.path("asker"), "SSH_ASKPASS_REQUIRE=force")
+	}, mend: func(p *person) {
+		p.write("#!/bin/sh\necho seven tides\n", "asker")
+		p.chmod(0o700, "asker")
+		p.must("key", "lock", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--no-passphrase")
+	}},
+	{code: "repository-owner", clone: true, push: true, url: "origin",
+		arrange: func(p *person) { p.extra = append(p.extra, "GIT_TEST_ASSUME_DIFFERENT_OWNER=1") },
+		mend:    func(p *person) { p.mustGit("config", "--global", "--add", "safe.directory", p.folder) }},
 	{code: "git-config-broken", arrange: func(p *person) { p.write("[remote\n", ".gitconfig") },
 		mend: func(p *person) { p.write("", ".gitconfig") }},
 }
@@ -187,9 +219,11 @@ func (s scene) play(p *person) {
 	if s.arrange != nil {
 		s.arrange(p)
 	}
-	if r := s.try(p); r.exit == 0 {
-		t.Fatalf("the real client does not fail: %s", r)
+	failed := s.try(p)
+	if failed.exit == 0 {
+		t.Fatalf("the real client does not fail: %s", failed)
 	}
+	p.explains(failed, s.code)
 	c := p.check(s.arguments()...)
 	if c.Open || c.Crux.Code != s.code {
 		t.Fatalf("the crux is %+v, want %s", c.Crux, s.code)

@@ -98,7 +98,7 @@ func TestThroughAProxy(t *testing.T) {
 		}
 	}
 	p.must("host", "set", "forge", fmt.Sprintf("proxy=http://127.0.0.1:%d", freePort(t)))
-	p.wants(drift, "proxy-command-failed")
+	p.wants(drift, "proxy-unreachable")
 	p.must("host", "set", "forge", "proxy=")
 	p.wants(drift, "")
 	if strings.Contains(p.read(".ssh", "unicrux.conf")+p.read(".config", "unicrux", "git.config"), "proxy") {
@@ -181,9 +181,9 @@ func TestSetBy(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.must("host", "set", "forge", "by=ssh")
-	p.mustGit("clone", "--quiet", "https://forge.tidewater.example/buoys/drift-model.git")
+	p.mustGit("clone", "--quiet", p.cloneHTTPS("buoys/drift-model"))
 	p.must("host", "set", "forge", "by=https")
-	if got := p.mustGit("-C", "drift-model", "ls-remote", "--get-url", drift).out; !strings.HasPrefix(got, "https://forge.tidewater.example/") {
+	if got := p.mustGit("-C", "drift-model", "ls-remote", "--get-url", drift).out; !strings.HasPrefix(got, "https://"+p.webHost()+"/") {
 		t.Errorf("by https: %s", got)
 	}
 	before := p.everything()

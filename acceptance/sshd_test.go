@@ -218,6 +218,9 @@ func (p *person) wants(url, code string) {
 	if (real.exit == 0) != c.Open {
 		p.t.Fatalf("git ends with %s, and check finds %+v", real, c.Crux)
 	}
+	if code != "" {
+		p.explains(real, code)
+	}
 	if code != "" && (c.Open || c.Crux.Code != code) {
 		p.t.Fatalf("the crux is %+v, want %s", c.Crux, code)
 	}

@@ -5,10 +5,11 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"golang.org/x/term"
 
-	"unicrux/core/hosts"
+	"unicrux/core/describe"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -23,10 +24,34 @@ func (a *app) mayAsk() bool {
 // askSecret asks on the terminal without showing what is typed. Echo is off before the
 // question appears, so that nothing typed early is shown either.
 func (a *app) askSecret(question string) (secret.Text, error) {
+	text, err := a.ask(func() (string, error) { return a.asked.ReadPassword(question + " ") })
+	return secret.New([]byte(text)), err
+}
+
+// confirm asks whether to do something. Whoever cannot be asked must have said so.
+func (a *app) confirm(question string) error {
+	switch {
+	case a.yes || a.dry:
+		return nil
+	case !a.mayAsk():
+		return &problem{message: "it must be asked whether to go on, and nobody can be asked", advice: "Say --yes if you have compared what is told above.", exit: exitAsk}
+	}
+	answer, err := a.ask(func() (string, error) {
+		a.asked.SetPrompt(question + " yes or [no] (--yes): ")
+		return a.asked.ReadLine()
+	})
+	if answer = strings.ToLower(strings.TrimSpace(answer)); err == nil && answer != "yes" && answer != "y" {
+		return errStopped
+	}
+	return err
+}
+
+// ask lets read ask on the terminal, which it finds in a.asked.
+func (a *app) ask(read func() (string, error)) (string, error) {
 	fd := int(a.In.Fd())
 	before, err := term.MakeRaw(fd)
 	if err != nil {
-		return secret.Text{}, err
+		return "", err
 	}
 	defer term.Restore(fd, before) //nolint:errcheck // nothing is left to do about it
 	if a.asked == nil {            // one for all questions: it may have read ahead
@@ -41,17 +66,17 @@ func (a *app) askSecret(question string) (secret.Text, error) {
 	}
 	answered := make(chan answer, 1)
 	go func() {
-		text, err := a.asked.ReadPassword(question + " ")
+		text, err := read()
 		answered <- answer{text, err}
 	}()
 	select {
 	case got := <-answered:
 		if got.err == io.EOF { // Ctrl-C and Ctrl-D, which reach nobody else now
-			return secret.Text{}, context.Canceled
+			return "", context.Canceled
 		}
-		return secret.New([]byte(got.text)), got.err
+		return got.text, got.err
 	case <-a.ctx.Done():
-		return secret.Text{}, context.Canceled
+		return "", context.Canceled
 	}
 }
 
@@ -101,6 +126,33 @@ func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
 	return first, err
 }
 
+// newPassphraseFor gets a new passphrase that there must be: from a source, or asked twice.
+func (a *app) newPassphraseFor(what, option, source string) (secret.Text, error) {
+	if source != "" {
+		text, err := a.readSecret(source)
+		if err == nil && text.Empty() {
+			err = usage("the passphrase from %s is empty", source)
+		}
+		return text, err
+	}
+	if !a.mayAsk() {
+		return secret.Text{}, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", exit: exitAsk,
+			advice: "Give " + option + " FILE, or - for standard input."}
+	}
+	first, err := a.askSecret("New passphrase for " + what + " (" + option + "):")
+	if err != nil {
+		return first, err
+	}
+	if first.Empty() {
+		return first, usage("the passphrase is empty")
+	}
+	again, err := a.askSecret("The same once more:")
+	if err == nil && string(again.Reveal()) != string(first.Reveal()) {
+		err = &problem{message: "the two passphrases differ, so nothing was changed", advice: "Try again.", exit: exitCrux}
+	}
+	return first, err
+}
+
 // asker answers for the passphrase of a key that is there: from a source once given, else
 // from the desktop where that keeps it, else from the terminal.
 func (a *app) asker(source string) sshway.Asker {
@@ -123,7 +175,7 @@ func (a *app) asker(source string) sshway.Asker {
 }
 
 // token gets a host's token: from a source, or asked.
-func (a *app) token(o *secretOptions, host *hosts.Description) (secret.Text, error) {
+func (a *app) token(o *secretOptions, host *describe.Description) (secret.Text, error) {
 	source, err := o.tokenSource(host.Name)
 	if err != nil {
 		return secret.Text{}, err
@@ -139,7 +191,7 @@ func (a *app) token(o *secretOptions, host *hosts.Description) (secret.Text, err
 		return secret.Text{}, &problem{message: "a token for the interface of " + host.Name + " must be asked, and nobody can be asked",
 			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
 	}
-	if page := host.Interface.Tokens; page != "" {
+	if page := host.Pages.Tokens; page != "" {
 		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s.\n", host.Name, page)
 	}
 	return a.askSecret("Token for " + host.Name + " (--token-from):")

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"unicrux/core/hosts"
 	"unicrux/core/workstation"
 	"unicrux/render"
 )
@@ -67,6 +68,11 @@ func (a *app) undo(o *secretOptions, args []string) error {
 	}
 	if a.dry {
 		return a.show(a.style().UndoPlan(differences, a.station.Tilde), render.PlanDocument(differences))
+	}
+	for _, step := range undone.Change.Steps {
+		if step.Host != nil && step.Host.Act == hosts.ActRepo {
+			a.progress(step.Host.Host + " keeps the repository " + step.Host.Data["repo"] + ": remove it on its page if nobody needs it.")
+		}
 	}
 	return a.show(a.style().Undone(undone, a.station.Tilde), render.UndoneDocument(undone))
 }

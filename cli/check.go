@@ -36,6 +36,7 @@ Without an argument it asks about the remote that a plain push would use.`,
 	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
 	o.addFlags(command)
+	chestOption(command, &o.chest)
 	return command
 }
 

@@ -72,7 +72,13 @@ type app struct {
 func Run(io IO) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{IO: io, ctx: ctx}
+	a := &app{IO: io, ctx: ctx, timeout: defaultTimeout}
+	if len(io.Args) == 3 && io.Args[0] == "for-git" && io.Args[1] == "credential" { // git waits for it each time
+		return a.finish(a.credential(io.Args[2]))
+	}
+	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" { // likewise, and its options are ssh's
+		return a.ssh(io.Args[2:])
+	}
 	root := a.root()
 	root.SetArgs(io.Args)
 	root.SetIn(io.In)
@@ -133,13 +139,18 @@ and names the one cause when a clone or push fails.`,
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.SetHelpCommandGroupID("try")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
+	root.AddCommand(a.forGit())
+	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
+		demandSubcommands(root)
+		return root
+	}
 	for _, group := range []struct {
 		id       string
 		commands []*cobra.Command
 	}{
-		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand()}},
-		{"things", []*cobra.Command{a.keyCommand(), a.hostCommand(), a.remoteCommand()}},
-		{"keep", []*cobra.Command{a.holderCommand(), a.changesCommand(), a.undoCommand()}},
+		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand(), a.explainCommand()}},
+		{"things", []*cobra.Command{a.keyCommand(), a.tokenCommand(), a.hostCommand(), a.repoCommand(), a.remoteCommand(), a.cardCommand()}},
+		{"keep", []*cobra.Command{a.chestCommand(), a.holderCommand(), a.changesCommand(), a.undoCommand()}},
 		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
 	} {
 		for _, command := range group.commands {
@@ -147,7 +158,6 @@ and names the one cause when a clone or push fails.`,
 			root.AddCommand(command)
 		}
 	}
-	root.AddCommand(a.forGit())
 	demandSubcommands(root)
 	return root
 }
@@ -226,7 +236,15 @@ func (a *app) place() (ready.Place, error) {
 	if err != nil {
 		return ready.Place{}, err
 	}
-	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
+	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
+}
+
+// registry opens the descriptions, for what seldom needs them.
+func (a *app) registry() (*hosts.Registry, error) { return hosts.Open(a.station) }
+
+// waits says that a host asks us to wait.
+func (a *app) waits(d time.Duration) {
+	a.progress("The host asks us to wait " + d.Round(time.Second).String() + ".")
 }
 
 // trace is a structured trace on stderr, for --verbose.

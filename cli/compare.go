@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"time"
+
 	"github.com/spf13/cobra"
 
 	"unicrux/core/foreign"
@@ -9,59 +11,95 @@ import (
 
 func (a *app) keyCompare() *cobra.Command {
 	var o secretOptions
+	var repo string
 	command := &cobra.Command{
 		Use:   "compare HOST",
 		Short: "Hold the keys that are here against those that a host knows",
-		Args:  takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error {
-			place, err := a.place()
-			if err != nil {
-				return err
-			}
-			host, err := place.Registry.Find(args[0])
-			if err != nil {
-				return err
-			}
-			token, err := a.token(&o, host)
-			if err != nil {
-				return err
-			}
-			list, err := place.Compare(a.ctx, host, token)
-			if err != nil {
-				return err
-			}
-			return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde), render.ComparedDocument(list, host.Name))
-		},
+		Long: `Holds the keys that are here against those that a host lists for your account. A host that
+lists none is asked over SSH about one key after another; nobody signs in for that.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.compare(&o, args[0], repo) },
 	}
+	command.Flags().StringVar(&repo, "repo", "", "the keys that open this repository alone")
 	o.addToken(command)
 	return command
 }
 
-func (a *app) keyWithdraw() *cobra.Command {
-	var o secretOptions
-	command := &cobra.Command{
-		Use:   "withdraw KEY HOST",
-		Short: "Make a host forget a key",
-		Long: `Makes a host forget a key, so that nobody can sign in with it there any more. The key
-itself stays here, and "unicrux undo" tells the host again.`,
-		Args: takes(2, 2, "a key and a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.withdraw(&o, args[0], args[1]) },
-	}
-	o.addToken(command)
-	return command
-}
-
-func (a *app) withdraw(o *secretOptions, name, hostName string) error {
-	place, pair, host, err := a.keyAtHost(name, hostName)
+func (a *app) compare(o *secretOptions, name, repo string) error {
+	place, err := a.place()
 	if err != nil {
 		return err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return err
+	}
+	if repo == "" && !host.Can("list-keys") {
+		list, more, err := place.CompareByTrying(a.ctx, host)
+		if err != nil {
+			return err
+		}
+		text := a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
+		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
 	token, err := a.token(o, host)
 	if err != nil {
 		return err
 	}
+	list, err := place.Compare(a.ctx, host, repo, token)
+	if err != nil {
+		return err
+	}
+	return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde), render.ComparedDocument(list, host.Name))
+}
+
+type withdrawOptions struct {
+	secretOptions
+	repo   string
+	byHand bool
+	wait   time.Duration
+}
+
+func (a *app) keyWithdraw() *cobra.Command {
+	var o withdrawOptions
+	command := &cobra.Command{
+		Use:   "withdraw KEY HOST",
+		Short: "Make a host forget a key",
+		Long: `Makes a host forget a key, so that nobody can sign in with it there any more. The key
+itself stays here, and "unicrux undo" tells the host again.
+
+With --by-hand, and for hosts without an interface, it says where to take the key away, and
+asks the host over SSH now and then until it takes the key no more.`,
+		Args: takes(2, 2, "a key and a host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.withdraw(&o, args[0], args[1]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.repo, "repo", "", "from this repository alone, where it was registered with --repo")
+	flags.BoolVar(&o.byHand, "by-hand", false, "say where to take it away, and wait until the host takes it no more")
+	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
+	o.addToken(command)
+	return command
+}
+
+func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
+	place, pair, host, err := a.keyAtHost(name, hostName)
+	if err != nil {
+		return err
+	}
 	batch := a.station.Begin("Withdraw a key from "+host.Name+".", a.dry)
-	known, err := place.Withdraw(a.ctx, batch, pair, host, token)
+	if o.repo == "" && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
+		a.progress(a.style().TakeAway(pair, host))
+		if err := place.WithdrawByHand(a.ctx, batch, pair, host, o.wait); err != nil {
+			return err
+		}
+		words := host.Name + " does not take " + pair.Name() + " any more."
+		return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+	}
+	token, err := a.token(&o.secretOptions, host)
+	if err != nil {
+		return err
+	}
+	known, err := place.Withdraw(a.ctx, batch, pair, host, o.repo, token)
 	if err != nil {
 		return err
 	}

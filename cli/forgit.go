@@ -13,7 +13,7 @@ import (
 // forGit are the commands that git and ssh call, and people do not.
 func (a *app) forGit() *cobra.Command {
 	command := &cobra.Command{Use: "for-git", Short: "What git and ssh call", Hidden: true}
-	command.AddCommand(a.forGitConnect())
+	command.AddCommand(a.forGitConnect(), a.forGitCredential(), a.forGitSSH())
 	return command
 }
 

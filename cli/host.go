@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
@@ -16,33 +17,47 @@ import (
 
 func (a *app) hostCommand() *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTrust(), a.hostSet(), a.hostDrop(), a.hostAccounts(), a.hostAccount())
+	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTest(), a.hostTrust(), a.hostSet(), a.hostDrop(), a.hostAccounts(), a.hostAccount())
 	return command
 }
 
 func (a *app) hostAdd() *cobra.Command {
 	return &cobra.Command{
-		Use:   "add FILE",
+		Use:   "add FILE|URL",
 		Short: "Keep a host's description, and settle how ssh reaches the host",
 		Long: `Keeps a copy of the description in FILE, and puts what ssh needs to reach the host into
 ~/.ssh/unicrux.conf. Your own ~/.ssh/config gets one line at its top that includes it; what
-you wrote there is not touched.`,
-		Args: takes(1, 1, "one file"),
-		RunE: func(_ *cobra.Command, args []string) error {
-			batch := a.station.Begin("Describe a host.", a.dry)
-			d, err := hosts.Add(batch, a.station, args[0])
-			if err != nil {
-				return err
-			}
-			s := a.style()
-			first := "Described. ssh reaches it as its description says."
-			if number(batch) == 0 {
-				first = "Described already, exactly so."
-			}
-			text := s.Host(d) + "\n" + s.Sentences(first)
-			return a.showChange(batch, text, render.HostDocument(d, number(batch)))
-		},
+you wrote there is not touched.
+
+A description from a URL comes over https only. Before it is kept you see what it names: every
+address to which something of yours may be sent, and its fingerprint, which you can compare
+with somebody who has it already.`,
+		Args: takes(1, 1, "one file or https address"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.addHost(args[0]) },
 	}
+}
+
+func (a *app) addHost(from string) error {
+	source, err := hosts.Get(a.ctx, a.station, from)
+	if err != nil {
+		return err
+	}
+	d, s := source.Description, a.style()
+	if source.FromWeb {
+		_, _ = io.WriteString(a.Err, s.Source(source))
+		if err := a.confirm("Keep this description?"); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Describe a host.", a.dry)
+	if err := hosts.Add(batch, a.station, source); err != nil {
+		return err
+	}
+	first := "Described. ssh reaches it as its description says."
+	if a.dry {
+		first = "Would be described."
+	}
+	return a.showChange(batch, s.Host(d)+"\n"+s.Sentences(first), render.HostDocument(d, number(batch)))
 }
 
 func (a *app) hostList() *cobra.Command {
@@ -83,7 +98,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 				return usage("--ssh-config goes with --settings")
 			}
 			if settings {
-				return a.settings(args[0], effective.Question{SSHConfig: file, Run: run, Defaults: !a.json || a.verbose})
+				return a.settings(args[0], effective.Question{SSHConfig: file, Run: run})
 			}
 			registry, err := hosts.Open(a.station)
 			if err != nil {

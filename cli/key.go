@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
+	"unicrux/core/describe"
 	"unicrux/core/look"
 	"unicrux/core/ready"
 	"unicrux/core/sshkey"
@@ -97,7 +97,7 @@ func (a *app) keyAt(name string) (place ready.Place, pair *sshkey.Pair, err erro
 }
 
 // keyAtHost is keyAt with a host that is to be told something about the public half.
-func (a *app) keyAtHost(name, hostName string) (place ready.Place, pair *sshkey.Pair, host *hosts.Description, err error) {
+func (a *app) keyAtHost(name, hostName string) (place ready.Place, pair *sshkey.Pair, host *describe.Description, err error) {
 	if place, pair, err = a.keyAt(name); err != nil {
 		return place, nil, nil, err
 	}

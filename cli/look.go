@@ -11,11 +11,11 @@ import (
 
 func (a *app) lookCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:   "look [keys|hosts|remotes|agent]",
+		Use:   "look [keys|tokens|hosts|remotes|agent]",
 		Short: "What is on this workstation, who opens what, what is unsafe, what to do next",
 		Long: `Looks at the keys of this home, the described hosts, and which key ssh would offer to which
 of them. Nothing is changed, and nobody is asked over the network.`,
-		Args: takes(0, 1, "keys, hosts, remotes or agent"),
+		Args: takes(0, 1, "keys, tokens, hosts, remotes or agent"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			part := "all"
 			if len(args) == 1 {
@@ -43,7 +43,7 @@ func (a *app) lookAt(part string, view *look.View) error {
 	text, document := "", render.LookDocument(view)
 	switch part {
 	case "all":
-		text = s.Look(view, a.station.Tilde)
+		text = s.Look(view, a.station.Now(), a.station.Tilde)
 	case "keys":
 		var keys []render.KeyView
 		for _, key := range view.Keys {
@@ -57,10 +57,12 @@ func (a *app) lookAt(part string, view *look.View) error {
 		}
 		text = s.LookHosts(view, a.station.Tilde) + "\n" + s.StoredKeys(stored, problems, a.station.Tilde)
 		document = render.StoredDocument(view, stored, problems)
+	case "tokens":
+		text = s.LookTokens(view.Tokens, a.station.Now())
 	case "agent":
 		text = s.LookAgents(view, a.station.Now(), a.station.Tilde)
 	default:
-		return usage("look takes keys, hosts, remotes or agent in this version, not %q", part)
+		return usage("look takes keys, tokens, hosts, remotes or agent, not %q", part)
 	}
 	return a.show(text, document)
 }

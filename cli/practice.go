@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -18,36 +20,72 @@ func (a *app) practiceCommand() *cobra.Command {
 	return command
 }
 
+// practiceHosts are those of the made-up world: one with a full interface, one whose interface
+// is of another shape, one without any.
+var practiceHosts = []string{"forge", "saltmarsh", "lantern"}
+
 func (a *app) practiceServe() *cobra.Command {
 	var o standin.Options
 	command := &cobra.Command{
-		Use:   "serve",
-		Short: "Run a practice host on this computer until it is stopped",
-		Long: `Runs a practice host: git over SSH, an interface over HTTPS, and the accounts and
-repositories of a made-up cooperative. It listens on this computer alone, and what is in it
-is thrown away when it ends, unless --folder names a place.`,
-		Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error {
-			host, err := standin.Start(o)
-			if err != nil {
-				return err
+		Use:   "serve [HOST…]",
+		Short: "Run practice hosts on this computer until they are stopped",
+		Long: `Runs the practice hosts: git over SSH, and the accounts and repositories of a made-up
+cooperative. The forge has a full interface, the saltmarsh one of another shape, and the
+lantern none: there keys are pasted on a page. They listen on this computer alone, and what
+is in them is thrown away when they end, unless --folder names a place.`,
+		Args:      cobra.OnlyValidArgs,
+		ValidArgs: practiceHosts,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				args = practiceHosts
 			}
-			if err := a.show(a.style().Practice(practiceView(host)), render.PracticeDocument(practiceView(host))); err != nil {
-				return err
-			}
-			<-a.ctx.Done()
-			return host.Close()
+			return a.servePractice(o, args)
 		},
 	}
-	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH (default: any free one)")
-	command.Flags().IntVar(&o.WebPort, "web-port", 0, "for the interface (default: any free one)")
+	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH, of the first host (default: any free one)")
+	command.Flags().IntVar(&o.WebPort, "web-port", 0, "for the interface of the first host (default: any free one)")
 	command.Flags().StringVar(&o.Folder, "folder", "", "keep everything in this folder (default: a temporary one)")
 	return command
 }
 
-func practiceView(host *standin.Host) render.PracticeView {
-	return render.PracticeView{Title: host.Title(), SSHPort: host.SSHPort(), WebPort: host.WebPort(),
-		Description: host.DescriptionFile(), Token: host.TokenFile(), Account: host.Owner(), CloneURL: host.CloneURL("buoys/drift-model")}
+func (a *app) servePractice(o standin.Options, names []string) (err error) {
+	if o.Folder == "" {
+		if o.Folder, err = os.MkdirTemp("", "unicrux-practice-"); err != nil {
+			return err
+		}
+		defer os.RemoveAll(o.Folder) //nolint:errcheck // it is in the folder for temporary files
+	}
+	var views []render.PracticeView
+	folder := o.Folder
+	for i, name := range names {
+		o.Folder = filepath.Join(folder, name)
+		if err := os.MkdirAll(o.Folder, 0o700); err != nil {
+			return err
+		}
+		if i > 0 {
+			o.SSHPort, o.WebPort = 0, 0
+		}
+		host, err := demo.Serve(name, o)
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, host.Close()) }()
+		views = append(views, practiceView(name, host))
+	}
+	if err := a.show(a.style().Practice(views), render.PracticeDocument(views)); err != nil {
+		return err
+	}
+	<-a.ctx.Done()
+	return nil
+}
+
+func practiceView(name string, host *standin.Host) render.PracticeView {
+	view := render.PracticeView{Name: name, Title: host.Title(), SSHPort: host.SSHPort(), WebPort: host.WebPort(),
+		Description: host.DescriptionFile(), Account: host.Owner(), CloneURL: host.CloneURL(host.FirstRepository())}
+	if _, err := os.Stat(host.TokenFile()); err == nil {
+		view.Token = host.TokenFile()
+	}
+	return view
 }
 
 func (a *app) demoCommand() *cobra.Command {

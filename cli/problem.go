@@ -9,14 +9,19 @@ import (
 
 	"unicrux/core/address"
 	"unicrux/core/agent"
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/desktop"
 	"unicrux/core/diagnose"
 	"unicrux/core/effective"
 	"unicrux/core/find"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
+	"unicrux/core/oauth"
 	"unicrux/core/ready"
 	"unicrux/core/remotes"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/when"
@@ -68,8 +73,52 @@ var advices = []struct {
 	{hosts.ErrFolder, exitUsage, "Give it with --folder."},
 	{hosts.ErrNoAccount, exitCrux, "unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
 	{ready.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
-	{hosts.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
-	{hosts.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
+	{speak.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
+	{speak.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
+	{ready.ErrNoDir, exitUsage, "Name a folder that is there with --from."},
+	{ready.ErrOtherRoot, exitCrux, "Go to the folder in which that repository begins, or choose another."},
+	{ready.ErrAuthor, exitCrux, "Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
+	{ready.ErrPush, exitCrux, "Name the crux with unicrux check --for push in that folder, then run the same command again."},
+	{ready.ErrNoRepoHere, exitCrux, "Run the same command again once it is created."},
+	{oauth.ErrNone, exitCrux, "Make a token on the host's page."},
+	{oauth.ErrNoDevice, exitCrux, "Make a token on the host's page."},
+	{oauth.ErrMetadata, exitCrux, "Check oauth.issuer in the description."},
+	{oauth.ErrElsewhere, exitCrux, "If that address is the host's, its description must name it: oauth.also."},
+	{oauth.ErrDenied, exitCrux, "Run the same command again if that was a mistake."},
+	{oauth.ErrExpired, exitCrux, "Run the same command again."},
+	{oauth.ErrEnded, exitCrux, "Sign in again: unicrux token sign-in HOST."},
+	{oauth.ErrRefused, exitCrux, "Check oauth.client and the scopes in the description."},
+	{ready.ErrTokenUnproved, exitCrux, "Make a new one: unicrux token new HOST."},
+	{ready.ErrNotToken, exitCrux, "Nothing was sent or kept."},
+	{ready.ErrNoWayBack, exitCrux, "Get a new one: unicrux token new HOST."},
+	{ready.ErrWhichToken, exitUsage, "unicrux token list names them."},
+	{ready.ErrNoToken, exitCrux, "unicrux token list names those that there are."},
+	{ready.ErrRenewByHand, exitCrux, "Get a new one (unicrux token new or add), then revoke the old one."},
+	{chest.ErrWrong, exitCrux, "Try again; capital letters count."},
+	{chest.ErrClosed, exitAsk, "Open it first: unicrux chest open."},
+	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
+	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
+	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
+	{chest.ErrBusy, exitFailure, "Try again in a moment."},
+	{desktop.ErrNoService, exitFailure, "Keep secrets sealed instead: unicrux chest move --to sealed."},
+	{gitlink.ErrProtocol, exitUsage, ""},
+	{speak.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
+	{speak.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},
+	{speak.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
+	{speak.ErrBusy, exitCrux, "Try again then."},
+	{speak.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
+	{speak.ErrAlready, exitCrux, ""},
+	{speak.ErrNotFound, exitCrux, "Check the spelling, and that this account may see it."},
+	{speak.ErrGone, exitCrux, "Check the spelling, and that this account may see it."},
+	{speak.ErrNotHTTPS, exitUsage, "Give an https address, or a file."},
+	{speak.ErrPurpose, exitUsage, "unicrux host show HOST lists what its tokens can be for."},
+	{speak.ErrTooLong, exitUsage, ""},
+	{speak.ErrNeedsEnd, exitUsage, "Give the end with --until."},
+	{speak.ErrNoTokenEnd, exitUsage, "Leave --until out."},
+	{speak.ErrLabel, exitUsage, "Give another one with --label."},
+	{speak.ErrNoPrivate, exitCrux, "Leave --private out, or create it on the host's page."},
+	{speak.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
+	{ready.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
 	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
 	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
 	{find.ErrNoFolder, exitFailure, ""},
@@ -78,8 +127,6 @@ var advices = []struct {
 	{remotes.ErrNoRemote, exitCrux, "unicrux remote list shows those that there are."},
 	{remotes.ErrSameAlready, exitCrux, ""},
 	{remotes.ErrNoSecret, exitCrux, ""},
-	{remotes.ErrNotKept, exitCrux, "Tell git to use a helper that keeps secrets (credential.helper), then run this again; or go by ssh: unicrux remote use ssh."},
-	{remotes.ErrOnlyName, exitCrux, "Make a new token and give it when git asks; or go by ssh: unicrux remote use ssh."},
 	{remotes.ErrNotKnown, exitCrux, "Describe it first (unicrux host add), or set the URL by git remote set-url."},
 	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
@@ -104,11 +151,11 @@ var advices = []struct {
 	{ready.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
 	{ready.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
 	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
-	{hosts.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
-	{hosts.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
-	{hosts.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
-	{hosts.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
-	{hosts.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{speak.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
+	{speak.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
+	{speak.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
+	{speak.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{speak.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
 	{diagnose.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
 	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
@@ -132,14 +179,14 @@ func asProblem(err error) *problem {
 	if errors.Is(err, context.Canceled) {
 		return errStopped
 	}
-	var refusal *hosts.Refusal
+	var refusal *speak.Refusal
 	if errors.As(err, &refusal) {
 		if advice := diagnose.Advice(diagnose.Code(refusal.Means)); advice != "" {
 			return &problem{message: diagnose.Summary(diagnose.Code(refusal.Means)) + " " + capitalWords(foreign.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
 		}
 		return &problem{message: foreign.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
 	}
-	var description *hosts.DescriptionError
+	var description *describe.Error
 	if errors.As(err, &description) {
 		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.", exit: exitCrux}
 	}

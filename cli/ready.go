@@ -3,6 +3,7 @@ package cli
 import (
 	"io"
 	"os"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -30,6 +31,9 @@ func (a *app) readyCommand() *cobra.Command {
 another until the way is open: it makes a key, trusts the host by the key that it
 publishes, tells the host about yours, settles how the host is reached. Then it clones.
 
+It goes by SSH, or with --by https by HTTPS: then it gets a token in place of a key. Without
+--by it goes by HTTPS where SSH does not get through on this network.
+
 Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
 where it was when it is run again.`,
 		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
@@ -40,15 +44,16 @@ where it was when it is run again.`,
 	flags := command.Flags()
 	flags.StringVar(&o.purpose, "for", "", "clone or push (default: clone)")
 	flags.StringVar(&o.account, "as", "", "the account that is needed")
-	flags.StringVar(&o.by, "by", "ssh", "ssh; this version knows no other")
+	flags.StringVar(&o.by, "by", "", "ssh or https (default: ssh, where this network lets it through)")
 	flags.StringVar(&o.into, "into", "", "clone into this folder (default: named like the repository)")
 	o.addFlags(command)
+	chestOption(command, &o.chest)
 	return command
 }
 
 func (a *app) ready(o *readyOptions, argument string) error {
-	if o.by != "ssh" {
-		return usage("--by takes ssh in this version, not %q", o.by)
+	if o.by != "" && o.by != "ssh" && o.by != "https" {
+		return usage("--by takes ssh or https, not %q", o.by)
 	}
 	secrets := a.secrets(&o.secretOptions)
 	request, err := a.request(o.purpose, o.account, argument, secrets.Passphrase)
@@ -62,9 +67,8 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	if url, ok := place.BySSH(argument); ok {
-		a.progress("Going by SSH: " + url)
-		request.Argument = url
+	if request.Argument, err = a.transport(place, o.by, argument); err != nil {
+		return err
 	}
 	unlock, err := a.alone(place.Registry, argument)
 	if err != nil {
@@ -78,6 +82,11 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
+	if o.by == "" {
+		if way, err = a.betterWay(place, &request, way); err != nil {
+			return err
+		}
+	}
 	target, err := a.cloneTarget(way, o.into)
 	if err != nil {
 		return err
@@ -87,6 +96,45 @@ func (a *app) ready(o *readyOptions, argument string) error {
 		return a.readyDry(place, way)
 	}
 	return a.readyGo(place, request, secrets, way, plan, target)
+}
+
+// transport is the clone URL for the transport that is wanted.
+func (a *app) transport(place ready.Place, by, argument string) (string, error) {
+	if by == "https" {
+		url, ok := place.ByHTTPS(argument)
+		if !ok {
+			return "", &problem{message: "there is no HTTPS clone URL for " + argument, advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
+		}
+		if url != argument {
+			a.progress("Going by HTTPS: " + url)
+		}
+		return url, nil
+	}
+	if url, ok := place.BySSH(argument); ok {
+		a.progress("Going by SSH: " + url)
+		return url, nil
+	}
+	return argument, nil
+}
+
+// betterWay goes by HTTPS where this network does not let SSH through, and HTTPS gets further.
+func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagnose.Way) (*diagnose.Way, error) {
+	url, ok := place.ByHTTPS(request.Argument)
+	if !ok || way.IsOpen() || way.Crux.Stage != diagnose.Reach || way.Question.Transport != "ssh" {
+		return way, nil
+	}
+	if slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic }) { // that is nearer
+		return way, nil
+	}
+	other := *request
+	other.Argument = url
+	found, err := diagnose.Check(a.ctx, a.station, place.Registry, other)
+	if err != nil || (!found.IsOpen() && found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "") {
+		return way, err
+	}
+	a.progress("SSH does not get through here (" + string(way.Crux.Code) + "). Going by HTTPS: " + url)
+	*request = other
+	return found, nil
 }
 
 // alone makes runs for the same host wait for each other, so that two make one key.
@@ -107,6 +155,13 @@ func (a *app) alone(registry *hosts.Registry, argument string) (unlock func(), e
 func (a *app) progress(text string) {
 	if !a.quiet {
 		_, _ = io.WriteString(a.Err, a.style().Sentences(text))
+	}
+}
+
+// progressText says something on stderr that is laid out already.
+func (a *app) progressText(text string) {
+	if !a.quiet {
+		_, _ = io.WriteString(a.Err, text)
 	}
 }
 

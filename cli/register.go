@@ -7,8 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
+	"unicrux/core/describe"
 	"unicrux/core/ready"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/when"
 	"unicrux/render"
@@ -19,6 +20,7 @@ type registerOptions struct {
 	title        string
 	until        string
 	access       string
+	repo         string
 	byHand, copy bool
 	wait         time.Duration
 }
@@ -41,6 +43,7 @@ signing in is tried now and then until the host takes the key.`,
 	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
 	flags.StringVar(&o.until, "until", "", "when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	flags.StringVar(&o.access, "access", "", "read or write (default: what the host gives by itself)")
+	flags.StringVar(&o.repo, "repo", "", "for this repository alone, such as buoys/drift-model; settings stay as they are")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
@@ -57,14 +60,14 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if err != nil {
 		return err
 	}
-	r := ready.Registration{Pair: pair, Host: host, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	r := ready.Registration{Pair: pair, Host: host, Repo: o.repo, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
 	if err := a.terms(o, &r); err != nil {
 		return err
 	}
 	if err := r.Check(); err != nil && !byHand(o, host, err) {
 		return err
 	}
-	if o.byHand || !host.Can("add-key") {
+	if o.byHand || (o.repo == "" && !host.Can("add-key")) {
 		return a.registerByHand(o, place, r)
 	}
 	if r.Token, err = a.token(&o.secretOptions, host); err != nil {
@@ -81,8 +84,8 @@ func (a *app) register(o *registerOptions, key, name string) error {
 
 // terms reads the end and the access that the key shall have.
 func (a *app) terms(o *registerOptions, r *ready.Registration) (err error) {
-	switch r.Access = hosts.Access(o.access); r.Access {
-	case "", hosts.Read, hosts.Write:
+	switch r.Access = speak.Access(o.access); r.Access {
+	case "", speak.Read, speak.Write:
 	default:
 		return usage("--access takes read or write, not %q", o.access)
 	}
@@ -93,8 +96,8 @@ func (a *app) terms(o *registerOptions, r *ready.Registration) (err error) {
 }
 
 // byHand tells that what the interface cannot be told is said on the host's page instead.
-func byHand(o *registerOptions, host *hosts.Description, err error) bool {
-	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, hosts.ErrNoUntil) || errors.Is(err, hosts.ErrNoAccess))
+func byHand(o *registerOptions, host *describe.Description, err error) bool {
+	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, speak.ErrNoUntil) || errors.Is(err, speak.ErrNoAccess))
 }
 
 func registrationTitle(given string, pair *sshkey.Pair) string {

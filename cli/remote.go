@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -8,6 +10,7 @@ import (
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/remotes"
+	"unicrux/core/stray"
 	"unicrux/render"
 )
 
@@ -78,25 +81,38 @@ dropped.`,
 }
 
 func (a *app) remoteClean() *cobra.Command {
-	return &cobra.Command{
+	var source string
+	command := &cobra.Command{
 		Use:   "clean [REMOTE]",
 		Short: "Take secrets out of the URLs of remotes",
-		Long: `Takes passwords and tokens out of the URLs of a remote, or of all of them, and gives them to
-the credential helper that git is told to use. A secret is taken out only after git, asked
-back, has given the same one: where nothing keeps it, it stays.`,
+		Long: `Takes passwords and tokens out of the URLs of a remote, or of all of them, and moves them into
+the chest. git is asked for each afterwards: where it does not get it, it is put back.`,
 		Args: takes(0, 1, "one remote"),
-		RunE: func(_ *cobra.Command, args []string) error {
-			batch := a.station.Begin("Take secrets out of URLs.", a.dry)
-			cleaned, err := remotes.Clean(a.ctx, batch, a.station, strings.Join(args, ""))
-			if err != nil {
-				return err
-			}
-			words := ""
-			for _, c := range cleaned {
-				words += "The secret for " + c.Host + " is out of the URL of " + c.Remote + ", and git gets it from its credential helper. "
-			}
-			words += "It stood there in plain text: where others may have read it, withdraw it at the host and make another."
-			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
-		},
+		RunE: func(_ *cobra.Command, args []string) error { return a.cleanRemotes(strings.Join(args, ""), source) },
 	}
+	chestOption(command, &source)
+	return command
+}
+
+func (a *app) cleanRemotes(name, source string) error {
+	config, err := gitlink.ReadConfig(a.ctx, a.station)
+	switch {
+	case err != nil:
+		return err
+	case !config.InRepository():
+		return remotes.ErrNoRepository
+	case name != "" && !slices.Contains(config.Remotes(), name):
+		return fmt.Errorf("%s: %w", name, remotes.ErrNoRemote)
+	}
+	found, err := stray.Find(a.ctx, a.station, nil)
+	if err != nil {
+		return err
+	}
+	found = slices.DeleteFunc(found, func(s stray.Stray) bool {
+		return s.Sort != stray.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
+	})
+	if len(found) == 0 {
+		return remotes.ErrNoSecret
+	}
+	return a.adoptThese(found, source)
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"path/filepath"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -9,6 +10,7 @@ import (
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
+	"unicrux/core/workstation"
 	"unicrux/render"
 )
 
@@ -121,24 +123,30 @@ func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) 
 	if !slices.Contains(sshkey.Forms(), form) || out == "" {
 		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
-	place, err := a.place()
+	batch, err := a.writeForm(o, name, form, out)
 	if err != nil {
 		return err
 	}
+	words := fmt.Sprintf("Wrote %s in the form %s to %s.", filepath.Base(name), form, out)
+	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+}
+
+// writeForm writes a key in another form, and says nothing.
+func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out string) (*workstation.Batch, error) {
+	place, err := a.place()
+	if err != nil {
+		return nil, err
+	}
 	pair, err := ready.FindPublic(a.station, name)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var old, new secret.Text
 	if form != sshkey.RFC4716 && !pair.Alone {
 		if old, new, err = a.passphrases(o, pair); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	batch := a.station.Begin("Write a key in another form.", a.dry)
-	if err := place.Save(batch, pair, form, out, old, new); err != nil {
-		return err
-	}
-	words := fmt.Sprintf("Wrote %s in the form %s to %s.", pair.Name(), form, out)
-	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+	return batch, place.Save(batch, pair, form, out, old, new)
 }

@@ -6,7 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
+	"unicrux/core/agent"
+	"unicrux/core/chest"
+	"unicrux/core/describe"
 	"unicrux/core/ready"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
@@ -17,6 +19,7 @@ type secretOptions struct {
 	passphrase string
 	tokens     []string // each a source, or HOST= and a source
 	none       bool
+	chest      string // where the chest's passphrase comes from
 	plainFor   string // the host that got the source without a name
 }
 
@@ -85,7 +88,14 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			}
 			return text, err
 		},
-		Token: func(host *hosts.Description) (secret.Text, error) {
+		Chest: func() error {
+			c := chest.Of(a.station)
+			if err := a.readyForSecrets(c, o.chest); err != nil {
+				return err
+			}
+			return a.openChest(c, o.chest, agent.WorkingDay)
+		},
+		Token: func(host *describe.Description) (secret.Text, error) {
 			if text, found := tokens[host.Name]; found {
 				return text, nil
 			}

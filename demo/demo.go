@@ -49,7 +49,7 @@ func Start(program string, environ []string) (*Journey, error) {
 	if err := errors.Join(os.Mkdir(j.Home, 0o700), os.Mkdir(filepath.Join(folder, "host"), 0o700)); err != nil {
 		return nil, errors.Join(err, os.RemoveAll(folder))
 	}
-	if j.Host, err = standin.Start(standin.Options{Folder: filepath.Join(folder, "host")}); err != nil {
+	if j.Host, err = Serve("forge", standin.Options{Folder: filepath.Join(folder, "host")}); err != nil {
 		return nil, errors.Join(err, os.RemoveAll(folder))
 	}
 	j.environ = j.environment(environ)

@@ -22,6 +22,7 @@ import (
 	sshagent "golang.org/x/crypto/ssh/agent"
 
 	"unicrux/core/agent"
+	"unicrux/core/chest"
 )
 
 const (
@@ -68,7 +69,7 @@ func Serve(ctx context.Context, o Options) error {
 		return err
 	}
 	keepMemoryPrivate()
-	h := &holder{keeper: agent.NewKeeper(o.Now), options: o, listener: listener, clients: map[*client]bool{}}
+	h := &holder{keeper: agent.NewKeeper(o.Now, chest.NewVault(o.Now)), options: o, listener: listener, clients: map[*client]bool{}}
 	go h.accept()
 	if o.Ready != nil {
 		o.Ready()

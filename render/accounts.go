@@ -3,12 +3,13 @@ package render
 import (
 	"strings"
 
+	"unicrux/core/describe"
 	"unicrux/core/hosts"
 	"unicrux/core/look"
 )
 
 // Accounts writes which account of a host is used where, with which key and author.
-func (s Style) Accounts(d *hosts.Description, accounts []hosts.Account, v *look.View, tilde func(string) string) string {
+func (s Style) Accounts(d *describe.Description, accounts []hosts.Account, v *look.View, tilde func(string) string) string {
 	var rows [][]string
 	for _, a := range accounts {
 		var folders []string
@@ -36,7 +37,7 @@ func keyFor(v *look.View, host string, tilde func(string) string) string {
 }
 
 // AccountsDocument makes the document "unicrux.accounts/1".
-func AccountsDocument(d *hosts.Description, accounts []hosts.Account, v *look.View) any {
+func AccountsDocument(d *describe.Description, accounts []hosts.Account, v *look.View) any {
 	type entry struct {
 		Account *string  `json:"account"` // null for the one that is used where no other is
 		Folders []string `json:"folders"`

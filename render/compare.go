@@ -3,9 +3,10 @@ package render
 import (
 	"strings"
 	"time"
+	"unicrux/core/describe"
 	"unicrux/core/foreign"
-	"unicrux/core/hosts"
 	"unicrux/core/ready"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 )
 
@@ -31,10 +32,31 @@ func (s Style) Compared(list []ready.Compared, host string, now time.Time, tilde
 	return s.table([]string{"key", "where", "tide line", "at " + host}, rows)
 }
 
+// ComparedByTrying says how the answers were got, and what stays unknown.
+func (s Style) ComparedByTrying(host string, more bool) string {
+	text := "\n" + s.Sentences(host+" lists no keys, so it was asked over SSH about each of yours. What it knows besides stays unknown.")
+	if more {
+		text += s.Sentences("There are more keys here: the host was asked about the first only.")
+	}
+	return text
+}
+
+// TakeAway says what a person is to take away, and where.
+func (s Style) TakeAway(pair *sshkey.Pair, host *describe.Description) string {
+	where := "on the page where " + host.Name + " lists keys"
+	if host.Pages.Keys != "" {
+		where = "on " + host.Pages.Keys
+	}
+	return "Take " + pair.Name() + " away " + where + ". Its fingerprint is " + sshkey.Fingerprint(pair.Public) + "."
+}
+
 // thereWord says what the host tells of a key besides.
-func thereWord(key *hosts.RegisteredKey, now time.Time) string {
-	list := []string{foreign.Quote(foreign.Clean(key.Title))}
-	if key.Access == hosts.Read {
+func thereWord(key *speak.RegisteredKey, now time.Time) string {
+	var list []string
+	if key.Title != "" {
+		list = append(list, foreign.Quote(foreign.Clean(key.Title)))
+	}
+	if key.Access == speak.Read {
 		list = append(list, "reads only")
 	}
 	if !key.Used.IsZero() {

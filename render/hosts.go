@@ -3,17 +3,20 @@ package render
 import (
 	"encoding/base64"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
+	"unicrux/core/describe"
 	"unicrux/core/foreign"
 	"unicrux/core/hosts"
 	"unicrux/core/ready"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 )
 
 // Host writes all about one described host.
-func (s Style) Host(d *hosts.Description) string {
+func (s Style) Host(d *describe.Description) string {
 	rows := []row{
 		{label: "host", tone: bold, lines: []string{d.Name}},
 		{label: "title", tone: grey, lines: []string{d.Title}},
@@ -28,16 +31,33 @@ func (s Style) Host(d *hosts.Description) string {
 	return s.block(9, append(rows, row{label: "can", tone: grey, text: abilities(d)}))
 }
 
+// Source says what a description names that came from elsewhere.
+func (s Style) Source(source hosts.Source) string {
+	d := source.Description
+	rows := []row{
+		{label: "from", tone: grey, lines: []string{source.From}},
+		{label: "host", tone: grey, lines: []string{d.Name + ": " + fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}},
+	}
+	if d.SSH.Address != "" {
+		rows = append(rows, row{label: "address", tone: ochre, lines: []string{d.SSH.Address}})
+	}
+	if addresses := d.Addresses(); len(addresses) > 0 {
+		rows = append(rows, row{label: "secrets to", tone: grey, lines: addresses})
+	}
+	return s.block(11, append(rows, row{label: "fingerprint", tone: grey, lines: []string{source.Fingerprint()}})) + "\n"
+}
+
+// byHand are the operations that a person does in place of a host's interface.
+var byHand = []string{"host-keys", "list-keys", "add-key", "remove-key", "issue-token", "list-repos", "add-repo"}
+
 // abilities says in words what the host's interface can be told, and what is left to do by hand.
-func abilities(d *hosts.Description) string {
+func abilities(d *describe.Description) string {
 	var can, hand []string
-	for _, ability := range []struct{ operation, words string }{
-		{"host-keys", "publish its host keys"}, {"add-key", "take keys"}, {"list-keys", "list keys"}, {"remove-key", "give keys back"},
-	} {
-		if d.Can(ability.operation) {
-			can = append(can, ability.words)
-		} else {
-			hand = append(hand, ability.words)
+	for _, name := range describe.Names() {
+		if d.Can(name) {
+			can = append(can, describe.Operations[name].Does)
+		} else if slices.Contains(byHand, name) && (name != "host-keys" || len(d.SSH.HostKeys)+len(d.SSH.Fingerprints) == 0) {
+			hand = append(hand, describe.Operations[name].Does)
 		}
 	}
 	text := strings.Join(can, ", ")
@@ -51,7 +71,7 @@ func abilities(d *hosts.Description) string {
 }
 
 // Hosts writes a table of described hosts.
-func (s Style) Hosts(list []*hosts.Description) string {
+func (s Style) Hosts(list []*describe.Description) string {
 	var rows [][]string
 	for _, d := range list {
 		rows = append(rows, []string{d.Name, d.SSH.Host, fmt.Sprint(d.Port()), d.Title})
@@ -72,20 +92,20 @@ type hostDocument struct {
 	Change    int     `json:"change,omitempty"`
 }
 
-func hostDoc(d *hosts.Description) hostDocument {
+func hostDoc(d *describe.Description) hostDocument {
 	return hostDocument{Name: d.Name, Title: d.Title, Host: d.SSH.Host, User: d.SSH.User, Port: d.Port(),
 		Address: optional(d.SSH.Address), Interface: optional(d.Interface.URL)}
 }
 
 // HostDocument makes the document of one host.
-func HostDocument(d *hosts.Description, change int) any {
+func HostDocument(d *describe.Description, change int) any {
 	document := hostDoc(d)
 	document.Schema, document.Change = "unicrux.host/1", change
 	return document
 }
 
 // HostsDocument makes the document of a list of hosts.
-func HostsDocument(list []*hosts.Description, problems []string) any {
+func HostsDocument(list []*describe.Description, problems []string) any {
 	documents := []hostDocument{}
 	for _, d := range list {
 		documents = append(documents, hostDoc(d))
@@ -154,9 +174,9 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 func terms(r *ready.Registered) string {
 	var list []string
 	switch r.Access {
-	case hosts.Read:
+	case speak.Read:
 		list = append(list, "may read and not write")
-	case hosts.Write:
+	case speak.Write:
 		list = append(list, "may read and write")
 	}
 	if !r.Until.IsZero() {
@@ -187,7 +207,7 @@ func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.
 func (s Style) ByHand(r ready.Registration, line string) string {
-	host, page := r.Host.Name, r.Host.Interface.Keys
+	host, page := r.Host.Name, r.Host.Pages.Keys
 	where := "Give " + host + " this one line, on the page where it takes keys"
 	if page != "" {
 		where += ":"

@@ -77,7 +77,7 @@ func WayDocument(w *diagnose.Way) any {
 	d := checkDocument{Schema: "unicrux.check/1", Open: w.IsOpen(), Account: optional(w.Account),
 		Question: questionDocument{URL: w.Question.URL, Remote: optional(w.Question.Remote),
 			Transport: w.Question.Transport, Purpose: string(w.Question.Purpose)},
-		Stages: []stageDocument{}, Notes: []noteDocument{}, Mends: []mendDocument{}}
+		Stages: []stageDocument{}, Notes: []noteDocument{}}
 	if c := w.Crux; c != nil {
 		d.Crux = &cruxDocument{Code: string(c.Code), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{}, Certainty: string(c.Certainty)}
 		for _, e := range c.Evidence {
@@ -94,10 +94,16 @@ func WayDocument(w *diagnose.Way) any {
 	for _, note := range w.Notes {
 		d.Notes = append(d.Notes, noteDocument{string(note.Code), note.Summary})
 	}
-	for _, mend := range w.Mends {
-		d.Mends = append(d.Mends, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...), By: string(mend.By), Automatic: mend.Automatic})
-	}
+	d.Mends = mendDocuments(w.Mends)
 	return d
+}
+
+func mendDocuments(mends []diagnose.Mend) []mendDocument {
+	list := []mendDocument{}
+	for _, mend := range mends {
+		list = append(list, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...), By: string(mend.By), Automatic: mend.Automatic})
+	}
+	return list
 }
 
 // milliseconds keeps three digits behind the point.

@@ -3,6 +3,7 @@ package render
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"unicrux/core/find"
 	"unicrux/core/look"
@@ -10,18 +11,21 @@ import (
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
-func (s Style) Look(v *look.View, tilde func(string) string) string {
+func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) string {
 	text := s.Sentences(standing(v))
 	if words := danger(v); words != "" {
 		text += s.Sentences(words)
 	}
-	if len(v.Keys) > 0 {
+	if len(v.Keys)+len(v.Tokens) > 0 {
 		text += "\n" + s.whoOpensWhat(v, tilde)
+	}
+	if len(v.Tokens) > 0 {
+		text += "\n" + s.ends(v.Tokens, now)
 	}
 	if len(v.Unsafe) > 0 {
 		text += "\n" + s.unsafe(v, tilde)
 	}
-	words, command := nextStep(v, tilde)
+	words, command := nextStep(v, now, tilde)
 	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)
 }
 
@@ -40,7 +44,7 @@ func standing(v *look.View) string {
 	case len(v.Hosts) == 0:
 		return text + "."
 	case settled == len(v.Hosts):
-		return text + ", all settled: a key to offer and a stored host key for each."
+		return text + ", all settled: a key to offer and a stored host key for each, or a token."
 	case settled == 0:
 		return text + ", none of them settled."
 	}
@@ -75,6 +79,17 @@ func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
 		row := []string{tilde(key.Pair.Path), s.eye(key.Pair), yesNo(key.Pair.Locked), yesNo(key.InAgent)}
 		for _, host := range v.Hosts {
 			row = append(row, offerWord(host, i))
+		}
+		rows = append(rows, row)
+	}
+	for _, token := range v.Tokens {
+		row := []string{"token " + token.Name, "", "", ""}
+		for _, host := range v.Hosts {
+			word := ""
+			if host.Description.HTTPSAt() == token.At && (host.Description.ForAccount == "" || host.Description.Name == token.Host) {
+				word = orDash(strings.Join(token.Purposes, ", "))
+			}
+			row = append(row, word)
 		}
 		rows = append(rows, row)
 	}
@@ -145,10 +160,15 @@ func hostKeyWord(host look.Host) string {
 
 // nextStep is the one command that helps most: first what is exposed, then hosts that are
 // not settled, then what could be safer.
-func nextStep(v *look.View, tilde func(string) string) (words string, command []string) {
+func nextStep(v *look.View, now time.Time, tilde func(string) string) (words string, command []string) {
 	for _, finding := range v.Unsafe {
 		if finding.Risk == find.Exposed {
 			return "Let nobody else read the key:", []string{"chmod", "600", tilde(v.Keys[finding.Key].Pair.Path)}
+		}
+	}
+	for _, token := range v.Tokens {
+		if token.EndsSoon(now) {
+			return "Renew the token " + token.Name + ", which " + ends(token.Until, now) + ":", []string{"unicrux", "token", "renew", token.Name}
 		}
 	}
 	if len(v.Hosts) == 0 {
@@ -164,7 +184,12 @@ func nextStep(v *look.View, tilde func(string) string) (words string, command []
 			return "Give the key a passphrase:", []string{"unicrux", "key", "lock", keyWord(v.Keys[finding.Key], tilde)}
 		}
 	}
-	return "Try whether it works:", []string{"unicrux", "check", v.Hosts[0].Description.Name}
+	for _, host := range v.Hosts {
+		if host.Trusted && len(host.Offers)+host.Others > 0 {
+			return "Try whether it works:", []string{"unicrux", "check", host.Description.Name}
+		}
+	}
+	return "See whether the tokens are good:", []string{"unicrux", "token", "test", v.Tokens[0].Name}
 }
 
 // keyWord is how a key is named on a command line: by its name alone in the ssh folder.
@@ -177,11 +202,12 @@ func keyWord(key look.Key, tilde func(string) string) string {
 
 // A lookDocument is "unicrux.look/1".
 type lookDocument struct {
-	Schema string        `json:"schema"`
-	Keys   []keyEntry    `json:"keys"`
-	Hosts  []hostEntry   `json:"hosts"`
-	Agents []agentEntry  `json:"agents"`
-	Unsafe []unsafeEntry `json:"unsafe"`
+	Schema string          `json:"schema"`
+	Keys   []keyEntry      `json:"keys"`
+	Hosts  []hostEntry     `json:"hosts"`
+	Tokens []tokenDocument `json:"tokens"`
+	Agents []agentEntry    `json:"agents"`
+	Unsafe []unsafeEntry   `json:"unsafe"`
 }
 
 type keyEntry struct {
@@ -225,5 +251,9 @@ func lookDoc(v *look.View) lookDocument {
 	for _, finding := range v.Unsafe {
 		unsafe = append(unsafe, unsafeEntry{string(finding.Risk), v.Keys[finding.Key].Pair.Path})
 	}
-	return lookDocument{"unicrux.look/1", keys, hosts, agentEntries(v.Agents), unsafe}
+	tokens := []tokenDocument{}
+	for _, token := range v.Tokens {
+		tokens = append(tokens, tokenDoc(token))
+	}
+	return lookDocument{"unicrux.look/1", keys, hosts, tokens, agentEntries(v.Agents), unsafe}
 }

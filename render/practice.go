@@ -2,42 +2,54 @@ package render
 
 import (
 	"fmt"
-	"strconv"
 )
 
 // A PracticeView is a running practice host.
 type PracticeView struct {
-	Title              string
+	Name, Title        string
 	SSHPort, WebPort   int
-	Description, Token string // files
+	Description, Token string // files; there may be no token
 	Account            string // whose token it is
 	CloneURL           string
 }
 
-// Practice says where a practice host is and how to begin.
-func (s Style) Practice(v PracticeView) string {
-	return s.Sentences(v.Title+" is up, on this computer alone. Ctrl-C ends it.") + "\n" +
-		s.block(9, []row{
-			{label: "ssh", tone: grey, lines: []string{"127.0.0.1 port " + strconv.Itoa(v.SSHPort)}},
-			{label: "interface", tone: grey, lines: []string{"127.0.0.1 port " + strconv.Itoa(v.WebPort)}},
+// Practice says where practice hosts are and how to begin.
+func (s Style) Practice(views []PracticeView) string {
+	text := s.Sentences("These are up, on this computer alone. Ctrl-C ends them.")
+	for _, v := range views {
+		rows := []row{
+			{label: v.Name, tone: bold, lines: []string{v.Title}},
+			{label: "ports", tone: grey, lines: []string{fmt.Sprintf("%d for SSH, %d for the web, on 127.0.0.1", v.SSHPort, v.WebPort)}},
 			{label: "clone URL", tone: grey, lines: []string{v.CloneURL}},
-			{label: "token", tone: grey, lines: []string{v.Token}, text: ""},
-		}) + "\n" + s.Sentences("In another terminal, begin with its description:") +
-		s.CommandLine("unicrux", "host", "add", v.Description)
+		}
+		if v.Token != "" {
+			rows = append(rows, row{label: "token", tone: grey, lines: []string{v.Token}})
+		}
+		text += "\n" + s.block(9, rows) + s.CommandLine("unicrux", "host", "add", v.Description)
+	}
+	return text + "\n" + s.Sentences("In another terminal, begin with one of the descriptions.")
 }
 
 // PracticeDocument makes the document "unicrux.practice/1".
-func PracticeDocument(v PracticeView) any {
+func PracticeDocument(views []PracticeView) any {
+	type host struct {
+		Name        string  `json:"name"`
+		Title       string  `json:"title"`
+		SSHPort     int     `json:"ssh_port"`
+		WebPort     int     `json:"web_port"`
+		Description string  `json:"description_file"`
+		Token       *string `json:"token_file"` // null where there is no interface
+		Account     string  `json:"account"`
+		CloneURL    string  `json:"clone_url"`
+	}
+	list := []host{}
+	for _, v := range views {
+		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account, v.CloneURL})
+	}
 	return struct {
-		Schema      string `json:"schema"`
-		Title       string `json:"title"`
-		SSHPort     int    `json:"ssh_port"`
-		WebPort     int    `json:"web_port"`
-		Description string `json:"description_file"`
-		Token       string `json:"token_file"`
-		Account     string `json:"account"`
-		CloneURL    string `json:"clone_url"`
-	}{"unicrux.practice/1", v.Title, v.SSHPort, v.WebPort, v.Description, v.Token, v.Account, v.CloneURL}
+		Schema string `json:"schema"`
+		Hosts  []host `json:"hosts"`
+	}{"unicrux.practice/1", list}
 }
 
 // A DemoDocument is "unicrux.demo/1": what the journey did.

@@ -101,6 +101,7 @@ type row struct {
 	tone  tone
 	text  string   // wrapped
 	lines []string // as they are
+	quiet bool     // the text matters less
 }
 
 // block writes rows with their labels in one column.
@@ -109,7 +110,13 @@ func (s Style) block(labelWidth int, rows []row) string {
 	for _, r := range rows {
 		lines := r.lines
 		if r.text != "" {
-			lines = append(wrap(r.text, s.width()-len(margin)-labelWidth-2), lines...)
+			wrapped := wrap(r.text, s.width()-len(margin)-labelWidth-2)
+			for i := range wrapped {
+				if r.quiet {
+					wrapped[i] = s.paint(grey, wrapped[i])
+				}
+			}
+			lines = append(wrapped, lines...)
 		}
 		label := s.paint(r.tone, r.label) + strings.Repeat(" ", max(0, labelWidth-columns(r.label)))
 		for i, line := range lines {

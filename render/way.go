@@ -97,6 +97,24 @@ func (s Style) line(stages []diagnose.Stage) string {
 	return strings.TrimRight(b.String(), " ") + "\n"
 }
 
+// InPlace says the crux in three lines, behind the words of the program that failed.
+func (s Style) InPlace(w *diagnose.Way) string {
+	lines := []string{s.paint(rose, "crux") + "  " + w.Crux.Summary}
+	if len(w.Crux.Evidence) > 0 {
+		e := w.Crux.Evidence[0]
+		lines = append(lines, "      "+e.String())
+	}
+	if len(w.Mends) > 0 {
+		mend := w.Mends[0]
+		text := mend.Summary
+		if len(mend.Command) > 0 {
+			text = Command(mend.Command)
+		}
+		lines = append(lines, s.paint(teal, "mend")+"  "+text)
+	}
+	return "\n" + margin + strings.Join(lines, "\n"+margin) + "\n\n"
+}
+
 func (s Style) openSentence(w *diagnose.Way) string {
 	q := w.Question
 	as := ""

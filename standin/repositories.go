@@ -2,10 +2,12 @@ package standin
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -19,10 +21,7 @@ func (h *Host) makeRepositories() error {
 		if _, err := os.Stat(dir); err == nil { // an earlier host in the same folder made it
 			continue
 		}
-		if err := os.MkdirAll(dir, 0o700); err != nil {
-			return err
-		}
-		if err := h.git(nil, "init", "--quiet", "--bare", "--initial-branch=main", dir); err != nil {
+		if err := h.makeBare(dir); err != nil {
 			return err
 		}
 		if err := h.git(history(repo), "-C", dir, "fast-import", "--quiet"); err != nil {
@@ -30,6 +29,43 @@ func (h *Host) makeRepositories() error {
 		}
 	}
 	return nil
+}
+
+func (h *Host) makeBare(dir string) error {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	return h.git(nil, "init", "--quiet", "--bare", "--initial-branch=main", dir)
+}
+
+// Reasons for which a repository is not created.
+var (
+	errRepoTaken = errors.New("there is such a repository already")
+	errRepoName  = errors.New("this is no name for a repository")
+)
+
+// create makes an empty repository that an account may write to.
+func (h *Host) create(account, path string, private bool) (sight, error) {
+	if !regexp.MustCompile(`^[a-z0-9][a-z0-9._-]*(/[a-z0-9][a-z0-9._-]*)?$`).MatchString(path) {
+		return sight{}, errRepoName
+	}
+	if !strings.Contains(path, "/") {
+		path = account + "/" + path
+	}
+	h.state.Lock()
+	taken := slices.ContainsFunc(h.world.repos, func(r repository) bool { return r.path == path })
+	if !taken {
+		h.world.repos = append(h.world.repos, repository{path: path, private: private, rights: map[string]right{account: writes}})
+	}
+	h.state.Unlock()
+	if taken {
+		return sight{}, errRepoTaken
+	}
+	if err := h.makeBare(h.repoDir(path)); err != nil {
+		return sight{}, err
+	}
+	repo, _ := h.sight(account, path)
+	return repo, nil
 }
 
 // history writes a repository's first commit as git-fast-import(1) reads it.
@@ -95,4 +131,13 @@ type Branch struct {
 	Commit  string `json:"commit"`
 	Subject string `json:"subject"`
 	Author  string `json:"author"`
+}
+
+// Plant makes the host tell of many repositories of an account. They are not there for git.
+func (h *Host) Plant(account, group string, n int) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for i := range n {
+		h.world.repos = append(h.world.repos, repository{path: fmt.Sprintf("%s/r%04d", group, i), rights: map[string]right{account: reads}})
+	}
 }

@@ -46,6 +46,9 @@ func (h *Host) whoseKey(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissi
 		if known.ReadOnly {
 			guest["reads"] = "only"
 		}
+		if known.repo != "" {
+			guest["repo"] = known.repo
+		}
 		if h.state.blocked[known.account] {
 			guest["blocked"] = "yes"
 		}
@@ -118,7 +121,11 @@ func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, guest map
 			_ = request.Reply(true, nil)
 		case "shell":
 			_ = request.Reply(true, nil)
-			_, _ = fmt.Fprintf(channel.Stderr(), "%s knows you as %s. There is no shell here.\n", h.world.title, guest["account"])
+			who := "you as " + guest["account"]
+			if guest["repo"] != "" {
+				who = "this key for " + guest["repo"] + " alone"
+			}
+			_, _ = fmt.Fprintf(channel.Stderr(), "%s knows %s. There is no shell here.\n", h.world.title, who)
 			exit(channel, 0)
 			return
 		case "exec":
@@ -154,7 +161,7 @@ func (h *Host) serveGit(channel ssh.Channel, guest map[string]string, line, prot
 	switch {
 	case guest["blocked"] != "":
 		return refuse("the account %s is blocked: ask the board.", account)
-	case !seen:
+	case !seen || (guest["repo"] != "" && guest["repo"] != path):
 		return refuse("there is no repository %s that %s may see.", path, account)
 	case service == "git-receive-pack" && repo.frozen:
 		return refuse("%s is frozen for everyone.", path)

@@ -1,17 +1,18 @@
 package standin
 
 import (
+	"cmp"
 	"context"
 	"crypto/ed25519"
 	"crypto/rand"
-	"encoding/base32"
 	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"os"
 	"path/filepath"
-	"strings"
+	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -23,6 +24,7 @@ type Options struct {
 	Folder  string // where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
 	SSHPort int    // 0 for any free port
 	WebPort int    // 0 for any free port
+	World   string // forge, saltmarsh or lantern; empty for forge
 }
 
 // A Host is a running practice host. Its methods may be used by several goroutines.
@@ -36,7 +38,6 @@ type Host struct {
 	ssh, web  net.Listener
 	other     net.Listener // SSH as well, for networks where the first port is closed
 	server    *http.Server
-	tokens    map[string]string // account -> token
 	state     state
 	stop      context.CancelFunc
 	ctx       context.Context
@@ -50,12 +51,15 @@ type state struct {
 	last    int // number of the last key registered
 	open    map[net.Conn]bool
 	blocked map[string]bool // accounts that may do nothing
+	passes  []*pass
+	codes   []*deviceCode
 }
 
 // A registered key opens an account.
 type registered struct {
 	id      string
 	account string
+	repo    string // the one that it opens; empty for all of the account's
 	title   string
 	key     ssh.PublicKey
 	added   time.Time
@@ -71,7 +75,11 @@ type Terms struct {
 
 // Start starts a practice host on loopback. It needs git on the path.
 func Start(o Options) (h *Host, err error) {
-	h = &Host{world: tidewater(), Folder: o.Folder, tokens: map[string]string{}}
+	make, found := worlds[cmp.Or(o.World, "forge")]
+	if !found {
+		return nil, fmt.Errorf("there is no practice host %q", o.World)
+	}
+	h = &Host{world: make(), Folder: o.Folder}
 	h.state.open, h.state.blocked = map[net.Conn]bool{}, map[string]bool{}
 	h.ctx, h.stop = context.WithCancel(context.Background())
 	defer func() {
@@ -129,25 +137,24 @@ func (h *Host) makeSecrets() error {
 		return err
 	}
 	for _, account := range h.world.accounts {
-		var random [20]byte
-		if _, err := rand.Read(random[:]); err != nil {
-			return err
-		}
-		h.tokens[account] = "practice-" + strings.ToLower(base32.StdEncoding.EncodeToString(random[:]))
+		h.Issue(account, "handed out", h.world.all, time.Time{})
 	}
 	return nil
 }
 
-// handOut writes the description and the tokens of a person with two accounts.
+// handOut writes the tokens of the person whose workstation this is.
 func (h *Host) handOut() error {
-	err := os.WriteFile(h.DescriptionFile(), h.describe(), 0o600)
-	for _, account := range []string{h.world.owner, "lab"} {
-		err = errors.Join(err, os.WriteFile(h.TokenFileOf(account), []byte(h.tokens[account]+"\n"), 0o600))
+	if len(h.world.all) == 0 {
+		return nil
+	}
+	var err error
+	for _, account := range append([]string{h.world.owner}, h.world.handed...) {
+		err = errors.Join(err, os.WriteFile(h.TokenFileOf(account), []byte(h.firstToken(account)+"\n"), 0o600))
 	}
 	return err
 }
 
-// DescriptionFile is the file to give to "host add".
+// DescriptionFile is the file to give to "host add". Whoever starts the host writes it.
 func (h *Host) DescriptionFile() string { return filepath.Join(h.Folder, h.world.name+".toml") }
 
 // TokenFile holds the owner's token for the host's interface.
@@ -155,6 +162,9 @@ func (h *Host) TokenFile() string { return h.TokenFileOf(h.world.owner) }
 
 // TokenFileOf holds the token of one of the two accounts that one person has.
 func (h *Host) TokenFileOf(account string) string { return filepath.Join(h.Folder, account+".token") }
+
+// FirstRepository is one to begin with.
+func (h *Host) FirstRepository() string { return h.world.repos[0].path }
 
 // Owner is the account whose token is handed out.
 func (h *Host) Owner() string { return h.world.owner }
@@ -167,6 +177,16 @@ func (h *Host) OtherPort() int { return h.other.Addr().(*net.TCPAddr).Port }
 
 // WebPort is the port of the interface.
 func (h *Host) WebPort() int { return h.web.Addr().(*net.TCPAddr).Port }
+
+// Hostname is the name in clone URLs.
+func (h *Host) Hostname() string { return h.world.hostname }
+
+// Authority is the certificate by which the interface is to be trusted, in PEM.
+func (h *Host) Authority() []byte { return h.authority.pem }
+
+// HostKeyLine is the public line of the host's own key, and HostKeyPrint its fingerprint.
+func (h *Host) HostKeyLine() string  { return publicLine(h.HostKey()) }
+func (h *Host) HostKeyPrint() string { return ssh.FingerprintSHA256(h.HostKey()) }
 
 // HostKey is the key by which the host is to be known.
 func (h *Host) HostKey() ssh.PublicKey { return h.hostKey.PublicKey() }
@@ -185,17 +205,28 @@ func (h *Host) Block(account string, blocked bool) {
 
 // RegisterOn registers a key on terms.
 func (h *Host) RegisterOn(account, title string, key ssh.PublicKey, terms Terms) (id string, err error) {
+	return h.register(registered{account: account, title: title, key: key, Terms: terms})
+}
+
+func (h *Host) register(r registered) (id string, err error) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	for _, known := range h.state.keys {
-		if sameKey(known.key, key) {
+		if sameKey(known.key, r.key) {
 			return "", errKeyTaken
 		}
 	}
 	h.state.last++
-	id = fmt.Sprintf("key-%d", h.state.last)
-	h.state.keys = append(h.state.keys, registered{id: id, account: account, title: title, key: key, added: time.Now().UTC(), Terms: terms})
-	return id, nil
+	r.id, r.added = strconv.Itoa(h.state.last), time.Now().UTC()
+	h.state.keys = append(h.state.keys, r)
+	return r.id, nil
+}
+
+// Forget makes the host forget a key, as somebody does on its page.
+func (h *Host) Forget(key ssh.PublicKey) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	h.state.keys = slices.DeleteFunc(h.state.keys, func(r registered) bool { return sameKey(r.key, key) })
 }
 
 var errKeyTaken = errors.New("this key is registered already")

@@ -6,15 +6,23 @@
 // for trying and testing: everything in it is thrown away.
 package standin
 
-// A world is what a practice host holds.
+import "net/http"
+
+// A world is what a practice host holds, and how it is spoken to.
 type world struct {
 	name     string // how its description calls it
 	title    string
 	hostname string
 	accounts []string
-	owner    string // the account whose token is handed out
+	owner    string   // the account whose token is handed out
+	handed   []string // whose tokens are handed out besides
 	repos    []repository
+	all      []string                    // every scope of its tokens
+	serve    func(*Host, *http.ServeMux) // its interface
 }
+
+// worlds are the hosts of the made-up world, each with an interface of another shape.
+var worlds = map[string]func() *world{"forge": tidewater, "saltmarsh": saltmarsh, "lantern": lantern}
 
 // A right is what an account may do with a repository.
 type right int
@@ -27,10 +35,11 @@ const (
 
 // A repository is one of the host's, with the first commit it is made with.
 type repository struct {
-	path   string
-	rights map[string]right
-	frozen bool
-	files  map[string]string
+	path    string
+	rights  map[string]right
+	frozen  bool
+	private bool
+	files   map[string]string
 }
 
 // tidewater is the world of the demo: the host of a cooperative that watches a coast.
@@ -38,7 +47,8 @@ func tidewater() *world {
 	const ines, lab, chair = "ines.marlow", "lab", "chair"
 	return &world{
 		name: "forge", title: "Tidewater's forge", hostname: "forge.tidewater.example",
-		accounts: []string{ines, lab, chair}, owner: ines,
+		accounts: []string{ines, lab, chair}, owner: ines, handed: []string{lab},
+		all: []string{"repo:read", "repo:write", "packages:read", "keys", "repos", "tokens"}, serve: (*Host).serveForge,
 		repos: []repository{
 			{path: "buoys/drift-model", rights: map[string]right{ines: writes, lab: writes}, files: map[string]string{
 				"README.md": "# Drift model\n\nWhere a buoy goes when its mooring parts.\n",
@@ -60,11 +70,36 @@ func tidewater() *world {
 	}
 }
 
+// saltmarsh is a partner institute's host.
+func saltmarsh() *world {
+	const ines, keeper = "imarlow", "keeper"
+	return &world{
+		name: "saltmarsh", title: "The saltmarsh institute", hostname: "git.saltmarsh.example",
+		accounts: []string{keeper, ines}, owner: ines, all: []string{"read", "write", "keys", "trees", "passes"}, serve: (*Host).serveSaltmarsh,
+		repos: []repository{
+			{path: "buoys/drift-model", rights: map[string]right{ines: writes, keeper: writes}, files: map[string]string{"README.md": "# Drift model\n\nThe institute's copy.\n"}},
+			{path: "buoys/tide-tables", rights: map[string]right{ines: reads, keeper: writes}, files: map[string]string{"README.md": "# Tide tables\n"}},
+		},
+	}
+}
+
+// lantern is a volunteer's host, with a page and nothing else.
+func lantern() *world {
+	const ines = "ines"
+	return &world{
+		name: "lantern", title: "A volunteer's lantern", hostname: "code.lanternfish.example",
+		accounts: []string{ines}, owner: ines, serve: (*Host).serveLantern,
+		repos: []repository{{path: "harbour/lamp-firmware", rights: map[string]right{ines: writes}, files: map[string]string{"README.md": "# Lamp firmware\n\nThree long, one short.\n"}}},
+	}
+}
+
 // A sight is a repository as one account sees it.
 type sight struct {
 	path     string
 	mayWrite bool
 	frozen   bool
+	private  bool
+	number   int // from 1, for hosts that number their repositories
 }
 
 // sights lists the repositories that an account may see.
@@ -72,9 +107,9 @@ func (h *Host) sights(account string) []sight {
 	h.state.Lock()
 	defer h.state.Unlock()
 	var list []sight
-	for _, repo := range h.world.repos {
+	for i, repo := range h.world.repos {
 		if right := repo.rights[account]; right != hidden {
-			list = append(list, sight{repo.path, right == writes && !repo.frozen, repo.frozen})
+			list = append(list, sight{repo.path, right == writes && !repo.frozen, repo.frozen, repo.private, i + 1})
 		}
 	}
 	return list

@@ -45,12 +45,22 @@ type Keeper struct {
 	mu      sync.Mutex
 	held    []Holding
 	retired bool
+	vault   Vault         // answers further questions; nil for none
 	changed chan struct{} // has one in it when what is held may have changed
 }
 
-// NewKeeper makes a keeper that holds nothing. now is the clock.
-func NewKeeper(now func() time.Time) *Keeper {
-	return &Keeper{ExtendedAgent: agent.NewKeyring().(agent.ExtendedAgent), now: now, changed: make(chan struct{}, 1)}
+// A Vault holds what is not a key, and answers questions of its own.
+type Vault interface {
+	// Forget drops what has ended, and tells when the next ends; ok is false when nothing is held.
+	Forget() (next time.Time, ok bool)
+	RemoveAll()
+	// Answer answers a question; known is false for one that is not its own.
+	Answer(name string, question []byte) (answer []byte, known bool, err error)
+}
+
+// NewKeeper makes a keeper that holds nothing. now is the clock; vault may be nil.
+func NewKeeper(now func() time.Time, vault Vault) *Keeper {
+	return &Keeper{ExtendedAgent: agent.NewKeyring().(agent.ExtendedAgent), now: now, vault: vault, changed: make(chan struct{}, 1)}
 }
 
 // Changed tells when it is time to call [Keeper.Forget] anew.
@@ -86,6 +96,11 @@ func (k *Keeper) forget() (next time.Time, ok bool) {
 	for _, h := range k.held {
 		if !ok || h.Ends.Before(next) {
 			next, ok = h.Ends, true
+		}
+	}
+	if k.vault != nil {
+		if ends, holds := k.vault.Forget(); holds && (!ok || ends.Before(next)) {
+			next, ok = ends, true
 		}
 	}
 	return next, ok
@@ -157,6 +172,9 @@ func (k *Keeper) RemoveAll() error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	k.held = nil
+	if k.vault != nil {
+		k.vault.RemoveAll()
+	}
 	k.tell()
 	return k.ExtendedAgent.RemoveAll()
 }
@@ -184,13 +202,21 @@ func (k *Keeper) Lock([]byte) error { return errNoLock }
 // Unlock is refused as well.
 func (k *Keeper) Unlock([]byte) error { return errNoLock }
 
-// Extension answers what is held.
-func (k *Keeper) Extension(name string, _ []byte) ([]byte, error) {
-	if name != holdingsQuestion {
-		return nil, agent.ErrExtensionUnsupported
-	}
+// Extension answers what is held, and what the vault answers.
+func (k *Keeper) Extension(name string, question []byte) ([]byte, error) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
+	if name != holdingsQuestion {
+		if k.vault == nil || k.retired {
+			return nil, agent.ErrExtensionUnsupported
+		}
+		answer, known, err := k.vault.Answer(name, question)
+		if !known {
+			return nil, agent.ErrExtensionUnsupported
+		}
+		k.tell()
+		return append([]byte{extensionResponse}, answer...), err
+	}
 	k.forget()
 	text, err := json.Marshal(append([]Holding{}, k.held...))
 	return append([]byte{extensionResponse}, text...), err
@@ -210,6 +236,26 @@ func (c *Conn) Holdings() ([]Holding, error) {
 		return nil, ErrNotKeeper
 	}
 	return holdings, c.conn.SetDeadline(time.Time{})
+}
+
+// ErrNoAnswer is returned when nobody at a socket answers a question, or answers no.
+var ErrNoAnswer = errors.New("the holder does not answer")
+
+// Ask asks the keeper at a socket one question.
+func Ask(socket, name string, question []byte) ([]byte, error) {
+	conn, err := dial(socket)
+	if err != nil {
+		return nil, ErrNoAnswer
+	}
+	defer conn.Close() //nolint:errcheck // the answer is there, or not
+	if err := conn.SetDeadline(time.Now().Add(patience)); err != nil {
+		return nil, ErrNoAnswer
+	}
+	answer, err := agent.NewClient(conn).Extension(name, question)
+	if err != nil || len(answer) < 1 || answer[0] != extensionResponse {
+		return nil, ErrNoAnswer
+	}
+	return answer[1:], nil
 }
 
 // UnloadAll takes every key out of the agent.

@@ -35,7 +35,7 @@ func TestKeeperForgetsOnTime(t *testing.T) {
 		{"a working day when nobody says", 0, WorkingDay - time.Second},
 	} {
 		now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
-		k := NewKeeper(func() time.Time { return now })
+		k := NewKeeper(func() time.Time { return now }, nil)
 		private, public := newKey(t)
 		if err := k.Add(agent.AddedKey{PrivateKey: private, Comment: "mine", LifetimeSecs: uint32(row.lifetime / time.Second)}); err != nil {
 			t.Fatal(err)
@@ -67,7 +67,7 @@ func TestKeeperForgetsOnTime(t *testing.T) {
 func TestKeeperRefusesWhatItCannotKeep(t *testing.T) {
 	t.Parallel()
 	private, _ := newKey(t)
-	k := NewKeeper(time.Now)
+	k := NewKeeper(time.Now, nil)
 	for name, key := range map[string]agent.AddedKey{
 		"confirmation": {PrivateKey: private, ConfirmBeforeUse: true},
 		"extension":    {PrivateKey: private, ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: "restrict@x"}}},
@@ -88,7 +88,7 @@ func TestKeeperRefusesWhatItCannotKeep(t *testing.T) {
 func TestKeeperReplaces(t *testing.T) {
 	t.Parallel()
 	now := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
-	k := NewKeeper(func() time.Time { return now })
+	k := NewKeeper(func() time.Time { return now }, nil)
 	private, public := newKey(t)
 	for _, seconds := range []uint32{60, 3600} {
 		if err := k.Add(agent.AddedKey{PrivateKey: private, LifetimeSecs: seconds}); err != nil {

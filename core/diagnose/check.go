@@ -2,17 +2,22 @@ package diagnose
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
+	"net/url"
 	"time"
 
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/describe"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/knownhosts"
+	"unicrux/core/secret"
+	"unicrux/core/sshconfig"
 	"unicrux/core/sshway"
 	"unicrux/core/wire"
 	"unicrux/core/workstation"
@@ -25,10 +30,15 @@ type Request struct {
 	Account  string  // the account that is needed; empty for any
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
+
+	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any more
+	Options []sshconfig.Option // of ssh's command line, which win over all files
+
+	second bool // nothing further is tried
 }
 
-// ErrTransport is returned for a question that cannot be answered yet.
-var ErrTransport = errors.New("the way over this transport cannot be checked yet, only the one over SSH")
+// ErrTransport is returned for a question that cannot be answered.
+var ErrTransport = errors.New("the way over this transport cannot be checked, only those over SSH and HTTPS")
 
 // ErrLocal is returned for a folder on this computer, to which no way leads.
 var ErrLocal = errors.New("a folder on this computer, where nobody has to sign in")
@@ -41,11 +51,25 @@ type checker struct {
 	config     *gitlink.Config
 	way        *Way
 	address    address.Address
-	host       *hosts.Description // nil when the host is not described
+	host       *describe.Description // nil when the host is not described
 	passage    *sshway.Way
 	verdict    knownhosts.Verdict
 	by         *knownhosts.Entry
 	suspicions []suspicion
+	given      string        // the URL before rewriting
+	rule       *address.Rule // that rewrote it; nil for none
+
+	// For a way over HTTPS.
+	base      *url.URL // of the repository; nil for a way over SSH
+	web       *gitlink.Web
+	own       *tls.Certificate // that settings name; nil for none
+	roots     []byte           // certificates that git trusts; nil for the system's
+	webUser   string           // that stands in the URL
+	webSecret secret.Text
+	sent      gitlink.Credential
+	sentFrom  string // where the secret stands, where it is not one of git's helpers
+	moved     string // the URL that a redirect led from; empty for none
+	webHeads  map[string]string
 }
 
 // Check goes the way and returns what it found. An error means that the question could
@@ -57,18 +81,32 @@ func Check(ctx context.Context, station *workstation.Station, registry *hosts.Re
 			_ = c.passage.Close() // nothing of the agent's is ours to lose
 		}
 	}()
-	for _, stage := range []func(context.Context) (*Crux, error){c.locate, c.settle, c.travel} {
-		crux, err := stage(ctx)
+	for _, stage := range []struct {
+		ssh, web func(context.Context) (*Crux, error)
+	}{{c.locate, nil}, {c.settle, c.settleWeb}, {c.travel, c.travelWeb}} {
+		if c.way.stage(Permission).State == Open {
+			return c.way, nil
+		}
+		pass := stage.ssh
+		if c.base != nil {
+			pass = stage.web
+		}
+		crux, err := pass(ctx)
 		if err != nil {
 			return nil, err
 		}
 		if crux != nil {
+			crux = c.closer(ctx, crux)
 			c.way.breakAt(crux)
 			c.way.Mends = c.mends(crux)
 			return c.way, nil
 		}
 	}
-	c.notes()
+	if c.base != nil {
+		c.webNotes()
+	} else {
+		c.notes()
+	}
 	return c.way, nil
 }
 
@@ -78,17 +116,19 @@ func crux(code Code, certainty Certainty, evidence ...Evidence) *Crux {
 }
 
 // settle passes the stage of settings: what would git's ssh do for this address?
-func (c *checker) settle(context.Context) (*Crux, error) {
+func (c *checker) settle(ctx context.Context) (*Crux, error) {
 	start := time.Now()
 	if crux := c.programs(); crux != nil {
 		return crux, nil
 	}
 	var err error
-	if c.passage, err = sshway.Prepare(c.station, c.config, c.address); err != nil {
+	if c.passage, err = sshway.Prepare(c.station, c.config, c.address, c.request.Options...); err != nil {
 		return nil, err
 	}
-	if crux := c.refusedSettings(); crux != nil {
-		return crux, nil
+	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.brokenCommand, c.hindrance} {
+		if crux := refused(ctx); crux != nil {
+			return crux, nil
+		}
 	}
 	c.way.Question.User, c.way.HostName = c.passage.Client.User, c.address.Host
 	_, worthy := c.worthyKey()
@@ -113,7 +153,7 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 		}
 	}
 	if err == nil {
-		return c.missingAuthor(ctx), nil
+		return c.beyond(ctx), nil
 	}
 	var failure *wire.Failure
 	if !errors.As(err, &failure) {
@@ -156,6 +196,10 @@ func (c *checker) judge(key ssh.PublicKey) error {
 // passed notes the stages that the trip passed, with their facts.
 func (c *checker) passed(trip *wire.Trip) {
 	w := c.way
+	if trip.Silent != "" {
+		c.note("address-silent")
+		w.fact(Reach, "no answer", trip.Silent, "")
+	}
 	if trip.Connected != "" {
 		w.fact(Reach, "connected", trip.Connected, "")
 	}

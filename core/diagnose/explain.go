@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"net"
-	"regexp"
 	"strconv"
+	"strings"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -14,6 +14,7 @@ import (
 	"unicrux/core/foreign"
 	"unicrux/core/knownhosts"
 	"unicrux/core/secret"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/wire"
@@ -32,27 +33,16 @@ func (c *checker) explain(ctx context.Context, failure *wire.Failure, trip *wire
 	return first(c.explainService(ctx, failure, trip), Repository, c.suspicions)
 }
 
-// reachCodes maps what the network said to the catalogue.
-var reachCodes = []struct {
-	reason error
-	code   Code
-}{
-	{wire.ErrNameUnknown, "name-unknown"}, {wire.ErrNoNames, "network-down"}, {wire.ErrNoRoute, "network-down"},
-	{wire.ErrRefused, "port-refused"}, {wire.ErrSilent, "port-silent"}, {wire.ErrNotSSH, "not-ssh"},
-	{wire.ErrHungUp, "connection-closed"}, {wire.ErrAlgorithms, "algorithms-differ"}, {wire.ErrProxy, "proxy-command-failed"},
-}
-
 func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux {
-	code := Code("connection-closed")
-	for _, row := range reachCodes {
-		if errors.Is(failure.Reason, row.reason) {
-			code = row.code
-			break
-		}
-	}
+	code := met(failure.Reason, "connection-closed")
 	client := c.passage.Client
 	if code == "proxy-command-failed" && client.ProxyJump != "" {
 		code = "jump-failed"
+	}
+	for _, own := range []error{wire.ErrNoProxy, wire.ErrProxyRefuses, wire.ErrProxySignIn} { // the words of our own command to go through a proxy
+		if code == "proxy-command-failed" && strings.Contains(failure.Words, own.Error()) {
+			code = met(own, code)
+		}
 	}
 	evidence := []Evidence{
 		{"host", client.HostName, c.origin(client.Origin("hostname"))},
@@ -83,7 +73,7 @@ func (c *checker) otherPort(ctx context.Context, code Code) string {
 	if !closed || c.host == nil || c.host.SSH.Other == 0 || c.passage.Client.Port != c.host.Port() {
 		return ""
 	}
-	published, err := c.host.Published(ctx, c.request.Timeout)
+	published, err := speak.Published(ctx, c.host, c.request.Timeout)
 	if err != nil {
 		return ""
 	}
@@ -140,34 +130,19 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 	if c.host == nil {
 		return Evidence{"published", "nothing that we know of: this host is not described here", ""}, unpublished
 	}
-	published, err := c.host.Published(ctx, c.request.Timeout)
+	published, err := speak.Published(ctx, c.host, c.request.Timeout)
 	switch {
-	case err != nil && len(published.Keys) == 0:
+	case err != nil && !published.Any():
 		return Evidence{"published", "could not be asked: " + foreign.Clean(err.Error()), ""}, unpublished
-	case len(published.Keys) == 0:
+	case !published.Any():
 		return Evidence{"published", "nothing", ""}, unpublished
 	case published.Has(key):
 		return Evidence{"published", samekey, ""}, matches
 	}
-	return Evidence{"published", keyText(published.Keys[0]), ""}, differs
+	return Evidence{"published", published.First(), ""}, differs
 }
 
 func keyText(key ssh.PublicKey) string { return sshkey.Kind(key) + " " + sshkey.Fingerprint(key) }
-
-// refusalTexts are words by which hosts of any kind say what is wrong, where no
-// description says more.
-var refusalTexts = []struct {
-	form *regexp.Regexp
-	code Code
-}{
-	{regexp.MustCompile(`(?i)account .*(disabled|blocked|suspended|locked|not available)`), "account-blocked"},
-	{regexp.MustCompile(`(?i)too many requests|rate limit`), "host-limits"},
-	{regexp.MustCompile(`(?i)not a git repository`), "repository-not-git"},
-	{regexp.MustCompile(`(?i)command not found|internal (server )?error`), "host-failing"},
-}
-
-// missingText is how git and hosts say that nothing is there.
-var missingText = regexp.MustCompile(`(?i)not found|no (such )?repository|does not (appear to be|exist)|no such file`)
 
 // explainService names why the host did not open the repository. Where it may be a matter
 // of the account, other keys are tried; a host that is overloaded is left in peace.
@@ -205,16 +180,15 @@ func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
 	if trip.Instead.Open {
 		return crux("read-only-account", Proved, evidence...)
 	}
-	for _, row := range refusalTexts {
-		if row.form.MatchString(words) {
-			return crux(row.code, Likely, evidence...)
-		}
+	told := meaning(words, SignIn, Permission)
+	if told != "" && told != "repository-missing" {
+		return crux(told, Likely, evidence...)
 	}
 	if trip.Exists {
 		return crux("repository-not-git", Proved, append(evidence, Evidence{"at the host", "a file or folder of that name is there", ""})...)
 	}
-	if missingText.MatchString(words) {
-		return crux("repository-missing", Proved, evidence...)
+	if told != "" {
+		return crux(told, Proved, evidence...)
 	}
 	return crux("repository-missing", Likely, append(evidence, Evidence{"exit status", fmt.Sprint(trip.Answer.Exit), ""})...)
 }
@@ -246,7 +220,7 @@ func (c *checker) timeout() time.Duration {
 }
 
 func (c *checker) note(code Code) {
-	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: Summary(code)})
+	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: noteSummary(code)})
 }
 
 // NobodyAsks is an asker for when nobody can be asked.

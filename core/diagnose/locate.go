@@ -40,7 +40,7 @@ func (c *checker) locate(ctx context.Context) (*Crux, error) {
 		c.way.open(Address, time.Since(start))
 		return nil, nil
 	}
-	return c.read(text, start)
+	return c.read(ctx, text, start)
 }
 
 // target turns the request's argument into the text of a URL, rewritten as git would. The
@@ -108,6 +108,10 @@ func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error
 	purpose := c.purpose(Push)
 	c.way.Question = Question{Remote: name, Purpose: purpose, Transport: "ssh"}
 	if !c.config.InRepository() {
+		if words := gitlink.OwnerProblem(ctx, c.station); words != "" {
+			return "", crux("repository-owner", Proved, Evidence{"git says", foreign.Quote(foreign.Clean(words)), ""},
+				Evidence{"you are", c.station.User, ""}), nil
+		}
 		return "", crux("repository-none", Proved, Evidence{"folder", c.station.Tilde(c.station.Folder), ""}), nil
 	}
 	if name == "" {
@@ -138,15 +142,21 @@ func (c *checker) remoteMissing(name string) *Crux {
 
 func (c *checker) rewrite(text string, own bool) string {
 	push := c.purpose(Clone) == Push || (c.way.Question.Remote != "" && c.way.Question.Purpose == Push)
+	if c.given = text; c.request.AsIs {
+		return text
+	}
 	result, rule := address.Rewrite(text, c.config.Rules(), push, own)
-	if rule != nil {
+	if c.rule = rule; rule != nil {
 		c.way.fact(Address, "rewritten", rule.Prefix+" becomes "+rule.Base, c.station.Tilde(rule.Origin))
 	}
 	return result
 }
 
 // read makes one address of the text.
-func (c *checker) read(text string, start time.Time) (*Crux, error) {
+func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux, error) {
+	if wrong := c.strangeCharacters(text); wrong != nil {
+		return wrong, nil
+	}
 	parsed, err := address.Parse(text)
 	var syntax *address.SyntaxError
 	if errors.Is(err, address.ErrLocal) && c.isFolder(text) {
@@ -166,7 +176,7 @@ func (c *checker) read(text string, start time.Time) (*Crux, error) {
 	c.address, c.host = parsed, c.registry.ForHost(parsed.Host)
 	c.wantAccount()
 	if parsed.Scheme != "ssh" {
-		return c.otherTransport(text)
+		return c.otherTransport(ctx, text, start)
 	}
 	c.way.Question = Question{URL: parsed.String(), Remote: c.way.Question.Remote, Host: c.hostName(),
 		Repo: parsed.Repository(), Transport: "ssh", Purpose: c.purpose(Clone)}
@@ -190,17 +200,25 @@ func (c *checker) isFolder(text string) bool {
 }
 
 // otherTransport tells what can be told of an address that is not SSH's.
-func (c *checker) otherTransport(text string) (*Crux, error) {
+func (c *checker) otherTransport(ctx context.Context, text string, start time.Time) (*Crux, error) {
 	a := c.address
 	c.way.Question = Question{URL: a.String(), Remote: c.way.Question.Remote, Host: c.hostName(), Repo: pageRepository(a.Path),
 		Transport: a.Scheme, Purpose: c.purpose(Clone)}
 	switch {
 	case c.host != nil && a.Scheme != "git" && isPage(a, text):
 		return crux("url-is-a-page", Likely, Evidence{"page", foreign.Clean(a.String()), ""}), nil
-	case a.Scheme == "git" || a.Scheme == "http":
-		return crux("url-transport-refused", Likely, Evidence{"scheme", a.Scheme + ", which proves nobody's identity and hides nothing", ""}), nil
+	case a.Scheme == "git":
+		if found := c.unprotected(ctx); found != nil {
+			return found, nil
+		}
+		c.note("way-unprotected")
+		c.way.openAll()
+		return nil, nil
 	}
-	return nil, fmt.Errorf("%s: %w", a.Scheme, ErrTransport)
+	if a.Scheme != "https" && a.Scheme != "http" {
+		return nil, fmt.Errorf("%s: %w", a.Scheme, ErrTransport)
+	}
+	return nil, c.locateWeb(text, start)
 }
 
 // programs makes sure that git could start its ssh.
@@ -211,14 +229,17 @@ func (c *checker) programs() *Crux {
 		return nil
 	}
 	if _, err := exec.LookPath(program); err != nil {
-		evidence := []Evidence{{"missing", foreign.Clean(program), c.station.Tilde(command.Origin)}}
-		return crux("program-missing", Proved, evidence...)
+		if command.Origin != "" && program != "ssh" {
+			return crux("ssh-command-broken", Proved, Evidence{"git starts", foreign.Clean(program), c.station.Tilde(command.Origin)},
+				Evidence{"it", "is not there, or cannot be run", ""})
+		}
+		return crux("program-missing", Proved, Evidence{"missing", foreign.Clean(program), ""})
 	}
 	return nil
 }
 
 // refusedSettings names the file or line for which the ssh client would stop.
-func (c *checker) refusedSettings() *Crux {
+func (c *checker) refusedSettings(context.Context) *Crux {
 	if len(c.passage.Settings.Problems) == 0 {
 		return nil
 	}

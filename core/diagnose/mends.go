@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -32,6 +34,9 @@ const (
 	SetRemote   Act = "set a remote"          // Remote to URL
 	UseURL      Act = "use a URL"             // URL in place of the one that was given
 	NameSSH     Act = "name the ssh settings" // File, in git's configuration
+	SettleWeb   Act = "settle https"          // for Host, as its description says
+	AskFirst    Act = "ask the chest alone"   // for Host, whatever other helpers there are
+	GetToken    Act = "get a token"           // for Host and Purpose, into the chest
 )
 
 // A Deed is a mend in the form in which it is carried out.
@@ -42,6 +47,7 @@ type Deed struct {
 	Key         string // path of a private file
 	File        string
 	Remote, URL string
+	Purpose     Purpose
 	Settings    []sshconfig.Setting
 }
 
@@ -49,10 +55,13 @@ type Deed struct {
 func (c *checker) mends(crux *Crux) []Mend {
 	entry, _ := find(crux.Code)
 	mend := Mend{Summary: c.fill(entry.mend, crux), By: entry.by}
+	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale") {
+		return c.webMends(mend, crux)
+	}
 	switch crux.Code {
 	case "key-locked":
 		return c.lockedMends(mend, crux)
-	case "key-none", "agent-unreachable":
+	case "key-none", "agent-unreachable", "key-kind-refused", "key-ended":
 		return c.keyMends(mend, crux)
 	case "host-key-unknown":
 		return []Mend{c.trustMend(mend, crux)}
@@ -76,6 +85,10 @@ func (c *checker) mends(crux *Crux) []Mend {
 	if url := c.betterURL(crux); url != "" {
 		return []Mend{c.urlMend(mend, crux, url)}
 	}
+	if command := c.exact(crux); command != nil {
+		mend.Command = command
+		return []Mend{mend}
+	}
 	if key := c.fittingKey(crux); key != "" {
 		mend.By = You
 		return []Mend{c.useKey(mend, key)}
@@ -87,6 +100,25 @@ func (c *checker) mends(crux *Crux) []Mend {
 		return []Mend{c.settleMend(settings)}
 	}
 	return []Mend{mend}
+}
+
+// exact is the command by which the person mends what is theirs to decide; nil for none.
+func (c *checker) exact(crux *Crux) []string {
+	switch crux.Code {
+	case "repository-owner":
+		return []string{"git", "config", "--global", "--add", "safe.directory", c.station.Folder}
+	case "url-rewritten":
+		name := ".insteadOf"
+		if c.rule.PushOnly {
+			name = ".pushInsteadOf"
+		}
+		return []string{"git", "config", "--file", c.rule.Origin, "--unset-all", "url." + c.rule.Base + name, "^" + regexp.QuoteMeta(c.rule.Prefix) + "$"}
+	case "branch-untracked":
+		return []string{"git", "push", "--set-upstream", c.way.Question.Remote, "HEAD"}
+	case "history-diverged":
+		return []string{"git", "pull", "--rebase", c.way.Question.Remote}
+	}
+	return nil
 }
 
 // command completes a mend that is carried out by a deed, and by a command just as well.

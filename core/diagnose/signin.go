@@ -48,10 +48,19 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 // explainDenial looks whether a key that the host knows is here all the same.
 func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence []Evidence, cutOff bool) *Crux {
 	untried := c.offered()[len(trip.Offered):]
+	if told := meaning(foreign.Clean(trip.Banner), SignIn, SignIn); told != "" {
+		return crux(told, Likely, evidence...)
+	}
 	user := Evidence{"signing in", "as " + foreign.Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))}
 	broke := crux("key-not-registered", Proved, append(evidence, user)...)
 	if cutOff && len(untried) > 0 {
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
+	}
+	if unfit := slices.IndexFunc(trip.Offered, func(t wire.Taken) bool { return t.Unfit }); unfit >= 0 && len(untried) == 0 {
+		broke = crux("key-kind-refused", Proved, append(evidence, Evidence{"held back", c.offered()[unfit].Name + ": the host takes no signature that such a key makes", ""})...)
+	}
+	if old, all := c.oldKind(trip); all && len(untried) == 0 {
+		broke = crux("key-kind-refused", Proved, append(evidence, Evidence{"kinds", "the host takes only " + strings.Join(c.host.Keys.Kinds, ", ") + ", and not " + old, "its description"})...)
 	}
 	key, found := c.knownKey(ctx, trip, slices.Concat(untried, c.passage.Kept, c.elsewhere()))
 	if found && c.host != nil && c.host.ForAccount != "" { // the host may know it for another account
@@ -72,6 +81,21 @@ func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence [
 		}
 	}
 	return picked
+}
+
+// oldKind tells a kind of key that was offered and that a described host says it does not take;
+// all when it takes none of them.
+func (c *checker) oldKind(trip *wire.Trip) (kind string, all bool) {
+	if c.host == nil || len(c.host.Keys.Kinds) == 0 || len(trip.Offered) == 0 {
+		return "", false
+	}
+	for _, key := range c.offered()[:len(trip.Offered)] {
+		kind, _, _ = strings.Cut(strings.ToLower(sshkey.Kind(key.Public)), " ")
+		if slices.Contains(c.host.Keys.Kinds, kind) {
+			return "", false
+		}
+	}
+	return kind, true
 }
 
 // foundKey names the crux when the host knows a key that was not tried.
@@ -227,6 +251,10 @@ func (c *checker) unusable(key sshway.Key, err error) *Crux {
 	found := crux("key-file-unreadable", Proved, append(evidence, Evidence{"file", c.station.Tilde(key.Path), ""})...)
 	switch {
 	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
+		if broken := askingFails(c.station.Getenv("SSH_ASKPASS"), "environment: SSH_ASKPASS"); broken != nil && c.station.Getenv("SSH_ASKPASS_REQUIRE")+c.station.Getenv("DISPLAY") != "" {
+			broken.key, broken.Evidence = key.Path, append(broken.Evidence, evidence...)
+			return broken
+		}
 		found = crux("key-locked", Proved, append(evidence, Evidence{"host", "would take this key", ""})...)
 	case errors.Is(err, sshkey.ErrDevice):
 		found = crux("key-in-device", Likely, append(evidence, Evidence{"host", "would take this key", ""})...)

@@ -4,9 +4,9 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -15,6 +15,7 @@ import (
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/knownhosts"
+	"unicrux/core/near"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 )
@@ -54,17 +55,26 @@ func (c *checker) add(from StageName, crux *Crux) {
 	if crux.Stage == Address { // a wrong address may lead to a host that lets us in
 		to = Permission
 	}
-	c.suspicions = append(c.suspicions, suspicion{crux, from, to})
+	c.suspicions = append(c.suspicions, suspicion{crux, from, to, nil})
 }
 
-var portLike = regexp.MustCompile(`^[0-9]{1,5}/.`)
+// addFor notes what would explain one break alone.
+func (c *checker) addFor(code Code, crux *Crux) {
+	c.suspicions = append(c.suspicions, suspicion{crux, StageOf(code), StageOf(code), []Code{code}})
+}
+
+const portLike = `^[0-9]{1,5}/.`
 
 func (c *checker) suspectAddress() {
 	a := c.address
-	if a.Short && a.Port == 0 && portLike.MatchString(a.Path) {
+	if a.Short && a.Port == 0 && says(a.Path, portLike) {
 		port, _, _ := strings.Cut(a.Path, "/")
 		c.add(Reach, crux("url-port-in-short-form", Likely, Evidence{"path", a.Path, ""},
 			Evidence{"port", c.passage.HostPort() + ", not " + port, ""}))
+	}
+	if !strings.ContainsAny(a.Host, ".:") && strings.EqualFold(c.passage.Client.HostName, a.Host) {
+		suspect := crux("url-alias-unknown", Likely, Evidence{"short name", a.Host, "the URL"}, Evidence{"settings", "say nothing about it", ""})
+		c.suspicions = append(c.suspicions, suspicion{suspect, Reach, Reach, []Code{"name-unknown"}})
 	}
 	if a.User == "" && c.passage.Settings.All("user") == nil && c.way.Question.Repo != "" {
 		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", foreign.Clean(c.passage.Client.User), "the login name here"}))
@@ -180,35 +190,11 @@ func (c *checker) likelyName() string {
 	}
 	best, name := 3, "" // at most two slips
 	for _, host := range known {
-		if n := distance(strings.ToLower(c.address.Host), strings.ToLower(host), best); n > 0 && n < best {
+		if n := near.Distance(strings.ToLower(c.address.Host), strings.ToLower(host), best); n > 0 && n < best {
 			best, name = n, host
 		}
 	}
 	return name
-}
-
-// distance counts the letters to be put in, taken out or changed to make one text of
-// another (Levenshtein), and gives up at a limit.
-func distance(a, b string, limit int) int {
-	if len(a)-len(b) >= limit || len(b)-len(a) >= limit {
-		return limit
-	}
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range len(a) {
-		diagonal := row[0]
-		row[0] = i + 1
-		for j := range len(b) {
-			next := min(row[j]+1, row[j+1]+1, diagonal)
-			if a[i] != b[j] {
-				next = min(row[j]+1, row[j+1]+1, diagonal+1)
-			}
-			diagonal, row[j+1] = row[j+1], next
-		}
-	}
-	return min(row[len(b)], limit)
 }
 
 // betterURL is the clone URL that the crux suggests in place of the one that was given;
@@ -216,6 +202,21 @@ func distance(a, b string, limit int) int {
 func (c *checker) betterURL(crux *Crux) string {
 	a := c.address
 	switch crux.Code {
+	case "url-characters":
+		if clean := cleanURL(c.given); clean != "" && c.strangeCharacters(clean) == nil {
+			return clean
+		}
+		return ""
+	case "ssh-config-unmatched":
+		a.Host = crux.alias
+		return a.String()
+	case "url-secret":
+		plain := *c.base
+		plain.User = nil
+		if c.webUser != "" {
+			plain.User = url.User(c.webUser)
+		}
+		return plain.String()
 	case "url-is-a-page", "url-transport-refused":
 		if c.host == nil {
 			return ""

@@ -100,8 +100,9 @@ type Crux struct {
 	Evidence  []Evidence
 	Certainty Certainty
 
-	path string // the file that it is about
-	key  string // the private file of a key that would serve
+	path  string // the file that it is about
+	alias string // the name of a block that was meant
+	key   string // the private file of a key that would serve
 }
 
 // A Note is something worth knowing that does not stop the way.
@@ -179,6 +180,13 @@ func (w *Way) fact(stage StageName, name, value, origin string) {
 func (w *Way) open(stage StageName, took time.Duration) {
 	s := w.stage(stage)
 	s.State, s.Took = Open, took
+}
+
+// openAll marks every stage as passed.
+func (w *Way) openAll() {
+	for _, name := range Stages {
+		w.open(name, 0)
+	}
 }
 
 // breakAt marks where the line breaks: what lies behind is not reached, and what was

@@ -47,7 +47,6 @@ type Question struct {
 	Host      string // as it stands in clone URLs
 	SSHConfig string // read this file as the client's -F would; empty for the usual ones
 	Run       bool   // run the commands of "Match exec", as ssh would
-	Defaults  bool   // also tell what would hold without each setting, which the client is asked once more for
 }
 
 // ErrNoFile is returned for a file of ssh's settings that is named and not there.
@@ -61,26 +60,15 @@ const printPatience = 10 * time.Second
 
 // For settles what holds for a host.
 func For(ctx context.Context, station *workstation.Station, q Question) (*View, error) {
-	// Everything that can be asked before the answer is known is asked at once: the client
-	// starts meanwhile, and waits for the settings that it is to print.
 	ctx, cancel := context.WithTimeout(ctx, printPatience)
 	defer cancel()
-	set := startPrinter(ctx, q.Host)
-	defer set.stop()
-	var bare *printer
-	if q.Defaults {
-		bare = startPrinter(ctx, q.Host)
-		defer bare.stop()
-		bare.feed(nil)
-	}
-	var reading func() (*gitlink.Config, error)
+	reading := readGit(ctx, station)
 	query := sshconfig.Query{Host: q.Host, Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: q.SSHConfig}}
 	if q.SSHConfig != "" {
 		if _, err := os.Stat(q.SSHConfig); err != nil {
 			return nil, fmt.Errorf("%s: %w", station.Tilde(q.SSHConfig), ErrNoFile)
 		}
 	} else {
-		reading = readGit(ctx, station)
 		command := gitlink.SSHCommand{Program: "ssh", Clear: true}
 		if config, err := reading(); err == nil {
 			command = config.SSH()
@@ -92,12 +80,8 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 		query.Run = func(command string) bool { return runs(ctx, station, command) }
 	}
 	settings := sshconfig.Resolve(query)
-	set.feed(settings.Flat())
-	if reading == nil { // while the client prints
-		reading = readGit(ctx, station)
-	}
 	v := &View{Host: q.Host, Problems: settings.Problems, Unknown: settings.Unknown}
-	v.addSSH(settings, set, bare)
+	v.addSSH(ctx, station, settings)
 	config, err := reading()
 	switch {
 	case errors.Is(err, gitlink.ErrNoGit):
@@ -126,12 +110,12 @@ func readGit(ctx context.Context, station *workstation.Station) func() (*gitlink
 }
 
 // addSSH joins what the client prints with where it stands.
-func (v *View) addSSH(settings *sshconfig.Settings, set, bare *printer) {
+func (v *View) addSSH(ctx context.Context, station *workstation.Station, settings *sshconfig.Settings) {
 	winners := map[string]sshconfig.Winner{}
 	for _, w := range settings.Winners() {
 		winners[w.Keyword] = w
 	}
-	printed, err := set.lines()
+	printed, bare, err := print(ctx, station, settings)
 	if err != nil { // no client, or one that refuses what is set: tell it as it stands
 		v.Plain = true
 		for _, w := range settings.Winners() {
@@ -141,21 +125,19 @@ func (v *View) addSSH(settings *sshconfig.Settings, set, bare *printer) {
 		}
 	}
 	defaults := map[string]string{}
-	if lines, err := bare.lines(); err == nil { // none where nobody asked
-		for _, l := range lines {
-			defaults[l.name] = strings.TrimSpace(defaults[l.name] + " " + l.value)
-		}
+	for _, l := range bare {
+		defaults[l.Name] = strings.TrimSpace(defaults[l.Name] + " " + l.Value)
 	}
 	seen := map[string]int{}
 	for _, l := range printed {
-		v.SSH = append(v.SSH, setting(l, winners[l.name], seen[l.name], defaults[l.name]))
-		seen[l.name]++
+		v.SSH = append(v.SSH, setting(l, winners[l.Name], seen[l.Name], defaults[l.Name]))
+		seen[l.Name]++
 	}
 }
 
 // setting makes one of the nth line that the client prints for a keyword.
 func setting(l line, w sshconfig.Winner, nth int, otherwise string) Setting {
-	s := Setting{Name: l.name, Value: l.value}
+	s := Setting{Name: l.Name, Value: l.Value}
 	if len(w.Values) == 0 {
 		return s
 	}

@@ -49,7 +49,7 @@ Host *.example
 Match exec "touch `+s.Home+`/ran"
   Port 77
 `)
-	v, err := For(t.Context(), s, Question{Host: "forge.tidewater.example", SSHConfig: config, Defaults: true})
+	v, err := For(t.Context(), s, Question{Host: "forge.tidewater.example", SSHConfig: config})
 	if err != nil || v.Plain || len(v.Unknown) != 1 {
 		t.Fatalf("%+v, %v", v, err)
 	}

@@ -3,69 +3,46 @@ package effective
 import (
 	"bytes"
 	"context"
-	"io"
 	"os/exec"
 	"strings"
+
+	"unicrux/core/sshconfig"
 	"unicrux/core/workstation"
 )
 
 // A line is one that the client prints: a keyword and a value.
-type line struct{ name, value string }
+type line struct{ Name, Value string }
 
-// A printer is the installed client, which prints what it makes of the settings that it is
-// fed, for one host. They come through a pipe: nothing is written anywhere.
-type printer struct {
-	cmd   *exec.Cmd
-	input io.WriteCloser
-	out   bytes.Buffer
-	err   error // why there is none
-}
-
-// startPrinter starts the client, which waits for settings.
-func startPrinter(ctx context.Context, host string) *printer {
-	p := &printer{cmd: exec.CommandContext(ctx, "ssh", "-G", "-F", "/dev/stdin", "--", host)}
-	p.cmd.Stdout = &p.out
-	if p.input, p.err = p.cmd.StdinPipe(); p.err == nil {
-		p.err = p.cmd.Start()
-	}
-	return p
-}
-
-// feed gives the client its settings.
-func (p *printer) feed(text []byte) {
-	if p.err == nil {
-		_, _ = p.input.Write(text) // a client that stopped says so by its exit status
-		_ = p.input.Close()
-	}
-}
-
-// lines waits for what the client prints.
-func (p *printer) lines() ([]line, error) {
-	if p == nil {
-		return nil, nil
-	}
-	if p.err != nil {
-		return nil, p.err
-	}
-	cmd := p.cmd
-	p.cmd = nil
-	if err := cmd.Wait(); err != nil {
+// printed lets the installed client print what it makes of settings for one host. They come
+// through a pipe: nothing is written anywhere.
+func printed(ctx context.Context, host string, settings []byte) ([]line, error) {
+	cmd := exec.CommandContext(ctx, "ssh", "-G", "-F", "/dev/stdin", "--", host)
+	cmd.Stdin = bytes.NewReader(settings)
+	out, err := cmd.Output()
+	if err != nil {
 		return nil, err
 	}
 	var lines []line
-	for text := range strings.Lines(p.out.String()) {
+	for text := range strings.Lines(string(out)) {
 		name, value, _ := strings.Cut(strings.TrimRight(text, "\r\n"), " ")
 		lines = append(lines, line{strings.ToLower(name), value})
 	}
 	return lines, nil
 }
 
-// stop ends a client that nobody waits for.
-func (p *printer) stop() {
-	if p.err == nil && p.cmd != nil {
-		_ = p.cmd.Process.Kill()
-		_ = p.cmd.Wait()
+// print tells the lines that the client prints for settings, and those that it prints without
+// any: from what is known of the client, or else by letting it print.
+func print(ctx context.Context, station *workstation.Station, settings *sshconfig.Settings) (set, bare []line, err error) {
+	client, err := learned(ctx, station)
+	if err != nil {
+		set, err = printed(ctx, settings.Query.Host, settings.Flat())
+		return set, nil, err
 	}
+	set, known := client.print(settings)
+	if !known {
+		set, err = printed(ctx, settings.Query.Host, settings.Flat())
+	}
+	return set, client.Bare, err
 }
 
 // runs runs a command as the client does for "Match exec": by the person's shell, without

@@ -102,6 +102,12 @@ func (c *Config) All(key string) []Entry {
 	return found
 }
 
+// NoConfig is a configuration without anything set, for a workstation without git.
+func NoConfig(station *workstation.Station) *Config { return &Config{station: station} }
+
+// Every returns all that is set, in the order in which git reads it.
+func (c *Config) Every() []Entry { return c.entries }
+
 // InRepository tells whether the folder is inside a repository.
 func (c *Config) InRepository() bool {
 	return slices.ContainsFunc(c.entries, func(e Entry) bool { return e.Scope == "local" })

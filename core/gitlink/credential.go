@@ -1,11 +1,16 @@
 package gitlink
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"os/exec"
+	"strconv"
 	"strings"
+	"time"
+	"unicode"
 
 	"unicrux/core/secret"
 	"unicrux/core/workstation"
@@ -20,25 +25,35 @@ type Credential struct {
 // ErrNoCredential is returned when none of git's helpers has an answer.
 var ErrNoCredential = errors.New("none of git's credential helpers has an answer")
 
-// Approve gives a credential to the helpers that git is told to use, to be kept. git does not
-// tell whether any did: see [Fill].
-func Approve(ctx context.Context, station *workstation.Station, c Credential) error {
-	_, err := credential(ctx, station, "approve", c)
-	return err
-}
-
 // Fill asks the helpers for the password of a credential. Nobody is prompted.
 func Fill(ctx context.Context, station *workstation.Station, c Credential) (secret.Text, error) {
+	filled, err := FillBoth(ctx, station, c)
+	return filled.Password, err
+}
+
+// FillBoth asks the helpers for a user name and a password. Nobody is prompted, and nothing is
+// stored.
+func FillBoth(ctx context.Context, station *workstation.Station, c Credential) (Credential, error) {
+	if !c.Password.Empty() { // git asks nobody then
+		return c, nil
+	}
 	out, err := credential(ctx, station, "fill", c)
 	if err != nil {
-		return secret.Text{}, ErrNoCredential
+		return Credential{}, ErrNoCredential
 	}
 	for line := range bytes.Lines(out) {
-		if value, found := bytes.CutPrefix(bytes.TrimRight(line, "\n"), []byte("password=")); found {
-			return secret.New(bytes.Clone(value)), nil
+		name, value, _ := bytes.Cut(bytes.TrimSuffix(line, []byte("\n")), []byte("="))
+		switch string(name) {
+		case "username":
+			c.User = string(value)
+		case "password":
+			c.Password = secret.New(bytes.Clone(value))
 		}
 	}
-	return secret.Text{}, ErrNoCredential
+	if c.Password.Empty() {
+		return Credential{}, ErrNoCredential
+	}
+	return c, nil
 }
 
 // credential runs git credential. What it says goes nowhere: it may hold the secret.
@@ -64,4 +79,83 @@ func credential(ctx context.Context, station *workstation.Station, action string
 		return nil, errors.New("git credential " + action + " failed")
 	}
 	return out, nil
+}
+
+// Limits for what git may say to a helper: git itself takes lines of at most 64 KiB.
+const (
+	maxLine  = 64 << 10
+	maxLines = 200
+)
+
+// ErrProtocol is returned for what is not git's credential protocol.
+var ErrProtocol = errors.New("not what git says to a credential helper")
+
+// An Asked credential is what git tells a helper (git-credential(1), INPUT/OUTPUT FORMAT).
+type Asked struct {
+	Credential
+	Capabilities []string
+}
+
+// ReadCredential reads what git tells a helper. Anything that has no place in it is an error,
+// and what is not known is passed over, as git's documentation asks of helpers.
+func ReadCredential(r io.Reader) (Asked, error) {
+	var asked Asked
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 0, 4096), maxLine)
+	lines.Split(untilLineEnd)
+	for n := 0; lines.Scan(); n++ {
+		line := lines.Bytes()
+		if len(line) == 0 {
+			break
+		}
+		name, value, found := bytes.Cut(line, []byte("="))
+		if !found || n > maxLines || bytes.ContainsFunc(name, unicode.IsControl) || bytes.ContainsAny(value, "\x00\r") {
+			return Asked{}, ErrProtocol
+		}
+		if string(name) != "password" && bytes.ContainsFunc(value, unicode.IsControl) {
+			return Asked{}, ErrProtocol
+		}
+		switch string(name) {
+		case "protocol":
+			asked.Protocol = string(value)
+		case "host":
+			asked.Host = strings.ToLower(string(value))
+		case "path":
+			asked.Path = string(value)
+		case "username":
+			asked.User = string(value)
+		case "password":
+			asked.Password = secret.New(bytes.Clone(value))
+		case "capability[]":
+			asked.Capabilities = append(asked.Capabilities, string(value))
+		}
+	}
+	if lines.Err() != nil {
+		return Asked{}, ErrProtocol
+	}
+	return asked, nil
+}
+
+// untilLineEnd cuts lines at "\n" alone: a "\r" before it is a part of the line.
+func untilLineEnd(data []byte, atEOF bool) (advance int, token []byte, err error) {
+	if i := bytes.IndexByte(data, '\n'); i >= 0 {
+		return i + 1, data[:i], nil
+	}
+	if atEOF && len(data) > 0 {
+		return len(data), data, nil
+	}
+	return 0, nil, nil
+}
+
+// Answer is what a helper tells git. An end is told to those versions of git that know it; the
+// others pass it over.
+func Answer(c Credential, until time.Time) []byte {
+	var b bytes.Buffer
+	b.WriteString("username=" + c.User + "\npassword=")
+	b.Write(c.Password.Reveal())
+	b.WriteString("\n")
+	if !until.IsZero() {
+		b.WriteString("password_expiry_utc=" + strconv.FormatInt(until.Unix(), 10) + "\n")
+	}
+	return b.Bytes()
 }

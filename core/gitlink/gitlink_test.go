@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"unicrux/core/address"
@@ -158,6 +159,17 @@ func FuzzSSHCommand(f *testing.F) {
 		c := &Config{station: &workstation.Station{Environ: []string{"HOME=/h"}}}
 		if command := c.parse(text, "here"); command.Clear && !isSSH(command.Program) {
 			t.Fatalf("%q: %+v", text, command)
+		}
+	})
+}
+
+func FuzzReadCredential(f *testing.F) {
+	f.Add([]byte("protocol=https\nhost=forge.tidewater.example\nusername=ines\npassword=x\n\n"))
+	f.Add([]byte("capability[]=authtype\nhost=a\x00b\n"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		asked, err := ReadCredential(bytes.NewReader(text))
+		if err == nil && strings.ContainsAny(asked.Protocol+asked.Host+asked.Path+asked.User+string(asked.Password.Reveal()), "\r\n\x00") {
+			t.Fatalf("%q is read as %+v", text, asked)
 		}
 	})
 }

@@ -16,6 +16,7 @@ import (
 // An SSHCommand is the ssh program that git starts, and the options it is given.
 type SSHCommand struct {
 	Program string
+	Text    string // as it stands, for the shell; empty where git starts the program itself
 	Line    sshconfig.CommandLine
 	Origin  string // what names it; empty when git uses its default
 	Clear   bool   // the options could be read; otherwise what ssh would do is partly unknown
@@ -38,7 +39,7 @@ func (c *Config) SSH() SSHCommand {
 }
 
 func (c *Config) parse(text, origin string) SSHCommand {
-	command := SSHCommand{Origin: origin}
+	command := SSHCommand{Origin: origin, Text: text}
 	words, err := fields(text, c.station.Getenv)
 	for err == nil && len(words) > 0 && isAssignment(words[0]) {
 		words = words[1:]
@@ -46,6 +47,9 @@ func (c *Config) parse(text, origin string) SSHCommand {
 	if err != nil || len(words) == 0 {
 		command.Program = text
 		return command
+	}
+	if IsOurSSH(words) {
+		command.Text, words = "", append([]string{"ssh"}, words[3:]...)
 	}
 	command.Program = words[0]
 	var readable bool
@@ -71,6 +75,27 @@ func fields(text string, getenv func(string) string) (words []string, err error)
 func isAssignment(word string) bool {
 	name, _, found := strings.Cut(word, "=")
 	return found && name != "" && !strings.ContainsAny(name, "/-. ")
+}
+
+// ourWords are how git calls us in the place of ssh, behind the name of the program.
+const ourWords = "for-git ssh"
+
+// OurSSH is what core.sshCommand says for git to call us in the place of ssh.
+func OurSSH(program string) string {
+	return "'" + strings.ReplaceAll(filepath.ToSlash(program), "'", `'\''`) + "' " + ourWords
+}
+
+// IsOurSSH tells whether the words of a command line call us in the place of ssh.
+func IsOurSSH(words []string) bool {
+	return len(words) >= 3 && strings.Join(words[1:3], " ") == ourWords
+}
+
+// Name is what git starts where no shell is asked.
+func (s SSHCommand) Name() string {
+	if s.Text != "" {
+		return ""
+	}
+	return s.Program
 }
 
 // isSSH tells whether git takes the program for OpenSSH's client, by its name as git does

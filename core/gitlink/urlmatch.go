@@ -28,7 +28,7 @@ const (
 
 // lists are the variables of which every value counts, in order, and an empty one clears
 // those before it ("credential.helper", "http.extraHeader" in git-config(1)).
-var lists = map[string]bool{"credential.helper": true, "http.extraheader": true}
+var lists = map[string]bool{"credential.helper": true, "http.extraheader": true, "http.curloptresolve": true}
 
 // For settles which variables of a section hold for a URL: those that stand alone, and those
 // that name a URL which matches ("http.<url>.*" in git-config(1)).

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"unicrux/core/describe"
 	"unicrux/core/gitlink"
 	"unicrux/core/sshconfig"
 	"unicrux/core/workstation"
@@ -27,33 +28,21 @@ var (
 	ErrFolder    = errors.New("an account needs a folder: its repositories are those below it")
 )
 
-// between stands in an alias between the account and the host's name.
-const between = "--"
-
 // An Account is a second one on a described host.
 type Account struct {
 	Name    string
-	Host    *Description // as it is without the account
-	Folders []string     // below which its repositories lie
-	Author  string       // "name <email>" or a part of that; empty when none is set
+	Host    *describe.Description // as it is without the account
+	Folders []string              // below which its repositories lie
+	Author  string                // "name <email>" or a part of that; empty when none is set
 }
 
 // Alias is the name by which ssh knows the host for an account.
-func (a Account) Alias() string { return a.Name + between + a.Host.SSH.Host }
-
-// As is the description of the host for one account: another name for ssh, the same in all else.
-func (d *Description) As(account string) *Description {
-	other := *d
-	other.ForAccount = account
-	other.Name = account + "@" + d.Name
-	other.SSH.Host = account + between + d.SSH.Host
-	return &other
-}
+func (a Account) Alias() string { return describe.Alias(a.Name, a.Host.SSH.Host) }
 
 // splitAccount reads ACCOUNT@HOST.
 func splitAccount(text string) (account, host string, ok bool) {
 	account, host, found := strings.Cut(text, "@")
-	return account, host, found && isHost(account) && host != ""
+	return account, host, found && describe.IsHost(account) && host != ""
 }
 
 // accountFile holds what git is told in an account's repositories.
@@ -77,7 +66,7 @@ func (r *Registry) readAccounts(station *workstation.Station) error {
 }
 
 // account returns the description for an account that was added.
-func (r *Registry) account(account string, d *Description) (*Description, error) {
+func (r *Registry) account(account string, d *describe.Description) (*describe.Description, error) {
 	for _, a := range r.accounts {
 		if a.Name == account && a.Host == d {
 			return d.As(account), nil
@@ -87,7 +76,7 @@ func (r *Registry) account(account string, d *Description) (*Description, error)
 }
 
 // Accounts tells of each account on a host where it is used.
-func (r *Registry) Accounts(ctx context.Context, station *workstation.Station, d *Description) ([]Account, error) {
+func (r *Registry) Accounts(ctx context.Context, station *workstation.Station, d *describe.Description) ([]Account, error) {
 	included, err := gitlink.Entries(ctx, station, OurGitFile(station))
 	if err != nil {
 		return nil, err
@@ -133,7 +122,7 @@ type NewAccount struct {
 
 // AddAccount makes git use an account in the repositories below a folder. Added again with
 // another folder, it holds for both. It returns the host as it is for the account.
-func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, n NewAccount) (*Description, error) {
+func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, n NewAccount) (*describe.Description, error) {
 	account, host, ok := splitAccount(n.Text)
 	if !ok {
 		return nil, fmt.Errorf("%s: %w", n.Text, ErrAccount)
@@ -166,12 +155,12 @@ func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstat
 }
 
 // accountAssignments are what git is told in an account's repositories.
-func accountAssignments(t *target, d *Description, account string, n NewAccount) ([]gitlink.Assignment, error) {
-	user, alias := d.SSH.User, account+between+d.SSH.Host
+func accountAssignments(t *target, d *describe.Description, account string, n NewAccount) ([]gitlink.Assignment, error) {
+	user, alias := d.SSH.User, describe.Alias(account, d.SSH.Host)
 	list := []gitlink.Assignment{
 		{Key: "url." + user + "@" + alias + ":.insteadOf", Values: []string{user + "@" + d.SSH.Host + ":"}},
 		{Key: "url.ssh://" + user + "@" + alias + "/.insteadOf", Values: []string{"ssh://" + user + "@" + d.SSH.Host + "/"}},
-		{Key: "credential.https://" + d.SSH.Host + ".username", Values: []string{account}},
+		{Key: credentialKey(d.HTTPSAt(), "username"), Values: []string{d.GitUser(account)}},
 	}
 	for variable, value := range map[string]string{"name": n.Author, "email": n.Email} {
 		if value == "" {
@@ -189,7 +178,7 @@ func accountAssignments(t *target, d *Description, account string, n NewAccount)
 
 // aliasSettings lead to the same host: as its description says, and as our settings for it do,
 // but for the key.
-func aliasSettings(station *workstation.Station, d *Description) []sshconfig.Setting {
+func aliasSettings(station *workstation.Station, d *describe.Description) []sshconfig.Setting {
 	settings := Reach(station, d)
 	if d.SSH.Address == "" {
 		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Host}})
@@ -215,7 +204,7 @@ func DropAccount(ctx context.Context, batch *workstation.Batch, station *worksta
 	if d.ForAccount == "" {
 		return fmt.Errorf("%s: %w", text, ErrAccount)
 	}
-	hostName := strings.TrimPrefix(d.SSH.Host, d.ForAccount+between)
+	hostName := strings.TrimPrefix(d.SSH.Host, describe.Alias(d.ForAccount, ""))
 	path := accountFile(station, d.ForAccount, hostName)
 	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
 	if err != nil {

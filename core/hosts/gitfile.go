@@ -102,13 +102,14 @@ func authorAssignments(station *workstation.Station, hostName, folder string, se
 	return list
 }
 
-// rewriteAssignments make git reach a host by ssh or by https, whatever stands in a URL.
-func rewriteAssignments(hostName, user, by string) []gitlink.Assignment {
+// rewriteAssignments make git reach a host by ssh or by https, whatever stands in a URL. at is the
+// host as it stands in HTTPS URLs.
+func rewriteAssignments(hostName, at, user, by string) []gitlink.Assignment {
 	ssh := gitlink.Assignment{Key: "url.ssh://" + user + "@" + hostName + "/.insteadOf"}
-	https := gitlink.Assignment{Key: "url.https://" + hostName + "/.insteadOf"}
+	https := gitlink.Assignment{Key: "url.https://" + at + "/.insteadOf"}
 	switch by {
 	case "ssh":
-		ssh.Values = []string{"https://" + hostName + "/"}
+		ssh.Values = []string{"https://" + at + "/"}
 	case "https":
 		https.Values = []string{"ssh://" + user + "@" + hostName + "/", user + "@" + hostName + ":"}
 	}
@@ -116,7 +117,7 @@ func rewriteAssignments(hostName, user, by string) []gitlink.Assignment {
 }
 
 // dropGit takes everything about a host out of our file of git's settings.
-func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, hostName string) error {
+func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, hostName, at string) error {
 	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
 	if err != nil {
 		return err
@@ -125,7 +126,7 @@ func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation
 	var list []gitlink.Assignment
 	for _, entry := range entries {
 		about := entry.Value == author
-		for _, mark := range []string{"://" + hostName + "/", "@" + hostName + "/", "@" + hostName + ":"} {
+		for _, mark := range []string{"://" + hostName + "/", "@" + hostName + "/", "@" + hostName + ":", "://" + at + "/", "://" + at + "."} {
 			about = about || strings.Contains(entry.Key, mark)
 		}
 		if about {

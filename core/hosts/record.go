@@ -9,9 +9,14 @@ import (
 // What a recorded step did at a host, by which it is known how to take it back, and what
 // the host knows since.
 const (
-	ActAdd    = "add-key"    // the host was told about a key
-	ActRemove = "remove-key" // the host was made to forget one
-	ActSee    = "see-key"    // the host was seen to take a key that others had told it about
+	ActAdd    = "add-key"      // the host was told about a key
+	ActRemove = "remove-key"   // the host was made to forget one
+	ActMiss   = "miss-key"     // the host was seen to take a key no more
+	ActRepo   = "add-repo"     // the host was made to create a repository, which stays
+	ActIssue  = "issue-token"  // the host issued a token
+	ActKeep   = "keep-token"   // the chest was given one
+	ActRevoke = "revoke-token" // the host, or the chest, was made to forget one
+	ActSee    = "see-key"      // the host was seen to take a key that others had told it about
 )
 
 // KnownKeys tells by the record of changes which hosts know which keys: their names by the

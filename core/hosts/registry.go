@@ -1,6 +1,9 @@
 package hosts
 
 import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -9,6 +12,8 @@ import (
 	"slices"
 	"strings"
 
+	"unicrux/core/describe"
+	"unicrux/core/speak"
 	"unicrux/core/workstation"
 )
 
@@ -17,8 +22,8 @@ var ErrUnknown = errors.New("no host of that name is described here")
 
 // A Registry holds the descriptions that were added on this workstation.
 type Registry struct {
-	Hosts    []*Description // in the order of their names
-	Problems []error        // descriptions that cannot be read any more, each with its file
+	Hosts    []*describe.Description // in the order of their names
+	Problems []error                 // descriptions that cannot be read any more, each with its file
 
 	accounts []Account // second ones
 }
@@ -37,42 +42,20 @@ func Open(station *workstation.Station) (*Registry, error) {
 			continue
 		}
 		path := filepath.Join(folder(station), entry.Name())
-		d, err := ReadFile(path)
+		d, _, err := describe.ReadFile(path)
 		if err != nil {
 			registry.Problems = append(registry.Problems, err)
 			continue
 		}
+		d.Proxy = proxyFor(station, d)
 		registry.Hosts = append(registry.Hosts, d)
 	}
 	return registry, registry.readAccounts(station)
 }
 
-// ReadFile reads one description.
-func ReadFile(path string) (*Description, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, err
-	}
-	if !info.Mode().IsRegular() {
-		return nil, fmt.Errorf("%s is not a file", path)
-	}
-	if info.Size() > MaxBytes {
-		return nil, fmt.Errorf("%s: larger than %d bytes, so it is no description", path, MaxBytes)
-	}
-	text, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
-	d, err := Parse(text)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", path, err)
-	}
-	return d, nil
-}
-
 // All lists the described hosts, each followed by what it is for further accounts.
-func (r *Registry) All() []*Description {
-	var all []*Description
+func (r *Registry) All() []*describe.Description {
+	var all []*describe.Description
 	for _, d := range r.Hosts {
 		all = append(all, d)
 		for _, a := range r.accounts {
@@ -86,7 +69,7 @@ func (r *Registry) All() []*Description {
 
 // Find returns the description that a person calls name, or the one of that host name; for
 // ACCOUNT@HOST the host as it is for that account.
-func (r *Registry) Find(name string) (*Description, error) {
+func (r *Registry) Find(name string) (*describe.Description, error) {
 	if account, host, ok := splitAccount(name); ok {
 		d, err := r.Find(host)
 		if err != nil {
@@ -106,42 +89,83 @@ func (r *Registry) Find(name string) (*Description, error) {
 }
 
 // ForHost returns the description of a host name as it stands in clone URLs, or nil.
-func (r *Registry) ForHost(host string) *Description {
+func (r *Registry) ForHost(host string) *describe.Description {
 	for _, a := range r.accounts {
 		if strings.EqualFold(a.Alias(), host) {
 			return a.Host.As(a.Name)
 		}
 	}
-	i := slices.IndexFunc(r.Hosts, func(d *Description) bool { return strings.EqualFold(d.SSH.Host, host) })
+	i := slices.IndexFunc(r.Hosts, func(d *describe.Description) bool { return strings.EqualFold(d.SSH.Host, host) })
 	if i < 0 {
 		return nil
 	}
 	return r.Hosts[i]
 }
 
-// Add keeps a copy of the description in the file at path and settles how ssh reaches the
-// host. Added again, it takes the place of the earlier copy.
-func Add(batch *workstation.Batch, station *workstation.Station, path string) (*Description, error) {
-	d, err := ReadFile(path)
-	if err != nil {
-		return nil, err
+// ForWeb returns the description of a host as it stands in HTTPS clone URLs, with its port when
+// one stands there, or nil.
+func (r *Registry) ForWeb(at string) *describe.Description {
+	for _, d := range r.Hosts {
+		if d.HTTPSAt() == strings.ToLower(at) {
+			return d
+		}
 	}
+	return nil
+}
+
+// A Source is a description that was got, and not kept yet.
+type Source struct {
+	Description *describe.Description
+	Text        []byte
+	From        string // the file or the address
+	FromWeb     bool   // so that a person should look at it before it is kept
+}
+
+// Fingerprint tells whether two people got the same description: SHA-256 of its bytes.
+func (s Source) Fingerprint() string {
+	sum := sha256.Sum256(s.Text)
+	return "SHA256:" + base64.RawStdEncoding.EncodeToString(sum[:])
+}
+
+// Get reads a description from a file, or from an https address.
+func Get(ctx context.Context, station *workstation.Station, from string) (Source, error) {
+	source := Source{From: from}
+	var err error
+	if source.FromWeb = strings.Contains(from, "://"); source.FromWeb {
+		source.Text, err = speak.Fetch(ctx, from, describe.MaxBytes, ProxyTo(station, from))
+		if err == nil {
+			source.Description, err = describe.Parse(source.Text)
+		}
+		var wrong *describe.Error
+		if errors.As(err, &wrong) {
+			wrong.File = from
+		}
+	} else {
+		source.Description, source.Text, err = describe.ReadFile(from)
+	}
+	if err != nil {
+		return source, err
+	}
+	source.Description.Proxy = proxyFor(station, source.Description)
+	return source, nil
+}
+
+// Add keeps a copy of a description and settles how ssh reaches the host. Added again, it
+// takes the place of the earlier copy.
+func Add(batch *workstation.Batch, station *workstation.Station, source Source) error {
+	d := source.Description
 	registry, err := Open(station)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if other := registry.ForHost(d.SSH.Host); other != nil && other.Name != d.Name {
-		return nil, fmt.Errorf("%s is described here already, as %s", d.SSH.Host, other.Name)
-	}
-	text, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
+		return fmt.Errorf("%s is described here already, as %s", d.SSH.Host, other.Name)
 	}
 	copyTo := filepath.Join(folder(station), d.Name+".toml")
 	_, err = batch.Edit(copyTo, fmt.Sprintf("Keep the description of %s.", d.Name), 0o600,
-		func([]byte) ([]byte, error) { return text, nil })
+		func([]byte) ([]byte, error) { return source.Text, nil })
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return d, Settle(batch, station, d.SSH.Host, Reach(station, d)...)
+	return Settle(batch, station, d.SSH.Host, Reach(station, d)...)
 }

@@ -1,6 +1,7 @@
 package hosts
 
 import (
+	"cmp"
 	"context"
 	"crypto/x509"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"strings"
 	"unicode"
 
+	"unicrux/core/describe"
 	"unicrux/core/gitlink"
 	"unicrux/core/sshconfig"
 	"unicrux/core/workstation"
@@ -36,6 +38,7 @@ type target struct {
 	user     string // the login that everybody shares
 	program  string // ours, in full
 	folder   string // from folder=, for the author
+	at       string // as it stands in HTTPS clone URLs, where a description says so
 	other    int    // the port that the description names for networks where the first is closed
 }
 
@@ -44,7 +47,7 @@ type target struct {
 var settable = map[string]func(t *target, value string) (effect, error){
 	"key": keyEffect,
 	"user": func(_ *target, value string) (effect, error) {
-		if value != "" && !isLogin(value) {
+		if value != "" && !describe.IsLogin(value) {
 			return effect{}, wrong("user", value, "a login name is needed")
 		}
 		return one("User", value), nil
@@ -62,7 +65,7 @@ var settable = map[string]func(t *target, value string) (effect, error){
 		return one("Port", value), nil
 	},
 	"address": func(_ *target, value string) (effect, error) {
-		if _, err := netip.ParseAddr(value); value != "" && err != nil && !isHost(value) {
+		if _, err := netip.ParseAddr(value); value != "" && err != nil && !describe.IsHost(value) {
 			return effect{}, wrong("address", value, "an IP address or a host name is needed")
 		}
 		return one("HostName", value), nil
@@ -74,6 +77,7 @@ var settable = map[string]func(t *target, value string) (effect, error){
 		return one("ServerAliveInterval", value), nil
 	},
 	"via": viaEffect, "proxy": proxyEffect, "authority": authorityEffect, "by": byEffect, "folder": folderEffect,
+	"in-place":     inPlaceEffect,
 	"author-name":  func(t *target, value string) (effect, error) { return t.author("name", value) },
 	"author-email": func(t *target, value string) (effect, error) { return t.author("email", value) },
 }
@@ -117,7 +121,7 @@ func viaEffect(_ *target, value string) (effect, error) {
 		}
 		name, port, found := strings.Cut(rest, ":")
 		number, err := strconv.ParseUint(port, 10, 16)
-		if !isLogin(user) || !isHost(name) || (found && (err != nil || number == 0)) {
+		if !describe.IsLogin(user) || !describe.IsHost(name) || (found && (err != nil || number == 0)) {
 			return effect{}, wrong("via", value, "jump hosts are needed, each USER@HOST:PORT or a part of that, with commas between")
 		}
 	}
@@ -132,7 +136,7 @@ func proxyEffect(t *target, value string) (effect, error) {
 	}
 	u, err := url.Parse(value)
 	switch {
-	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !isHost(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
+	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !describe.IsHost(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
 		return effect{}, wrong("proxy", maskProxy(value), "http://HOST:PORT or socks5://HOST:PORT is needed")
 	case u.User != nil:
 		return effect{}, fmt.Errorf("proxy: %w: a secret does not go into settings", ErrSetting)
@@ -174,9 +178,35 @@ func authorityEffect(t *target, value string) (effect, error) {
 func byEffect(t *target, value string) (effect, error) {
 	switch value {
 	case "", "ssh", "https":
-		return effect{git: rewriteAssignments(t.hostName, t.user, value)}, nil
+		return effect{git: rewriteAssignments(t.hostName, cmp.Or(t.at, t.hostName), t.user, value)}, nil
 	}
 	return effect{}, wrong("by", value, "ssh or https is needed")
+}
+
+// inPlaceEffect lets git start ssh through us, so that what stops a clone or push is named where it
+// appears. git has one ssh for all hosts: so has this.
+func inPlaceEffect(t *target, value string) (effect, error) {
+	command, variant := gitlink.Assignment{Key: "core.sshCommand"}, gitlink.Assignment{Key: "ssh.variant"}
+	switch value {
+	case "off", "":
+		return effect{git: []gitlink.Assignment{command, variant}}, nil
+	case "on":
+		command.Values, variant.Values = []string{gitlink.OurSSH(t.program)}, []string{"ssh"}
+		return effect{git: []gitlink.Assignment{command, variant}}, t.ownSSH()
+	}
+	return effect{}, wrong("in-place", value, "on or off is needed")
+}
+
+// ownSSH refuses where git is told already which ssh to start: that is the person's.
+func (t *target) ownSSH() error {
+	config, err := gitlink.ReadConfig(context.Background(), t.station)
+	if err != nil {
+		return err
+	}
+	if set, found := config.Last("core.sshcommand"); found && !gitlink.IsOurSSH(strings.Fields(set.Value)) {
+		return wrong("in-place", "on", "git is told already which ssh to start, in "+t.station.Tilde(set.Origin))
+	}
+	return nil
 }
 
 // folderEffect says below which folder the author holds; without it, for all of the host's
@@ -220,7 +250,7 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	}
 	t := &target{station: station, hostName: hostName, user: "git", program: program}
 	if d := registry.ForHost(hostName); d != nil {
-		t.user, t.other = d.SSH.User, d.SSH.Other
+		t.user, t.other, t.at = d.SSH.User, d.SSH.Other, d.HTTPSAt()
 	}
 	all, err := t.effects(pairs)
 	if err != nil {
@@ -241,6 +271,11 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 			return err
 		}
 		all.git = append(all.git, authorAssignments(station, hostName, t.folder, batch.Dry || len(left) > 0)...)
+	}
+	if d := registry.ForHost(hostName); d != nil && slices.Contains(pairs, "by=https") {
+		if err := SettleHTTPS(ctx, batch, station, d, program); err != nil {
+			return err
+		}
 	}
 	if len(all.git) == 0 {
 		return nil
@@ -292,7 +327,7 @@ func (r *Registry) HostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
-	if !isHost(host) {
+	if !describe.IsHost(host) {
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
 	}
 	return host, nil
@@ -318,10 +353,18 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 	if err := dropBlock(batch, station, hostName); err != nil {
 		return err
 	}
-	if err := dropGit(ctx, batch, station, hostName); err != nil {
+	at := hostName
+	d := registry.ForHost(hostName)
+	if d != nil {
+		at = d.HTTPSAt()
+	}
+	if err := dropGit(ctx, batch, station, hostName, at); err != nil {
 		return err
 	}
-	if d := registry.ForHost(hostName); d != nil {
+	if d != nil {
+		if err := batch.Remove(filepath.Join(folder(station), d.Name+".pem"), fmt.Sprintf("Forget the certificate authority of %s.", d.Name)); err != nil {
+			return err
+		}
 		return batch.Remove(filepath.Join(folder(station), d.Name+".toml"), fmt.Sprintf("Forget the description of %s.", d.Name))
 	}
 	return nil

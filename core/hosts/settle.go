@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strconv"
 
+	"unicrux/core/describe"
 	"unicrux/core/sshconfig"
 	"unicrux/core/workstation"
 )
@@ -20,7 +21,7 @@ const (
 )
 
 // Reach is what ssh must know to reach a described host.
-func Reach(station *workstation.Station, d *Description) []sshconfig.Setting {
+func Reach(station *workstation.Station, d *describe.Description) []sshconfig.Setting {
 	settings := []sshconfig.Setting{{Keyword: "User", Args: []string{d.SSH.User}}}
 	if d.SSH.Address != "" {
 		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Address}})

@@ -9,10 +9,13 @@ import (
 	"context"
 	"errors"
 	"path/filepath"
+	"slices"
 
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/chest"
+	"unicrux/core/describe"
 	"unicrux/core/find"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
@@ -24,10 +27,11 @@ import (
 
 // A View is what is here.
 type View struct {
-	Keys   []Key     // those of the ssh folder first, then those in odd places
-	Hosts  []Host    // described ones
-	Agents []Agent   // the holder first
-	Unsafe []Finding // the most urgent first
+	Keys   []Key         // those of the ssh folder first, then those in odd places
+	Hosts  []Host        // described ones
+	Agents []Agent       // the holder first
+	Tokens []chest.Entry // those in the chest, the one that ends first first
+	Unsafe []Finding     // the most urgent first
 }
 
 // A Key is a pair of this home.
@@ -41,10 +45,11 @@ type Key struct {
 
 // A Host is a described host, and what ssh would do for it.
 type Host struct {
-	Description *hosts.Description
+	Description *describe.Description
 	Trusted     bool  // a key of the host is stored
 	Offers      []int // the keys that ssh would offer, as places in View.Keys, in order
 	Others      int   // keys that it would offer and that are only in the agent
+	Token       bool  // the chest has a token for it that has not ended
 }
 
 // A Finding is something unsafe about a key.
@@ -88,9 +93,32 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	if err := other.Close(); err != nil {
 		return nil, err
 	}
+	if v.Tokens, err = tokens(station); err != nil {
+		return nil, err
+	}
+	for i := range v.Hosts {
+		v.Hosts[i].Token = slices.ContainsFunc(v.Tokens, func(e chest.Entry) bool {
+			return e.At == v.Hosts[i].Description.HTTPSAt() && (e.Signed || e.Until.IsZero() || e.Until.After(station.Now()))
+		})
+	}
 	v.meetAgents(station, asked, other.Client.Agent)
 	v.judge()
 	return v, nil
+}
+
+// tokens lists what is in the chest. A damaged file of it does not hide the others.
+func tokens(station *workstation.Station) ([]chest.Entry, error) {
+	list, err := chest.Of(station).List()
+	if err != nil && !errors.Is(err, chest.ErrDamaged) {
+		return nil, err
+	}
+	slices.SortStableFunc(list, func(a, b chest.Entry) int {
+		if a.Until.IsZero() != b.Until.IsZero() {
+			return map[bool]int{true: 1, false: -1}[a.Until.IsZero()]
+		}
+		return a.Until.Compare(b.Until)
+	})
+	return list, nil
 }
 
 // find returns the place of a key in the view, or -1.
@@ -103,7 +131,7 @@ func (v *View) find(public ssh.PublicKey) int {
 	return -1
 }
 
-func (v *View) host(station *workstation.Station, config *gitlink.Config, description *hosts.Description) (host Host, socket string, err error) {
+func (v *View) host(station *workstation.Station, config *gitlink.Config, description *describe.Description) (host Host, socket string, err error) {
 	host = Host{Description: description}
 	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
 	if err != nil {
@@ -123,8 +151,9 @@ func (v *View) host(station *workstation.Station, config *gitlink.Config, descri
 	return host, way.Client.Agent, way.Close()
 }
 
-// Settled tells whether ssh has a key to offer to the host and knows the host's own.
-func (h Host) Settled() bool { return h.Trusted && len(h.Offers)+h.Others > 0 }
+// Settled tells whether ssh has a key to offer to the host and knows the host's own, or git a
+// token for it.
+func (h Host) Settled() bool { return h.Token || h.Trusted && len(h.Offers)+h.Others > 0 }
 
 // judge lists what is unsafe, by risk and within a risk in the order of the keys.
 func (v *View) judge() {

@@ -5,12 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"time"
 
+	"unicrux/core/chest"
+	"unicrux/core/describe"
 	"unicrux/core/diagnose"
 	"unicrux/core/foreign"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/workstation"
@@ -19,9 +23,10 @@ import (
 // Secrets are where a deed gets what must not be kept: each is called when it is needed,
 // and answers with an error when nobody can be asked.
 type Secrets struct {
-	NewPassphrase func(name string) (secret.Text, error)        // for a key that is made
-	Passphrase    sshway.Asker                                  // of a key that is here
-	Token         func(*hosts.Description) (secret.Text, error) // for a host's interface
+	NewPassphrase func(name string) (secret.Text, error)           // for a key that is made
+	Passphrase    sshway.Asker                                     // of a key that is here
+	Token         func(*describe.Description) (secret.Text, error) // for a host's interface
+	Chest         func() error                                     // makes the chest ready for a secret, and opens it
 }
 
 // errNoDeed is returned for a mend that nothing here carries out.
@@ -52,8 +57,49 @@ func (p Place) Apply(ctx context.Context, batch *workstation.Batch, deed diagnos
 		return fmt.Sprintf("The settings for %s lead where its description says.", deed.Host), err
 	case diagnose.LoadKey:
 		return p.loadFor(ctx, batch, deed, secrets)
+	case diagnose.SettleWeb, diagnose.GetToken, diagnose.AskFirst:
+		return p.applyWeb(ctx, batch, deed, secrets)
 	}
 	return p.applyToFile(ctx, batch, deed)
+}
+
+// applyWeb carries out the deeds for the way over HTTPS.
+func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(deed.Host)
+	if err != nil {
+		return "", err
+	}
+	if deed.Do == diagnose.SettleWeb {
+		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name), hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
+	}
+	if deed.Do == diagnose.AskFirst {
+		return fmt.Sprintf("git asks the chest alone for %s.", host.Name), hosts.AskAlone(ctx, batch, p.Station, host, p.Program)
+	}
+	if err := secrets.Chest(); err != nil {
+		return "", err
+	}
+	token, err := secrets.Token(host)
+	if err != nil {
+		return "", err
+	}
+	purposes := []string{string(diagnose.Clone)}
+	if deed.Purpose == diagnose.Push {
+		purposes = append(purposes, string(diagnose.Push))
+	}
+	if !host.Can("issue-token") { // what was given is the token itself
+		if token, err = Pasted(host, token, p.Registry.All()); err != nil {
+			return "", err
+		}
+		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
+		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
+	}
+	r := speak.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: speak.UsualEnd(host, "issue-token", p.Station.Now())}
+	e, _, err := p.IssueToken(ctx, batch, p.Client(host, token), r)
+	good := ""
+	if !e.Until.IsZero() {
+		good = ", good until " + e.Until.Format(time.DateOnly)
+	}
+	return fmt.Sprintf("%s issued the token %s%s. It is in the chest, and git gets it from there.", host.Name, e.Name, good), err
 }
 
 // applyToFile carries out the deeds that change one file.

@@ -3,8 +3,12 @@ package ready
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
+	"unicrux/core/describe"
+	"unicrux/core/hosts"
+	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
 )
 
@@ -18,6 +22,9 @@ const (
 // ErrWaited is returned when the host does not take the key within the time given.
 var ErrWaited = errors.New("the host does not take the key yet")
 
+// ErrStillTaken is returned when the host goes on taking a key within the time given.
+var ErrStillTaken = errors.New("the host still takes the key")
+
 // ByHand tries to sign in now and then until the host takes a key, which a person told it on
 // its page, and then makes settings use it. A patience of 0 tries once.
 func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
@@ -25,28 +32,56 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 	if batch.Dry {
 		return done, p.use(ctx, batch, r.Host.SSH.Host, r.Pair)
 	}
+	err := p.tryUntil(ctx, patience, ErrWaited, func(ctx context.Context) (bool, error) {
+		err := p.Prove(ctx, r, done)
+		if errors.Is(err, ErrUnproved) {
+			return false, nil
+		}
+		return err == nil, err
+	})
+	if err != nil {
+		return done, err
+	}
+	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
+		return done, err
+	}
+	return done, p.noteSeen(batch, r)
+}
+
+// WithdrawByHand asks a host now and then until it takes a key no more, which a person took
+// away on its page. A patience of 0 asks once.
+func (p Place) WithdrawByHand(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, patience time.Duration) error {
+	if !batch.Dry {
+		err := p.tryUntil(ctx, patience, ErrStillTaken, func(ctx context.Context) (bool, error) {
+			taken, err := p.Takes(ctx, host, pair)
+			return !taken, err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss, Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
+	return batch.Act(fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step, func() (map[string]string, error) { return nil, nil })
+}
+
+// tryUntil tries something now and then until it is so, fails, or the time is over.
+func (p Place) tryUntil(ctx context.Context, patience time.Duration, waited error, try func(context.Context) (bool, error)) error {
 	ctx, cancel := context.WithTimeout(ctx, max(patience, p.Timeout))
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {
-		err := p.Prove(ctx, r, done)
-		if err == nil {
-			if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
-				return done, err
-			}
-			return done, p.noteSeen(batch, r)
-		}
-		if !errors.Is(err, ErrUnproved) {
-			return done, err
-		}
-		if patience == 0 {
-			return done, ErrWaited
+		done, err := try(ctx)
+		switch {
+		case done || err != nil:
+			return err
+		case patience == 0:
+			return waited
 		}
 		select {
 		case <-ctx.Done():
 			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-				return done, ErrWaited
+				return waited
 			}
-			return done, ctx.Err()
+			return ctx.Err()
 		case <-time.After(pause):
 		}
 	}

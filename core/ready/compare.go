@@ -5,13 +5,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"golang.org/x/crypto/ssh"
 
+	"unicrux/core/describe"
 	"unicrux/core/desktop"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
 )
@@ -22,14 +25,14 @@ var ErrNotThere = errors.New("the host does not know this key for the account of
 // A Compared is a key that is here, or that a host knows, or both.
 type Compared struct {
 	Pair  *sshkey.Pair         // nil when it is not here
-	There *hosts.RegisteredKey // nil when the host does not know it
+	There *speak.RegisteredKey // nil when the host does not know it
 }
 
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
-func (p Place) Compare(ctx context.Context, host *hosts.Description, token secret.Text) ([]Compared, error) {
-	client := &hosts.Client{Description: host, Token: token, Timeout: p.Timeout}
-	registered, err := client.Keys(ctx)
+// A repository narrows that to the keys that open it alone; empty for those of the account.
+func (p Place) Compare(ctx context.Context, host *describe.Description, repo string, token secret.Text) ([]Compared, error) {
+	registered, err := p.Client(host, token).Keys(ctx, repo)
 	if err != nil {
 		return nil, err
 	}
@@ -51,6 +54,36 @@ func (p Place) Compare(ctx context.Context, host *hosts.Description, token secre
 	return append(append(both, there...), here...), nil
 }
 
+// mostTried bounds how many keys a host is asked about one by one: more would look like an
+// attack.
+const mostTried = 12
+
+// CompareByTrying finds which keys of this home a host takes, where it lists none: the host is
+// asked about one after another, and nobody signs in. What it knows besides stays unknown. More
+// tells that there are keys that it was not asked about.
+func (p Place) CompareByTrying(ctx context.Context, host *describe.Description) (list []Compared, more bool, err error) {
+	var both, here []Compared
+	for _, pair := range sshkey.Search(p.Station.Home) {
+		if pair.Public == nil {
+			continue
+		}
+		if len(both)+len(here) == mostTried {
+			more = true
+			break
+		}
+		taken, err := p.Takes(ctx, host, pair)
+		switch {
+		case err != nil:
+			return nil, false, err
+		case taken:
+			both = append(both, Compared{Pair: pair, There: &speak.RegisteredKey{Key: pair.Public}})
+		default:
+			here = append(here, Compared{Pair: pair})
+		}
+	}
+	return append(both, here...), more, nil
+}
+
 func dateText(t time.Time) string {
 	if t.IsZero() {
 		return ""
@@ -67,7 +100,7 @@ func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
 	return nil
 }
 
-func findRegistered(keys []hosts.RegisteredKey, key ssh.PublicKey) *hosts.RegisteredKey {
+func findRegistered(keys []speak.RegisteredKey, key ssh.PublicKey) *speak.RegisteredKey {
 	for i := range keys {
 		if bytes.Equal(keys[i].Key.Marshal(), key.Marshal()) {
 			return &keys[i]
@@ -76,11 +109,11 @@ func findRegistered(keys []hosts.RegisteredKey, key ssh.PublicKey) *hosts.Regist
 	return nil
 }
 
-// Withdraw makes a host forget a key. The step is recorded with what is needed to tell the
+// Withdraw makes a host forget a key, of the account or of one repository. The step is recorded with what is needed to tell the
 // host again.
-func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *hosts.Description, token secret.Text) (*hosts.RegisteredKey, error) {
-	client := &hosts.Client{Description: host, Token: token, Timeout: p.Timeout}
-	keys, err := client.Keys(ctx)
+func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, repo string, token secret.Text) (*speak.RegisteredKey, error) {
+	client := p.Client(host, token)
+	keys, err := client.Keys(ctx, repo)
 	if err != nil {
 		return nil, err
 	}
@@ -91,58 +124,79 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActRemove, Data: map[string]string{
 		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key),
 		"until": dateText(known.Until), "access": string(known.Access)}}
+	if repo != "" {
+		step.Data["repo"] = repo
+	}
 	return known, batch.Act(fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
-		return nil, client.RemoveKey(ctx, known.ID)
+		return nil, client.RemoveKey(ctx, *known, repo)
 	})
 }
 
 // TakeBack takes back what was told to a host. What is as it was before is no error.
-func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*hosts.Description) (secret.Text, error)) error {
+func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (secret.Text, error)) error {
 	if step.Act == actKeep {
 		if err := desktop.Forget(step.Data["name"]); !errors.Is(err, desktop.ErrNone) {
 			return err
 		}
 		return nil
 	}
-	if step.Act == hosts.ActSee {
-		return nil // it was only seen
+	if step.Act == hosts.ActSee || step.Act == hosts.ActMiss || step.Act == hosts.ActRepo {
+		return nil // it was only seen, or it stays: what was pushed to a repository is not ours to remove
+	}
+	if slices.Contains([]string{hosts.ActIssue, hosts.ActKeep, hosts.ActRevoke}, step.Act) {
+		return p.takeBackToken(ctx, step)
 	}
 	host, err := p.Registry.Find(step.Host)
 	if err != nil {
 		return err
 	}
-	client := &hosts.Client{Description: host, Timeout: p.Timeout}
-	if client.Token, err = token(host); err != nil {
+	secret, err := token(host)
+	if err != nil {
 		return err
 	}
-	id, known := step.Data["id"], true
-	if host.Can("list-keys") { // by its fingerprint: the number may not have been recorded in time
-		keys, err := client.Keys(ctx)
+	return takeBackKey(ctx, p.Client(host, secret), step)
+}
+
+// takeBackKey takes back that a key was registered or withdrawn.
+func takeBackKey(ctx context.Context, client *speak.Client, step workstation.HostStep) error {
+	host, repo := client.Description, step.Data["repo"]
+	key, known := speak.RegisteredKey{ID: step.Data["id"], Title: step.Data["title"]}, true
+	list := "list-keys"
+	if repo != "" {
+		list = "list-repo-keys"
+	}
+	if host.Can(list) { // by its fingerprint: the number may not have been recorded in time
+		keys, err := client.Keys(ctx, repo)
 		if err != nil {
 			return err
 		}
 		known = false
-		for _, key := range keys {
-			if sshkey.Fingerprint(key.Key) == step.Data["fingerprint"] {
-				id, known = key.ID, true
+		for _, there := range keys {
+			if sshkey.Fingerprint(there.Key) == step.Data["fingerprint"] {
+				key, known = there, true
 			}
 		}
 	}
 	switch {
 	case step.Act == hosts.ActAdd && known:
-		return client.RemoveKey(ctx, id)
+		return client.RemoveKey(ctx, key, repo)
 	case step.Act == hosts.ActRemove && !known:
-		key, _, err := sshkey.ParseLine([]byte(step.Data["line"]))
-		if err != nil {
-			return err
-		}
-		request := hosts.KeyRequest{Key: key, Title: step.Data["title"], Access: hosts.Access(step.Data["access"])}
-		request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
-		if host.CanTell(request) != nil {
-			request.Until, request.Access = time.Time{}, ""
-		}
-		_, err = client.AddKey(ctx, request)
-		return err
+		return tellAgain(ctx, client, step)
 	}
 	return nil
+}
+
+// tellAgain registers a key that was withdrawn, on the terms that it had.
+func tellAgain(ctx context.Context, client *speak.Client, step workstation.HostStep) error {
+	key, _, err := sshkey.ParseLine([]byte(step.Data["line"]))
+	if err != nil {
+		return err
+	}
+	request := speak.KeyRequest{Key: key, Title: step.Data["title"], Access: speak.Access(step.Data["access"]), Repo: step.Data["repo"]}
+	request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
+	if speak.CanTell(client.Description, request) != nil {
+		request.Until, request.Access = time.Time{}, ""
+	}
+	_, err = client.AddKey(ctx, request)
+	return err
 }

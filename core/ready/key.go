@@ -8,7 +8,7 @@ import (
 	"os"
 	"strings"
 
-	"unicrux/core/hosts"
+	"unicrux/core/describe"
 	"unicrux/core/secret"
 	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
@@ -35,12 +35,12 @@ func isKeyName(text string) bool {
 
 // A NewKey says what key to make.
 type NewKey struct {
-	Name       string             // of the private file in the ssh folder; empty for one made of the host's name
-	Host       *hosts.Description // whose settings shall use the key; may be nil
-	Note       string             // put at the end of the comment
-	Kind       string             // empty for ed25519
-	Bits       int                // 0 for the kind's default
-	Passphrase secret.Text        // empty for none
+	Name       string                // of the private file in the ssh folder; empty for one made of the host's name
+	Host       *describe.Description // whose settings shall use the key; may be nil
+	Note       string                // put at the end of the comment
+	Kind       string                // empty for ed25519
+	Bits       int                   // 0 for the kind's default
+	Passphrase secret.Text           // empty for none
 }
 
 func (n NewKey) spec(station *workstation.Station) sshkey.Spec {
@@ -60,7 +60,7 @@ func (n NewKey) name() string {
 }
 
 // keyStem is how a host's keys are called: for lab@forge lab_forge.
-func keyStem(host *hosts.Description) string { return strings.ReplaceAll(host.Name, "@", "_") }
+func keyStem(host *describe.Description) string { return strings.ReplaceAll(host.Name, "@", "_") }
 
 func (n NewKey) kind() string {
 	if n.Kind == "" {

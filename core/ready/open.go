@@ -100,6 +100,12 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 	if err != nil {
 		return plan
 	}
+	if way.Question.Transport == "https" {
+		if mend.Deed.Do != diagnose.GetToken {
+			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.", []string{"a token in the chest, and whom git asks for " + host.Name}})
+		}
+		return plan
+	}
 	if mend.Deed.Do == diagnose.NameSSH {
 		return append(plan, Foreseen{Words: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
 	}
@@ -128,7 +134,7 @@ func (p Place) DryRun(ctx context.Context, way *diagnose.Way) (*workstation.Batc
 	if !found || mend.Deed.Do == diagnose.UseURL {
 		return batch, nil
 	}
-	if mend.Deed.Do == diagnose.RegisterKey { // the host is not asked in a dry run
+	if mend.Deed.Do == diagnose.RegisterKey || mend.Deed.Do == diagnose.GetToken { // the host is not asked in a dry run
 		return batch, batch.Act(mend.Summary, workstation.HostStep{}, nil)
 	}
 	if _, err := p.Apply(ctx, batch, mend.Deed, Secrets{}); err != nil {

@@ -13,8 +13,11 @@ import (
 	"time"
 
 	"unicrux/core/address"
+	"unicrux/core/describe"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
 	"unicrux/core/sshway"
 	"unicrux/core/workstation"
 )
@@ -23,7 +26,9 @@ import (
 type Place struct {
 	Station  *workstation.Station
 	Registry *hosts.Registry
-	Timeout  time.Duration // for each step on the network; 0 means 10 seconds
+	Lookup   func() (*hosts.Registry, error) // opens the registry when there is none yet; may be nil
+	Waits    func(time.Duration)             // is told before a host's wish to wait is obeyed; may be nil
+	Timeout  time.Duration                   // for each step on the network; 0 means 10 seconds
 
 	Log         *slog.Logger                // the trace; nil for none
 	Program     string                      // ours, in full, for settings that start it
@@ -53,10 +58,32 @@ func (p Place) BySSH(text string) (url string, ok bool) {
 	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
 }
 
+// ByHTTPS turns a clone URL of a described host into the one over HTTPS; ok is false where the
+// description names no address for that.
+func (p Place) ByHTTPS(text string) (url string, ok bool) {
+	a, err := address.Parse(text)
+	if err != nil || a.Repository() == "" {
+		return "", false
+	}
+	if a.Scheme == "https" {
+		return text, true
+	}
+	host := p.Registry.ForHost(a.Host)
+	if host == nil || host.HTTPS.URL == "" {
+		return "", false
+	}
+	return host.HTTPS.URL + a.Repository() + ".git", true
+}
+
 // log returns the trace, which may lead nowhere.
 func (p Place) log() *slog.Logger {
 	if p.Log == nil {
 		return slog.New(slog.DiscardHandler)
 	}
 	return p.Log
+}
+
+// Client speaks to a host's interface.
+func (p Place) Client(host *describe.Description, token secret.Text) *speak.Client {
+	return &speak.Client{Description: host, Token: token, Timeout: p.Timeout, Waits: p.Waits}
 }

@@ -13,9 +13,11 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/describe"
 	"unicrux/core/foreign"
 	"unicrux/core/hosts"
 	"unicrux/core/secret"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/sshway"
 	"unicrux/core/wire"
@@ -25,10 +27,11 @@ import (
 // A Registration says what to tell a host.
 type Registration struct {
 	Pair   *sshkey.Pair
-	Host   *hosts.Description
+	Host   *describe.Description
 	Title  string
 	Until  time.Time    // when the host shall stop taking it; zero for never
-	Access hosts.Access // what it may do there; empty for what the host gives by itself
+	Access speak.Access // what it may do there; empty for what the host gives by itself
+	Repo   string       // the one repository that it shall open; empty for all of the account's
 	Token  secret.Text
 	Ask    sshway.Asker // for the passphrase, when signing in to prove it
 }
@@ -70,11 +73,11 @@ func (r Registration) Check() error {
 	case limit > 0 && utf8.RuneCountInString(r.Title) > limit:
 		return fmt.Errorf("%w: it has at most %d characters, and this one has %d", ErrTitle, limit, utf8.RuneCountInString(r.Title))
 	}
-	return r.Host.CanTell(r.request())
+	return speak.CanTell(r.Host, r.request())
 }
 
-func (r Registration) request() hosts.KeyRequest {
-	return hosts.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access}
+func (r Registration) request() speak.KeyRequest {
+	return speak.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access, Repo: r.Repo}
 }
 
 // Registered says what the host knows now, and how that was proved.
@@ -83,7 +86,7 @@ type Registered struct {
 	Already bool   // it knew the key before
 	Title   string // as the host keeps it
 	Until   time.Time
-	Access  hosts.Access
+	Access  speak.Access
 	Owner   string // whose token told the host
 	Account string // whom the host greeted; empty when it tells nobody
 	Proof   Proof
@@ -104,7 +107,7 @@ var ErrUnproved = errors.New("the host was told, and does not take the key yet")
 // Register tells the host about a key through its interface, makes settings use the key
 // there, and proves it by signing in with that key alone. Told twice, it says so.
 func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registration) (*Registered, error) {
-	client := &hosts.Client{Description: r.Host, Token: r.Token, Timeout: p.Timeout}
+	client := p.Client(r.Host, r.Token)
 	done := &Registered{Title: r.Title, Until: r.Until, Access: r.Access}
 	err := r.Check()
 	if err != nil {
@@ -126,6 +129,9 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 			return done, err
 		}
 	}
+	if r.Repo != "" { // it opens nothing else, so settings for the host do not lead to it
+		return done, nil
+	}
 	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
@@ -145,9 +151,13 @@ func (p Place) noteSeen(batch *workstation.Batch, r Registration) error {
 }
 
 // tell registers the key unless the host knows it for this account already.
-func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts.Client, r Registration, done *Registered) error {
-	if r.Host.Can("list-keys") {
-		keys, err := client.Keys(ctx)
+func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak.Client, r Registration, done *Registered) error {
+	list := "list-keys"
+	if r.Repo != "" {
+		list = "list-repo-keys"
+	}
+	if r.Host.Can(list) {
+		keys, err := client.Keys(ctx, r.Repo)
 		if err != nil {
 			return err
 		}
@@ -160,12 +170,15 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosts
 	}
 	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
+	if r.Repo != "" {
+		step.Data["repo"] = r.Repo
+	}
 	err := batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
 		id, err := client.AddKey(ctx, r.request())
 		done.ID = id
 		return map[string]string{"id": id}, err
 	})
-	var refusal *hosts.Refusal
+	var refusal *speak.Refusal
 	if errors.As(err, &refusal) && refusal.Means == "" && p.opensAnother(ctx, r, done) {
 		return &OtherAccountError{Account: done.Account}
 	}
@@ -178,7 +191,7 @@ func (p Place) opensAnother(ctx context.Context, r Registration, done *Registere
 }
 
 // sameTerms compares what the host knows with what it is to be told.
-func (r Registration) sameTerms(known hosts.RegisteredKey) error {
+func (r Registration) sameTerms(known speak.RegisteredKey) error {
 	switch {
 	case r.Access != "" && known.Access != "" && r.Access != known.Access:
 		return fmt.Errorf("%w: it may %s", ErrOtherTerms, known.Access)
@@ -194,7 +207,7 @@ func (r Registration) sameTerms(known hosts.RegisteredKey) error {
 var errOnlyAsked = errors.New("only asked")
 
 // Takes asks a host whether it knows a key. Nobody signs in, and no passphrase is needed.
-func (p Place) Takes(ctx context.Context, host *hosts.Description, pair *sshkey.Pair) (bool, error) {
+func (p Place) Takes(ctx context.Context, host *describe.Description, pair *sshkey.Pair) (bool, error) {
 	trip, err := p.offer(ctx, host, func(*sshway.Way) []wire.Offer {
 		return []wire.Offer{{Public: pair.Public, Open: func() (ssh.Signer, error) { return nil, errOnlyAsked }}}
 	})
@@ -209,7 +222,7 @@ func (p Place) Takes(ctx context.Context, host *hosts.Description, pair *sshkey.
 
 // offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
-func (p Place) offer(ctx context.Context, host *hosts.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
+func (p Place) offer(ctx context.Context, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
 	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
 	if err != nil {
 		return nil, err
@@ -219,7 +232,7 @@ func (p Place) offer(ctx context.Context, host *hosts.Description, keys func(*ss
 		if _, _, ok := passage.Judge(key); ok {
 			return nil
 		}
-		if published, err := host.Published(ctx, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
+		if published, err := speak.Published(ctx, host, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
 			return errors.Join(ErrOtherKey, err)
 		}
 		return nil

@@ -12,9 +12,11 @@ import (
 	"time"
 
 	"unicrux/core/agent"
+	"unicrux/core/describe"
 	"unicrux/core/find"
 	"unicrux/core/gitlink"
 	"unicrux/core/hosts"
+	"unicrux/core/speak"
 	"unicrux/core/sshconfig"
 	"unicrux/core/sshkey"
 	"unicrux/core/workstation"
@@ -29,10 +31,10 @@ var (
 // A Renewal says which key is to be replaced by a new one.
 type Renewal struct {
 	Old      *sshkey.Pair
-	Only     *hosts.Description // nil for every host that knows the key
-	Kind     string             // of the new one; empty for the old one's, where that is good
-	Until    time.Time          // when hosts shall stop taking the new one; zero for never
-	Patience time.Duration      // how long a person is waited for who tells a host by hand
+	Only     *describe.Description // nil for every host that knows the key
+	Kind     string                // of the new one; empty for the old one's, where that is good
+	Until    time.Time             // when hosts shall stop taking the new one; zero for never
+	Patience time.Duration         // how long a person is waited for who tells a host by hand
 
 	Paste func(Registration) // shows the line for a host that is told by hand
 	Told  func(words string) // hears of each thing that was done
@@ -79,12 +81,12 @@ func (p Place) Renew(ctx context.Context, batch *workstation.Batch, r Renewal, s
 
 // knowing lists the described hosts that know a key: of those whose settings lead to it, and
 // those that were told about it from here.
-func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *hosts.Description) ([]*hosts.Description, error) {
+func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *describe.Description) ([]*describe.Description, error) {
 	told, err := hosts.KnownKeys(p.Station)
 	if err != nil {
 		return nil, err
 	}
-	var where []*hosts.Description
+	var where []*describe.Description
 	for _, host := range p.Registry.All() {
 		if only != nil && only.Name != host.Name {
 			continue
@@ -108,7 +110,7 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *hosts.Descr
 }
 
 // successor finds the pair that an earlier run made, or makes one.
-func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewal, where []*hosts.Description, secrets Secrets) (*sshkey.Pair, error) {
+func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewal, where []*describe.Description, secrets Secrets) (*sshkey.Pair, error) {
 	changes, err := p.Station.Changes()
 	if err != nil {
 		return nil, err
@@ -190,7 +192,7 @@ func (p Place) nextName(old *sshkey.Pair) string {
 }
 
 // moveTo makes a host know the new key, proves it, and moves the settings.
-func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *hosts.Description, r Renewal, pair *sshkey.Pair, secrets Secrets) error {
+func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *describe.Description, r Renewal, pair *sshkey.Pair, secrets Secrets) error {
 	reg := Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until, Ask: secrets.Passphrase}
 	if reg.Title == "" {
 		reg.Title = pair.Name()
@@ -233,8 +235,8 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 	if !reg.Host.Can("list-keys") {
 		return nil
 	}
-	client := &hosts.Client{Description: reg.Host, Token: reg.Token, Timeout: p.Timeout}
-	keys, err := client.Keys(ctx)
+	client := p.Client(reg.Host, reg.Token)
+	keys, err := client.Keys(ctx, "")
 	if err != nil {
 		return err
 	}
@@ -245,7 +247,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 	if !known.Until.IsZero() && reg.Until.IsZero() {
 		return fmt.Errorf("%s: %w", reg.Host.Name, ErrNoEnd)
 	}
-	if reg.Host.CanTell(hosts.KeyRequest{Access: known.Access}) == nil {
+	if speak.CanTell(reg.Host, speak.KeyRequest{Access: known.Access}) == nil {
 		reg.Access = known.Access
 	}
 	return nil
@@ -253,7 +255,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 
 // holdWhere lets the agent that has the old key for a host hold the new one as well, before
 // settings lead to it: programs that cannot ask go on working.
-func (p Place) holdWhere(ctx context.Context, host *hosts.Description, old, pair *sshkey.Pair, secrets Secrets) error {
+func (p Place) holdWhere(ctx context.Context, host *describe.Description, old, pair *sshkey.Pair, secrets Secrets) error {
 	if !pair.Locked {
 		return nil
 	}
@@ -280,7 +282,7 @@ func (p Place) holdWhere(ctx context.Context, host *hosts.Description, old, pair
 }
 
 // leave makes a host forget the old key.
-func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *hosts.Description, r Renewal, renewed *Renewed, secrets Secrets) error {
+func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *describe.Description, r Renewal, renewed *Renewed, secrets Secrets) error {
 	if !host.Can("remove-key") || !host.Can("list-keys") {
 		renewed.ByHand = append(renewed.ByHand, host.Name)
 		return nil
@@ -292,7 +294,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *hosts.
 	if err != nil {
 		return err
 	}
-	if _, err := p.Withdraw(ctx, batch, r.Old, host, token); err != nil {
+	if _, err := p.Withdraw(ctx, batch, r.Old, host, "", token); err != nil {
 		return err
 	}
 	renewed.Hosts = append(renewed.Hosts, host.Name)

@@ -1,17 +1,21 @@
 package ready
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"net"
+	"slices"
 	"strconv"
 
 	"golang.org/x/crypto/ssh"
 
 	"unicrux/core/address"
+	"unicrux/core/describe"
 	"unicrux/core/hosts"
 	"unicrux/core/knownhosts"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/wire"
 	"unicrux/core/workstation"
@@ -86,7 +90,7 @@ func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, finger
 }
 
 // hostAddress reads a described host's name, or HOST or HOST:PORT for any other.
-func (p Place) hostAddress(name string) (address.Address, *hosts.Description, error) {
+func (p Place) hostAddress(name string) (address.Address, *describe.Description, error) {
 	if d, err := p.Registry.Find(name); err == nil {
 		return address.Address{Scheme: "ssh", Host: d.SSH.Host}, d, nil
 	}
@@ -115,7 +119,7 @@ func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, e
 
 // compare returns the keys to store: the offered one, and with it all that the host
 // publishes, so that clients which prefer another kind are served as well.
-func (p Place) compare(ctx context.Context, result *Trusted, d *hosts.Description, fingerprint string) ([]ssh.PublicKey, error) {
+func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Description, fingerprint string) ([]ssh.PublicKey, error) {
 	if fingerprint != "" {
 		result.Because = "the one that you gave"
 		if fingerprint != sshkey.Fingerprint(result.Key) {
@@ -126,13 +130,16 @@ func (p Place) compare(ctx context.Context, result *Trusted, d *hosts.Descriptio
 	if d == nil {
 		return nil, ErrUnpublished
 	}
-	published, err := d.Published(ctx, p.Timeout)
-	if len(published.Keys) == 0 {
+	published, err := speak.Published(ctx, d, p.Timeout)
+	if !published.Any() {
 		return nil, errors.Join(ErrUnpublished, err)
 	}
 	result.Because = published.Origin
 	if !published.Has(result.Key) {
-		return nil, &KeyMismatch{Offered: result.Key, Wanted: sshkey.Fingerprint(published.Keys[0]), Source: published.Origin}
+		return nil, &KeyMismatch{Offered: result.Key, Wanted: published.First(), Source: published.Origin}
+	}
+	if !slices.ContainsFunc(published.Keys, func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), result.Key.Marshal()) }) {
+		published.Keys = append(published.Keys, result.Key) // only its fingerprint is published
 	}
 	return published.Keys, nil
 }

@@ -22,6 +22,7 @@ import (
 var (
 	ErrNoRepository = errors.New("not inside a repository of git or Mercurial")
 	ErrNoRemote     = errors.New("this repository has no such remote")
+	ErrNoSecret     = errors.New("no secret stands in the URLs")
 	ErrSameAlready  = errors.New("it is reached so already")
 	ErrNotKnown     = errors.New("the host is not described here, so its other address is not known")
 )
@@ -237,4 +238,22 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 		return "https://" + d.SSH.Host + "/" + path, nil
 	}
 	return d.SSH.User + "@" + d.SSH.Host + ":" + path, nil
+}
+
+// rewriteConfig changes the repository's configuration without recording what stood there,
+// because a secret may be in it.
+func rewriteConfig(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string, assignments []gitlink.Assignment) error {
+	path, err := gitlink.LocalConfigFile(ctx, station)
+	if err != nil {
+		return err
+	}
+	old, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	text, err := gitlink.Assign(ctx, station, old, assignments)
+	if err != nil {
+		return err
+	}
+	return batch.Rewrite(path, words, text)
 }

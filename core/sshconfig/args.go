@@ -10,10 +10,40 @@ const withArgument = "bceilmopBDEFIJLOPQRSwW"
 // without bearing on a connection's settings are passed over; ok is false when the line
 // holds something that we do not understand.
 func ParseArgs(args []string, origin string) (line CommandLine, ok bool) {
+	line, rest, ok := parseOptions(args, origin)
+	return line, ok && (len(rest) == 0 || rest[0] == "--")
+}
+
+// A Call is a whole ssh command line.
+type Call struct {
+	CommandLine
+	User, Host string
+	Command    []string
+}
+
+// ParseCall reads a whole ssh command line, the program's name left out, as git writes it:
+// options, then [user@]host, then the command for the host.
+func ParseCall(args []string, origin string) (call Call, ok bool) {
+	line, rest, ok := parseOptions(args, origin)
+	if len(rest) > 0 && rest[0] == "--" {
+		rest = rest[1:]
+	}
+	if !ok || len(rest) == 0 {
+		return Call{}, false
+	}
+	call = Call{CommandLine: line, Host: rest[0], Command: rest[1:]}
+	if i := strings.LastIndexByte(call.Host, '@'); i >= 0 {
+		call.User, call.Host = call.Host[:i], call.Host[i+1:]
+	}
+	return call, true
+}
+
+// parseOptions reads up to the first word that is no option, and returns the rest with it.
+func parseOptions(args []string, origin string) (line CommandLine, rest []string, ok bool) {
 	for i := 0; i < len(args); i++ {
 		word := args[i]
 		if len(word) < 2 || word[0] != '-' || word == "--" {
-			return line, word == "--"
+			return line, args[i:], true
 		}
 		for j := 1; j < len(word); j++ {
 			letter := word[j]
@@ -24,17 +54,17 @@ func ParseArgs(args []string, origin string) (line CommandLine, ok bool) {
 			argument := word[j+1:]
 			if argument == "" {
 				if i++; i == len(args) {
-					return line, false
+					return line, nil, false
 				}
 				argument = args[i]
 			}
 			if !line.option(letter, argument, origin) {
-				return line, false
+				return line, nil, false
 			}
 			break
 		}
 	}
-	return line, true
+	return line, nil, true
 }
 
 // Add puts one more option at the end.

@@ -26,6 +26,7 @@ type Client struct {
 	Strict         string   // StrictHostKeyChecking: yes, ask, accept-new or no
 	ProxyCommand   string   // a command to connect through, tokens replaced; empty for none
 	ProxyJump      string   // hosts to connect through; empty for none
+	ControlPath    string   // the socket of a shared connection that ssh would make; empty for none
 
 	origins map[string]Origin
 }
@@ -66,6 +67,9 @@ func (s *Settings) Client() *Client {
 	c.Family = strings.ToLower(s.or("addressfamily", "any"))
 	if c.ProxyCommand != "" {
 		c.ProxyCommand = t.expand(c.ProxyCommand)
+	}
+	if path := s.or("controlpath", "none"); !strings.EqualFold(path, "none") && !isNo(s.or("controlmaster", "no")) {
+		c.ControlPath = t.path(path)
 	}
 	return c
 }

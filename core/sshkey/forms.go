@@ -194,3 +194,18 @@ func parse4716(text []byte) (ssh.PublicKey, string, error) {
 }
 
 var errNot4716 = errors.New("not a public key as RFC 4716 has it")
+
+// FormOf names the form of a private key file by the label of its PEM block (RFC 7468); empty for
+// anything else.
+func FormOf(path string) string {
+	text, _, err := readFile(path)
+	if err != nil {
+		return ""
+	}
+	block, _ := pem.Decode(text)
+	if block == nil {
+		return ""
+	}
+	return map[string]string{"OPENSSH PRIVATE KEY": "openssh", "PRIVATE KEY": "pkcs8", "ENCRYPTED PRIVATE KEY": "pkcs8",
+		"RSA PRIVATE KEY": "pkcs1", "EC PRIVATE KEY": "sec1"}[block.Type]
+}

@@ -12,7 +12,9 @@ package sshkey
 import (
 	"bytes"
 	"crypto/ed25519"
+	"crypto/sha256"
 	"crypto/x509"
+	"encoding/base64"
 	"encoding/pem"
 	"errors"
 	"fmt"
@@ -308,6 +310,13 @@ func readFile(path string) ([]byte, fs.FileInfo, error) {
 
 // Fingerprint is the SHA-256 fingerprint as ssh shows it: "SHA256:" and base64 without padding.
 func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(key) }
+
+// IsFingerprint tells whether a text is of the form of a [Fingerprint].
+func IsFingerprint(text string) bool {
+	digest, found := strings.CutPrefix(text, "SHA256:")
+	sum, err := base64.RawStdEncoding.DecodeString(digest)
+	return found && err == nil && len(sum) == sha256.Size
+}
 
 // dsaType is the obsolete kind that OpenSSH no longer knows; people still have such keys.
 const dsaType = "ssh-dss"

@@ -71,14 +71,15 @@ type LeftOut struct {
 // ErrExposed is why ssh ignores a private file that others may read.
 var ErrExposed = errors.New("others may read it, so ssh ignores it")
 
-// Prepare settles what ssh would do for an address.
-func Prepare(station *workstation.Station, config *gitlink.Config, a address.Address) (*Way, error) {
+// Prepare settles what ssh would do for an address, with more options on its command line.
+func Prepare(station *workstation.Station, config *gitlink.Config, a address.Address, more ...sshconfig.Option) (*Way, error) {
 	command := gitlink.SSHCommand{Program: "ssh", Clear: true}
 	if config != nil {
 		command = config.SSH()
 	}
 	w := &Way{Address: a, Command: command, holder: station.IsHolder}
 	query := command.Query(a, station)
+	query.Command.Options = append(query.Command.Options, more...)
 	query.Exists = sshconfig.ByNameServers
 	w.Settings = sshconfig.Resolve(query)
 	w.Client = w.Settings.Client()
@@ -269,7 +270,14 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 // keys to offer yet.
 func (w *Way) Plan(trust func(ssh.PublicKey) error, timeout time.Duration) wire.Plan {
 	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Family: w.Client.Family, Proxy: w.proxy(),
-		KeyKinds: w.KnownKinds(), Trust: trust, Timeout: timeout}
+		KeyKinds: w.KnownKinds(), OldRSA: w.oldRSA(), Trust: trust, Timeout: timeout}
+}
+
+// oldRSA tells whether settings allow signatures over SHA-1, which the client no longer makes by
+// itself.
+func (w *Way) oldRSA() bool {
+	value, _, set := w.Settings.First("pubkeyacceptedalgorithms")
+	return set && !strings.HasPrefix(value, "-") && slices.Contains(strings.Split(strings.TrimLeft(value, "+^"), ","), ssh.KeyAlgoRSA)
 }
 
 // proxy is the command to connect through. A jump is one too: ssh itself, told to pass

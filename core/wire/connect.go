@@ -35,7 +35,9 @@ func (w *walker) connect(ctx context.Context) (net.Conn, error) {
 			w.trip.Connected = target
 			return conn, nil
 		}
-		last = err
+		if last = err; dialReason(err) == ErrSilent && w.trip.Silent == "" {
+			w.trip.Silent = target
+		}
 	}
 	return nil, w.fail(dialReason(last), "")
 }
@@ -85,7 +87,14 @@ func dialReason(err error) error {
 // is no SSH server.
 type tap struct {
 	net.Conn
-	first []byte
+	first   []byte
+	written int // bytes
+}
+
+func (t *tap) Write(p []byte) (int, error) {
+	n, err := t.Conn.Write(p)
+	t.written += n
+	return n, err
 }
 
 func (t *tap) Read(p []byte) (int, error) {

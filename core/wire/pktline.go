@@ -24,7 +24,8 @@ var (
 // An advertisement is what a git service lists before anything is asked of it.
 type advertisement struct {
 	refs  int
-	words string // the service's own error, or what came in place of an advertisement
+	heads map[string]string // object names of branches, by their full names, the first of them
+	words string            // the service's own error, or what came in place of an advertisement
 }
 
 // readAdvertisement reads up to the flush packet. Each line is an object name and a ref;
@@ -46,8 +47,23 @@ func readAdvertisement(r *bufio.Reader) (advertisement, error) {
 			ad.words = strings.TrimPrefix(packet, "ERR ")
 			return ad, errRefusal
 		case isRef(packet):
-			ad.refs++
+			ad.add(packet)
 		}
+	}
+}
+
+// maxHeads bounds how many branches are kept.
+const maxHeads = 20_000
+
+func (ad *advertisement) add(packet string) {
+	ad.refs++
+	object, ref, _ := strings.Cut(packet, " ")
+	ref, _, _ = strings.Cut(ref, "\x00")
+	if strings.HasPrefix(ref, "refs/heads/") && len(ad.heads) < maxHeads {
+		if ad.heads == nil {
+			ad.heads = map[string]string{}
+		}
+		ad.heads[ref] = object
 	}
 }
 

@@ -80,7 +80,7 @@ func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bound
 	case errors.As(ended, &exit):
 		a.Exit = exit.ExitStatus()
 	}
-	a.Open, a.Refs = adErr == nil, ad.refs
+	a.Open, a.Refs, a.Heads = adErr == nil, ad.refs, ad.heads
 	a.Words = words.text.String()
 	if adErr != nil && ad.words != "" {
 		a.Words = clip(strings.TrimSpace(ad.words + "\n" + a.Words))

@@ -18,6 +18,7 @@ import (
 // signIn speaks SSH over conn: versions, algorithms, the host's key, ours.
 func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
 	listening := &tap{Conn: conn}
+	w.line = listening
 	if err := conn.SetDeadline(time.Now().Add(w.plan.Timeout)); err != nil {
 		return nil, w.fail(ErrHungUp, "")
 	}
@@ -68,6 +69,7 @@ type signer struct {
 	w    *walker
 	conn net.Conn
 	made int // offers made so far
+	sent int // bytes written when the last was made
 }
 
 func (s *signer) hostKey(_ string, _ net.Addr, key ssh.PublicKey) error {
@@ -92,6 +94,10 @@ func PlainKey(key ssh.PublicKey) ssh.PublicKey {
 // sign in it allows.
 func (s *signer) next(ctx *ssh.ClientAuthContext) (ssh.AuthMethod, error) {
 	s.w.trip.Methods = ctx.AllowedMethods
+	if s.made > 0 && s.w.line.written == s.sent { // the library held the offer back
+		s.w.trip.Offered[s.made-1].Unfit = true
+	}
+	s.sent = s.w.line.written
 	if len(ctx.PartialSuccessMethods) > 0 {
 		return nil, ErrMore
 	}
@@ -110,7 +116,7 @@ func (s *signer) next(ctx *ssh.ClientAuthContext) (ssh.AuthMethod, error) {
 	if err := s.conn.SetDeadline(time.Now().Add(s.w.plan.Timeout)); err != nil {
 		return nil, err
 	}
-	return ssh.PublicKeys(&deferred{offer: offer, conn: s.conn, again: s.w.plan.Timeout, taken: &s.w.trip.Offered[s.made-1]}), nil
+	return ssh.PublicKeys(&deferred{offer: offer, conn: s.conn, again: s.w.plan.Timeout, old: s.w.plan.OldRSA, taken: &s.w.trip.Offered[s.made-1]}), nil
 }
 
 // noteSignedIn finds the offer that opened: the last one made, or none when the host
@@ -129,9 +135,22 @@ type deferred struct {
 	taken *Taken
 	conn  net.Conn
 	again time.Duration
+	old   bool
 }
 
 func (d *deferred) PublicKey() ssh.PublicKey { return d.offer.Public }
+
+// Algorithms are those of the ssh client, which since OpenSSH 8.8 makes no signature over SHA-1
+// unless it is told to.
+func (d *deferred) Algorithms() []string {
+	if d.offer.Public.Type() != ssh.KeyAlgoRSA {
+		return []string{d.offer.Public.Type()}
+	}
+	if d.old {
+		return []string{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256, ssh.KeyAlgoRSA}
+	}
+	return []string{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256}
+}
 
 // Sign is for callers that name no algorithm.
 func (d *deferred) Sign(rand io.Reader, data []byte) (*ssh.Signature, error) {

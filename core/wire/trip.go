@@ -90,6 +90,7 @@ type Plan struct {
 	Family   string   // "inet" or "inet6" to use addresses of that family alone
 	Proxy    string   // a command whose input and output are the connection; empty to connect directly
 	KeyKinds []string // kinds of host keys to ask for first
+	OldRSA   bool     // RSA keys may sign over SHA-1
 	Trust    func(key ssh.PublicKey) error
 	Offers   []Offer
 
@@ -104,12 +105,14 @@ type Plan struct {
 // A Taken says what became of one offer.
 type Taken struct {
 	Known   bool  // the host knows the key
+	Unfit   bool  // it was held back: the host takes no signature that such a key makes
 	OpenErr error // why the private half could not be used then
 }
 
 // A Trip is what was met. It is filled as far as the way went.
 type Trip struct {
 	Connected string // the address and port that answered
+	Silent    string // an address that was tried before it and did not answer in time; empty for none
 	Server    string // the version that the server names, uncleaned
 	HostKey   ssh.PublicKey
 	Banner    string   // uncleaned
@@ -126,10 +129,11 @@ type Trip struct {
 
 // An Answer is what a git service said.
 type Answer struct {
-	Open  bool   // an advertisement came
-	Refs  int    // refs in it; 0 in an empty repository
-	Words string // what came on the error stream or in place of an advertisement, uncleaned
-	Exit  int    // the service's exit status; -1 when it gave none
+	Open  bool              // an advertisement came
+	Refs  int               // refs in it; 0 in an empty repository
+	Heads map[string]string // object names of its branches, by their full names
+	Words string            // what came on the error stream or in place of an advertisement, uncleaned
+	Exit  int               // the service's exit status; -1 when it gave none
 }
 
 // GoSSH goes the way. The trip is never nil; the error is a *[Failure], or ctx's.
@@ -160,6 +164,7 @@ type walker struct {
 	trip *Trip
 	mark time.Time
 	at   Point
+	line *tap // nil before signing in
 }
 
 func (w *walker) walk(ctx context.Context) error {

@@ -109,6 +109,12 @@ func replace(path string, content []byte, mode fs.FileMode) error {
 	return syncFolder(filepath.Dir(path))
 }
 
+// Replace puts content at path in one step, for files that are not recorded: at every instant
+// the old file or the new. Links are not followed.
+func Replace(path string, content []byte, mode fs.FileMode) error {
+	return replace(path, content, mode)
+}
+
 // create puts content at path in one step, and fails with [ErrExists] rather than
 // replace anything, a dangling link included.
 func create(path string, content []byte, mode fs.FileMode) error {

@@ -24,6 +24,7 @@ type Station struct {
 	Config  string // descriptions and settings
 	Data    string // the chest
 	State   string // the record of changes
+	Cache   string // what can be found out again
 
 	User     string // login name
 	UID      int    // user number; -1 on Windows
@@ -68,6 +69,7 @@ func Here(environ []string) (*Station, error) {
 	s.Config = s.folder("UNICRUX_CONFIG", "XDG_CONFIG_HOME", ".config")
 	s.Data = s.folder("UNICRUX_DATA", "XDG_DATA_HOME", ".local/share")
 	s.State = s.folder("UNICRUX_STATE", "XDG_STATE_HOME", ".local/state")
+	s.Cache = s.folder("", "XDG_CACHE_HOME", ".cache")
 	return s, nil
 }
 

@@ -1,0 +1,20 @@
+//go:build unix
+
+package cli
+
+import (
+	"os"
+	"os/signal"
+	"syscall"
+)
+
+// endAlike ends this process by the signal that ended another.
+func endAlike(state *os.ProcessState) {
+	status, ok := state.Sys().(syscall.WaitStatus)
+	if !ok || !status.Signaled() {
+		return
+	}
+	signal.Reset(status.Signal())
+	_ = syscall.Kill(os.Getpid(), status.Signal())
+	select {} // the signal is on its way
+}

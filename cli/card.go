@@ -1,0 +1,153 @@
+package cli
+
+import (
+	"os"
+	"slices"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/ready"
+	"unicrux/core/sshkey"
+	"unicrux/render"
+)
+
+// clipboardTime is how long a secret stays on the clipboard.
+const clipboardTime = 45 * time.Second
+
+type cardOptions struct {
+	purpose, field, by, chest, form string
+	relock                          relockOptions
+}
+
+func (a *app) cardCommand() *cobra.Command {
+	var o cardOptions
+	command := &cobra.Command{
+		Use:   "card HOST",
+		Short: "What to fill in into any other program, field by field",
+		Long: `Says field by field what an editor, a desktop client or a build tool wants to be told: server,
+user, where the password goes and that it is the token, the type of signing in, the key and its
+form. A secret is not shown; --copy puts one field on the clipboard.`,
+		Example: "  unicrux card forge --for push --by https --copy password",
+		Args:    takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := o.relock.validate(); err != nil {
+				return err
+			}
+			return a.card(o, args[0])
+		},
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.purpose, "for", "push", "clone or push")
+	flags.StringVar(&o.by, "by", "", "ssh or https (default: both)")
+	flags.StringVar(&o.field, "copy", "", "put this field on the clipboard, through the terminal; a secret for 45 seconds")
+	flags.StringVar(&o.form, "form", "", "also write the key in the form that the program reads: openssh, pkcs8, pkcs1 or sec1")
+	o.relock.addFlags(command, "with --form: write it without a lock")
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) card(o cardOptions, name string) error {
+	if o.purpose != "clone" && o.purpose != "push" {
+		return usage("--for takes clone or push, not %q", o.purpose)
+	}
+	if o.by != "" && o.by != "ssh" && o.by != "https" {
+		return usage("--by takes ssh or https, not %q", o.by)
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return err
+	}
+	card, err := place.CardFor(a.ctx, host, o.purpose)
+	if err != nil {
+		return err
+	}
+	var sides []ready.CardSide
+	for _, side := range card.Sides {
+		if o.by == "" || side.Transport == o.by {
+			sides = append(sides, side)
+		}
+	}
+	card.Sides = sides
+	if o.form != "" {
+		if err := a.cardForm(&o, card); err != nil {
+			return err
+		}
+	}
+	if o.field != "" {
+		return a.copyField(o, place, card)
+	}
+	return a.show(a.style().Card(card, o.purpose, a.station.Tilde), render.CardDocument(card, o.purpose))
+}
+
+// cardForm makes the card name the key in another form, which is written beside the key unless
+// it is there.
+func (a *app) cardForm(o *cardOptions, card *ready.Card) error {
+	form := sshkey.Form(o.form)
+	if !slices.Contains(sshkey.Forms(), form) || form == sshkey.RFC4716 {
+		return usage("--form takes openssh, pkcs8, pkcs1 or sec1, not %q", o.form)
+	}
+	for _, side := range card.Sides {
+		at := slices.IndexFunc(side.Fields, func(f ready.CardField) bool { return f.Name == "key" })
+		is := slices.IndexFunc(side.Fields, func(f ready.CardField) bool { return f.Name == "form" })
+		if at < 0 || is < 0 || side.Fields[is].Value == o.form {
+			continue
+		}
+		out := side.Fields[at].Value + "." + o.form
+		if _, err := os.Stat(out); err != nil {
+			if _, err := a.writeForm(&o.relock, side.Fields[at].Value, form, out); err != nil {
+				return err
+			}
+		}
+		side.Fields[at].Value, side.Fields[is] = out, ready.CardField{Name: "form", Value: o.form}
+	}
+	return nil
+}
+
+// copyField puts one field on the clipboard. Where both transports have it, the first that is
+// ready counts.
+func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) error {
+	var found *ready.CardField
+	isReady := false
+	for _, side := range card.Sides {
+		for i, field := range side.Fields {
+			if field.Name == o.field && (found == nil || side.Ready && !isReady) {
+				found, isReady = &side.Fields[i], side.Ready
+			}
+		}
+	}
+	switch {
+	case found == nil:
+		return usage("the card of %s has no field %q", card.Host, o.field)
+	case found.Secret == "":
+		a.progressText(render.Clipboard(found.Value))
+		return a.say1("The " + o.field + " for " + card.Host + " is on the clipboard, if this terminal allows it.")
+	}
+	e, err := place.FindToken(found.Secret)
+	if err != nil {
+		return err
+	}
+	s, err := a.tokenSecret(place, e, o.chest)
+	if err != nil {
+		return err
+	}
+	return a.copySecret("The token "+e.Name, string(s.Token.Reveal()))
+}
+
+// copySecret puts a secret on the clipboard through the terminal, and clears that again.
+func (a *app) copySecret(what, text string) error {
+	a.progressText(render.Clipboard(text))
+	defer a.progressText(render.Clipboard(""))
+	if err := a.say1(what + " is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
+		return err
+	}
+	select {
+	case <-a.ctx.Done():
+	case <-time.After(clipboardTime):
+	}
+	return nil
+}

@@ -1,0 +1,328 @@
+package cli
+
+import (
+	"errors"
+	"slices"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/agent"
+	"unicrux/core/chest"
+	"unicrux/core/desktop"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/core/stray"
+	"unicrux/render"
+)
+
+func (a *app) chestCommand() *cobra.Command {
+	command := &cobra.Command{Use: "chest", Short: "Where secrets are kept, and from where git is answered"}
+	command.AddCommand(a.chestShow(), a.chestOpen(), a.chestClose(), a.chestLock(), a.chestMove(), a.chestAdopt())
+	return command
+}
+
+// chestOption is the option of every command that may have to open the chest.
+func chestOption(command *cobra.Command, source *string) {
+	command.Flags().StringVar(source, "chest-passphrase-from", "", "read the chest's passphrase from this file, or - for standard input")
+}
+
+// newChest gives a chest that there is not yet its kind: the desktop's service where one answers,
+// else sealed by a passphrase.
+func (a *app) newChest(c *chest.Chest, source string) error {
+	if source == "" && desktop.Answers() {
+		return c.SetKind(chest.Desktop)
+	}
+	a.progress("Secrets go into a chest, sealed by a passphrase that is asked once a working day.")
+	text, err := a.newPassphraseFor("the chest", "--chest-passphrase-from", source)
+	if err != nil {
+		return err
+	}
+	return c.Lock(secret.Text{}, text)
+}
+
+// readyForSecrets makes sure that secrets can be put into the chest. Nothing is opened for that.
+func (a *app) readyForSecrets(c *chest.Chest, source string) error {
+	kind, err := c.Kind()
+	if err != nil {
+		return err
+	}
+	locked, err := c.Locked()
+	list, listErr := c.List()
+	if err := errors.Join(err, listErr); err != nil && !errors.Is(err, chest.ErrDamaged) {
+		return err
+	}
+	switch {
+	case kind == chest.Sealed && !locked && len(list) == 0:
+		return a.newChest(c, source)
+	case kind == chest.Memory:
+		return a.startHolder(a.ctx)
+	}
+	return nil
+}
+
+// openChest makes sure that secrets can be got out of the chest: it is open, or the passphrase
+// is asked and the holder opens it for a working day.
+func (a *app) openChest(c *chest.Chest, source string, lifetime time.Duration) error {
+	locked, err := c.Locked()
+	if err != nil || !locked {
+		return err
+	}
+	if _, open := c.OpenUntil(); open {
+		return nil
+	}
+	var passphrase secret.Text
+	switch {
+	case source != "":
+		passphrase, err = a.readSecret(source)
+	case !a.mayAsk():
+		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase", advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
+	default:
+		passphrase, err = a.askSecret("Passphrase of the chest (--chest-passphrase-from):")
+	}
+	if err != nil {
+		return err
+	}
+	key, err := c.Open(passphrase)
+	if err != nil {
+		return err
+	}
+	if err := a.startHolder(a.ctx); err != nil { // then it is open for this process alone
+		a.progress("The holder could not be started, so the passphrase is asked again next time.")
+		return nil
+	}
+	return c.OpenInHolder(key, lifetime)
+}
+
+func (a *app) chestShow() *cobra.Command {
+	var aside bool
+	command := &cobra.Command{
+		Use: "show", Short: "Where secrets are, how many, and until when the chest is open", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			if aside && !a.dry {
+				moved, err := chest.Of(a.station).SetAside(a.station.Now())
+				if err != nil {
+					return err
+				}
+				for _, path := range moved {
+					a.progress("Set aside: " + a.station.Tilde(path))
+				}
+			}
+			view, err := a.chestView()
+			if err != nil {
+				return err
+			}
+			return a.show(a.style().Chest(view), render.ChestDocument(view))
+		},
+	}
+	command.Flags().BoolVar(&aside, "set-aside", false, "move files that are damaged out of the way; the others stay as they are")
+	return command
+}
+
+func (a *app) chestView() (render.ChestView, error) {
+	c := chest.Of(a.station)
+	view := render.ChestView{Folder: a.station.Tilde(c.Folder()), Now: a.station.Now()}
+	var err error
+	if view.Entries, err = c.List(); err != nil && !errors.Is(err, chest.ErrDamaged) {
+		return view, err
+	}
+	view.Damaged = errors.Is(err, chest.ErrDamaged)
+	if view.Kind, err = c.Kind(); err != nil {
+		return view, err
+	}
+	if view.Locked, err = c.Locked(); err != nil {
+		return view, err
+	}
+	view.Until, view.Open = c.OpenUntil()
+	return view, nil
+}
+
+func (a *app) chestOpen() *cobra.Command {
+	var source string
+	var lifetime time.Duration
+	command := &cobra.Command{
+		Use: "open", Short: "Open the chest for a working day", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			if lifetime < time.Second {
+				return usage("--for takes a time of at least a second, such as 8h")
+			}
+			c := chest.Of(a.station)
+			locked, err := c.Locked()
+			if err != nil {
+				return err
+			}
+			if !locked {
+				return a.say1("The chest needs no opening: nothing in it is sealed by a passphrase.")
+			}
+			if a.dry {
+				return a.say1("Would open the chest.")
+			}
+			c.Close() // to be opened for the time that is wanted now
+			if err := a.openChest(c, source, lifetime); err != nil {
+				return err
+			}
+			until, _ := c.OpenUntil()
+			return a.say1("The chest is open until " + until.Local().Format("15:04") + ". unicrux chest close closes it before.")
+		},
+	}
+	command.Flags().DurationVar(&lifetime, "for", agent.WorkingDay, "how long it stays open")
+	chestOption(command, &source)
+	return command
+}
+
+// say1 shows sentences as a whole result.
+func (a *app) say1(words string) error {
+	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
+}
+
+func (a *app) chestClose() *cobra.Command {
+	return &cobra.Command{
+		Use: "close", Short: "Close the chest: its passphrase is asked again", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			words := "The chest was not open."
+			if a.dry {
+				words = "Would close the chest."
+			} else if chest.Of(a.station).Close() {
+				words = "The chest is closed."
+			}
+			return a.say1(words)
+		},
+	}
+}
+
+func (a *app) chestLock() *cobra.Command {
+	var source, fresh string
+	command := &cobra.Command{
+		Use: "lock", Short: "Give the chest a passphrase, or another one", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			c := chest.Of(a.station)
+			locked, err := c.Locked()
+			if err != nil || a.dry {
+				return errors.Join(err, a.say1("Would give the chest a passphrase."))
+			}
+			var old secret.Text
+			switch {
+			case !locked:
+			case source != "":
+				old, err = a.readSecret(source)
+			case !a.mayAsk():
+				err = &problem{message: "the old passphrase must be asked, and nobody can be asked", advice: "Give --chest-passphrase-from FILE.", exit: exitAsk}
+			default:
+				old, err = a.askSecret("The old passphrase of the chest (--chest-passphrase-from):")
+			}
+			if err != nil {
+				return err
+			}
+			text, err := a.newPassphraseFor("the chest", "--new-passphrase-from", fresh)
+			if err != nil {
+				return err
+			}
+			if err := c.Lock(old, text); err != nil {
+				return err
+			}
+			return a.say1("The chest has a new passphrase.")
+		},
+	}
+	chestOption(command, &source)
+	command.Flags().StringVar(&fresh, "new-passphrase-from", "", "read the new passphrase from this file, or - for standard input")
+	return command
+}
+
+func (a *app) chestMove() *cobra.Command {
+	var source, to string
+	command := &cobra.Command{
+		Use: "move --to KIND", Short: "Move every secret: sealed, desktop or memory", Args: takes(0, 0, ""),
+		Long: `Moves every secret to another place, and lets new ones go there: sealed (files of ours, sealed
+by a passphrase), desktop (the desktop's secret service), or memory (the holder alone: they
+are gone when it ends). Each is read back from its new place before it leaves the old one.`,
+		RunE: func(*cobra.Command, []string) error { return a.moveChest(chest.Kind(to), source) },
+	}
+	command.Flags().StringVar(&to, "to", "", "sealed, desktop or memory")
+	chestOption(command, &source)
+	return command
+}
+
+func (a *app) moveChest(to chest.Kind, source string) error {
+	c := chest.Of(a.station)
+	switch to {
+	case chest.Sealed, chest.Desktop, chest.Memory:
+	default:
+		return usage("--to takes sealed, desktop or memory, not %q", to)
+	}
+	if a.dry {
+		return a.say1("Would move every secret to " + string(to) + ".")
+	}
+	if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+		return err
+	}
+	if locked, err := c.Locked(); err != nil {
+		return err
+	} else if to == chest.Sealed && !locked {
+		text, err := a.newPassphraseFor("the chest", "--chest-passphrase-from", source)
+		if err != nil {
+			return err
+		}
+		if err := c.Lock(secret.Text{}, text); err != nil {
+			return err
+		}
+		if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+			return err
+		}
+	}
+	if to == chest.Memory {
+		if err := a.startHolder(a.ctx); err != nil {
+			return err
+		}
+	}
+	moved, err := c.Move(to)
+	if err != nil {
+		return err
+	}
+	return a.say1(a.style().Moved(len(moved), to))
+}
+
+func (a *app) chestAdopt() *cobra.Command {
+	var source string
+	command := &cobra.Command{
+		Use: "adopt [FILE…]", Short: "Find secrets that lie about, and move them into the chest",
+		Long: `Finds secrets for code hosts in git's credential file, netrc files, URLs of remotes and headers
+in git's configuration, moves them into the chest, and makes sure that git still gets them.
+Those in environment files and shell histories are only told: there they are known to more
+than you, and should be revoked. With --dry-run all are told, and nothing is moved.`,
+		RunE: func(_ *cobra.Command, args []string) error { return a.adopt(args, source) },
+	}
+	chestOption(command, &source)
+	return command
+}
+
+func (a *app) adopt(files []string, source string) error {
+	found, err := stray.Find(a.ctx, a.station, files)
+	if err != nil {
+		return err
+	}
+	return a.adoptThese(found, source)
+}
+
+func (a *app) adoptThese(found []stray.Stray, source string) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	if slices.ContainsFunc(found, stray.Stray.Movable) && !a.dry {
+		if err := a.readyForSecrets(place.Chest(), source); err != nil {
+			return err
+		}
+		if err := a.openChest(place.Chest(), source, agent.WorkingDay); err != nil {
+			return err
+		}
+	}
+	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
+	list := place.Adopt(a.ctx, batch, found)
+	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
+		return err
+	}
+	if slices.ContainsFunc(list, func(d ready.Adopted) bool { return d.Err != nil }) {
+		return &told{exitCrux}
+	}
+	return nil
+}

@@ -1,0 +1,113 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"io"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/agent"
+	"unicrux/core/chest"
+	"unicrux/core/gitlink"
+	"unicrux/core/ready"
+	"unicrux/core/workstation"
+)
+
+// forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
+func (a *app) forGitCredential() *cobra.Command {
+	return &cobra.Command{
+		Use: "credential get|store|erase", Short: "Answer git's questions for credentials", Args: takes(1, 1, "get, store or erase"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.credential(args[0]) },
+	}
+}
+
+// credential answers one question of git's. [Run] comes here without reading the command line
+// any further.
+func (a *app) credential(question string) (err error) {
+	if a.station == nil {
+		if a.station, err = workstation.Here(a.Environ); err != nil {
+			return err
+		}
+	}
+	asked, err := gitlink.ReadCredential(a.In)
+	if err != nil {
+		return err
+	}
+	switch question {
+	case "get":
+		return a.answerGit(asked)
+	case "store":
+		return a.storeForGit(asked)
+	case "erase":
+		return a.eraseForGit(asked)
+	}
+	return nil // what git will say one day is no error (gitcredentials(7))
+}
+
+// answerGit answers, or says nothing, so that git asks the next helper.
+func (a *app) answerGit(asked gitlink.Asked) error {
+	place := ready.Place{Station: a.station, Timeout: a.timeout}
+	c := place.Chest()
+	place.Lookup = a.registry // only a token that must be renewed needs it
+	answer, err := place.AnswerGit(a.ctx, c, asked)
+	if errors.Is(err, chest.ErrClosed) && a.openForGit(c) {
+		answer, err = place.AnswerGit(a.ctx, c, asked)
+	}
+	a.progressText(a.style().Saying(answer.Said))
+	if answer.Soon != nil {
+		a.progressText(a.style().Foresight(*answer.Soon, a.station.Now()))
+	}
+	if errors.Is(err, chest.ErrClosed) {
+		a.progressText(a.style().Saying(ready.Saying{Words: "The chest is closed. To open it for a working day:", Command: []string{"unicrux", "chest", "open"}}))
+		return nil
+	}
+	if err == nil {
+		_, err = a.Out.Write(answer.Text)
+	}
+	return err
+}
+
+// openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens
+// the chest for a working day. A program without a terminal, or one that said that nobody is
+// there, is not asked.
+func (a *app) openForGit(c *chest.Chest) bool {
+	if a.noInput || a.station.Getenv("GIT_TERMINAL_PROMPT") == "0" {
+		return false
+	}
+	terminal, err := os.OpenFile("/dev/tty", os.O_RDWR, 0)
+	if err != nil {
+		return false
+	}
+	defer terminal.Close() //nolint:errcheck // nothing is left to be written
+	before := a.In
+	defer func() { a.In, a.asked = before, nil }()
+	a.In, a.asked = terminal, nil
+	return a.openChest(c, "", agent.WorkingDay) == nil
+}
+
+func (a *app) storeForGit(asked gitlink.Asked) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	err = place.ProvedByGit(place.Chest(), asked)
+	if errors.Is(err, chest.ErrClosed) || errors.Is(err, chest.ErrNoChest) {
+		return nil // git got through; that is not the moment to ask for anything
+	}
+	return err
+}
+
+func (a *app) eraseForGit(asked gitlink.Asked) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(a.ctx, 10*time.Second)
+	defer cancel()
+	said, err := place.RefusedToGit(ctx, place.Chest(), asked)
+	_, _ = io.WriteString(a.Err, a.style().Saying(said))
+	return err
+}

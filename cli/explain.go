@@ -1,0 +1,77 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"unicrux/core/diagnose"
+	"unicrux/render"
+)
+
+func (a *app) explainCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "explain [FILE]",
+		Short: "Read an error text of git, ssh or hg, and name its likely causes",
+		Long: `Reads an error text from standard input or a file, and names what may have caused it, the
+most likely first, with what would tell one from another. A text often cannot tell alone:
+then that is said. Nothing is tried and nothing is changed; "unicrux check" tries.`,
+		Example: `  git push 2>&1 | unicrux explain
+  unicrux explain build.log
+  unicrux explain            and paste the text`,
+		Args: takes(0, 1, "a file with the text"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.explain(args) },
+	}
+}
+
+func (a *app) explain(args []string) error {
+	text, err := a.errorText(args)
+	if err != nil {
+		return err
+	}
+	if text == "" {
+		return usage("there is no text to explain: pipe it in, or name a file")
+	}
+	read := diagnose.ExplainText(text)
+	return a.show(a.style().Reading(read), render.ReadingDocument(read))
+}
+
+// longestText bounds what is read; of longer ones the end counts.
+const longestText = 256 << 20
+
+// errorText reads the text from a file or from standard input, and keeps its end.
+func (a *app) errorText(args []string) (string, error) {
+	from := a.In
+	if len(args) == 1 && args[0] != "-" {
+		file, err := os.Open(args[0])
+		if err != nil {
+			return "", fmt.Errorf("the text cannot be read: %w", err)
+		}
+		defer file.Close() //nolint:errcheck // it was only read
+		from = file
+	} else if term.IsTerminal(int(from.Fd())) {
+		if a.noInput {
+			return "", &problem{message: "There is no text: standard input is a terminal.", advice: "Pipe the text in, or name a file.", exit: exitAsk}
+		}
+		a.say("  Paste the text, then press Enter and Ctrl-D.\n")
+	}
+	var kept []byte
+	buffer := make([]byte, diagnose.MaxText)
+	for total := 0; total < longestText; {
+		n, err := from.Read(buffer)
+		total += n
+		if kept = append(kept, buffer[:n]...); len(kept) > 2*diagnose.MaxText {
+			kept = kept[len(kept)-diagnose.MaxText:]
+		}
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return "", fmt.Errorf("the text cannot be read: %w", err)
+		}
+	}
+	return string(kept), nil
+}

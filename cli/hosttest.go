@@ -1,0 +1,71 @@
+package cli
+
+import (
+	"io"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/render"
+)
+
+type testOptions struct {
+	secretOptions
+	changes bool
+}
+
+func (a *app) hostTest() *cobra.Command {
+	var o testOptions
+	command := &cobra.Command{
+		Use:   "test HOST",
+		Short: "Try what a host's description says about its interface",
+		Long: `Tries each operation of a host's description that changes nothing, and tells what came. With
+--changes it also tries those that change something, on a throwaway key and a throwaway
+token, and takes them back.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.testHost(&o, args[0]) },
+	}
+	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and take it back")
+	o.addToken(command)
+	return command
+}
+
+func (a *app) testHost(o *testOptions, name string) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return err
+	}
+	token := secret.Text{}
+	for _, operation := range host.Operations {
+		if !operation.Open && token.Empty() {
+			if token, err = a.token(&o.secretOptions, host); err != nil {
+				return err
+			}
+		}
+	}
+	batch := a.station.Begin("Try how "+host.Name+" is told things.", a.dry)
+	s := a.style()
+	list := place.TryInterface(a.ctx, batch, place.Client(host, token), o.changes && !a.dry, func(t ready.Trial) {
+		if !a.json && !a.quiet {
+			_, _ = io.WriteString(a.Out, s.Trial(t))
+		}
+	})
+	if a.json {
+		err = a.show("", render.TrialsDocument(list, host.Name, number(batch)))
+	} else if !a.quiet {
+		_, err = io.WriteString(a.Out, s.TrialsEnd(list, host.Name))
+	}
+	if err == nil && a.ctx.Err() != nil {
+		err = errStopped
+	}
+	if err == nil && slices.ContainsFunc(list, func(t ready.Trial) bool { return t.State == ready.Fails }) {
+		return &told{exitCrux}
+	}
+	return err
+}

@@ -1,0 +1,209 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/describe"
+	"unicrux/core/gitlink"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+	"unicrux/core/workstation"
+	"unicrux/render"
+)
+
+func (a *app) repoCommand() *cobra.Command {
+	command := &cobra.Command{Use: "repo", Short: "Repositories on a host: list them, create one for a folder"}
+	command.AddCommand(a.repoList(), a.repoNew())
+	return command
+}
+
+func (a *app) repoList() *cobra.Command {
+	var o secretOptions
+	var search string
+	command := &cobra.Command{
+		Use:   "list HOST",
+		Short: "The repositories that your account may see on a host",
+		Long: `Lists the repositories that your account may see, as the host's interface tells them, page
+after page as they come. --search keeps those whose path has TEXT in it.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.listRepos(&o, args[0], search) },
+	}
+	command.Flags().StringVar(&search, "search", "", "only those whose path has this text in it")
+	o.addToken(command)
+	return command
+}
+
+func (a *app) listRepos(o *secretOptions, name, search string) error {
+	client, err := a.client(o, name, "list-repos")
+	if err != nil {
+		return err
+	}
+	s, written := a.style(), 0
+	var list []speak.Repo
+	err = client.Repos(a.ctx, search, func(repo speak.Repo) bool {
+		if !strings.Contains(strings.ToLower(repo.Path), strings.ToLower(search)) {
+			return true // the host may not have been told what is looked for
+		}
+		if a.json {
+			list = append(list, repo)
+			return true
+		}
+		written++
+		_, err := io.WriteString(a.Out, s.Repo(repo))
+		return err == nil
+	})
+	if err != nil {
+		return err
+	}
+	if a.json {
+		return a.show("", render.ReposDocument(list, client.Description.Name))
+	}
+	a.progress(s.RepoCount(written, client.Description.Name, search))
+	return nil
+}
+
+// client speaks to the interface of a host for an operation; with a token, unless anybody may
+// ask.
+func (a *app) client(o *secretOptions, name, operation string) (*speak.Client, error) {
+	place, err := a.place()
+	if err != nil {
+		return nil, err
+	}
+	host, err := place.Registry.Find(name)
+	if err != nil {
+		return nil, err
+	}
+	if !host.Can(operation) {
+		return nil, byHandProblem(host, operation)
+	}
+	token := secret.Text{}
+	if !host.Operations[operation].Open {
+		if token, err = a.token(o, host); err != nil {
+			return nil, err
+		}
+	}
+	return place.Client(host, token), nil
+}
+
+// byHandProblem says that the description does not say how, and which page serves instead.
+func byHandProblem(host *describe.Description, operation string) error {
+	page := map[string]string{"list-repos": host.Pages.Repositories, "add-repo": host.Pages.Repositories, "issue-token": host.Pages.Tokens,
+		"list-tokens": host.Pages.Tokens, "add-key": host.Pages.Keys}[operation]
+	p := &problem{message: fmt.Sprintf("the description of %s does not say how it is told to %s", host.Name, describe.Operations[operation].Does),
+		advice: "Do it on the host's page, by hand.", exit: exitCrux}
+	if page != "" {
+		p.advice = "Do it by hand, on " + page
+	}
+	return p
+}
+
+type repoOptions struct {
+	secretOptions
+	from, branch, about, by string
+	private, commit         bool
+	wait                    time.Duration
+}
+
+func (a *app) repoNew() *cobra.Command {
+	var o repoOptions
+	command := &cobra.Command{
+		Use:   "new HOST NAME",
+		Short: "Create a repository on a host; with --from attach a folder and push it",
+		Long: `Creates a repository through the host's interface. NAME may have a group before a slash.
+With --from, that folder becomes a git repository where it is none, gets the remote, and is
+pushed; --commit first commits what is in it where nothing was committed yet. What exists
+already is recognised: run it again after it was cut short.
+
+A host without an interface is told by hand: it is asked over SSH now and then until the
+repository is there.`,
+		Example: "  unicrux repo new forge buoys/spring-survey --from . --private --commit",
+		Args:    takes(2, 2, "a host and a name"),
+		RunE:    func(_ *cobra.Command, args []string) error { return a.newRepo(&o, args[0], args[1]) },
+	}
+	flags := command.Flags()
+	flags.StringVar(&o.from, "from", "", "attach this folder")
+	flags.BoolVar(&o.private, "private", false, "only for those who are let in")
+	flags.BoolVar(&o.commit, "commit", false, "with --from: commit what is in the folder, where nothing was committed yet")
+	flags.StringVar(&o.branch, "branch", "", "its usual branch (default: the host's habit)")
+	flags.StringVar(&o.about, "about", "", "one line about it")
+	flags.StringVar(&o.by, "by", "ssh", "with --from: ssh or https")
+	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "for a host without an interface: how long to wait; 0 asks once")
+	o.addToken(command)
+	return command
+}
+
+func (a *app) newRepo(o *repoOptions, hostName, name string) error {
+	name = strings.TrimSuffix(strings.Trim(name, "/"), ".git")
+	if err := ready.CheckRepoName(name); err != nil {
+		return usage("%s", err)
+	}
+	if o.by != "ssh" && o.by != "https" {
+		return usage("--by takes ssh or https, not %q", o.by)
+	}
+	if o.commit && o.from == "" {
+		return usage("--commit needs --from")
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	host, err := place.Registry.Find(hostName)
+	if err != nil {
+		return err
+	}
+	n := ready.NewRepo{Host: host, Request: speak.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
+		Commit: o.commit, HTTPS: o.by == "https", Git: a.runGit}
+	if o.from != "" {
+		if n.From = o.from; !filepath.IsAbs(n.From) {
+			n.From = filepath.Join(a.station.Folder, n.From)
+		}
+	}
+	batch := a.station.Begin("Create the repository "+name+" on "+host.Name+".", a.dry)
+	made, err := a.makeRepo(o, place, batch, n)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)), render.MadeRepoDocument(made, host.Name, number(batch)))
+}
+
+func (a *app) makeRepo(o *repoOptions, place ready.Place, batch *workstation.Batch, n ready.NewRepo) (*ready.MadeRepo, error) {
+	if !n.Host.Can("add-repo") {
+		where := "on the host's page"
+		if page := n.Host.Pages.Repositories; page != "" {
+			where = "on " + page
+		}
+		a.progress("Create " + n.Request.Path + " " + where + ", empty. Waiting until " + n.Host.Name + " has it.")
+		return place.FindRepo(a.ctx, batch, n, o.wait)
+	}
+	token, err := a.token(&o.secretOptions, n.Host)
+	if err != nil {
+		return nil, err
+	}
+	return place.AddRepo(a.ctx, batch, place.Client(n.Host, token), n)
+}
+
+// runGit runs git for the person, who reads what it says.
+func (a *app) runGit(ctx context.Context, folder string, args ...string) error {
+	program, err := exec.LookPath("git")
+	if err != nil {
+		return gitlink.ErrNoGit
+	}
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = folder, a.station.Environ, a.Err, a.Err
+	if a.mayAsk() {
+		cmd.Stdin = a.In
+	}
+	if err := cmd.Run(); err != nil {
+		return fmt.Errorf("git %s: %w", args[0], err)
+	}
+	return nil
+}

@@ -1,0 +1,260 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"unicrux/core/agent"
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/ready"
+	"unicrux/core/when"
+	"unicrux/core/workstation"
+	"unicrux/render"
+)
+
+func (a *app) tokenCommand() *cobra.Command {
+	command := &cobra.Command{Use: "token", Short: "Tokens for HTTPS: get, keep, test, renew, revoke"}
+	command.AddCommand(a.tokenNew(), a.tokenSignIn(), a.tokenAdd(), a.tokenList(), a.tokenShow(), a.tokenTest(), a.tokenRenew(), a.tokenRevoke())
+	return command
+}
+
+// tokenOptions are the options of commands about tokens.
+type tokenOptions struct {
+	secretOptions
+	purposes []string
+	until    string
+	label    string
+	from     string
+	account  string
+	password string
+}
+
+func (o *tokenOptions) addPurposes(command *cobra.Command) {
+	command.Flags().StringSliceVar(&o.purposes, "for", nil, "what it is for: "+strings.Join(describe.Purposes(), ", "))
+}
+
+// checkPurposes refuses what nobody can want a token for.
+func (o *tokenOptions) checkPurposes() error {
+	for _, purpose := range o.purposes {
+		if !slices.Contains(describe.Purposes(), purpose) {
+			return usage("--for takes %s, not %q", strings.Join(describe.Purposes(), ", "), purpose)
+		}
+	}
+	return nil
+}
+
+// tokenPlace finds the host.
+func (a *app) tokenPlace(o *tokenOptions, name string) (place ready.Place, host *describe.Description, err error) {
+	if err := o.checkPurposes(); err != nil {
+		return place, nil, err
+	}
+	if place, err = a.place(); err != nil {
+		return place, nil, err
+	}
+	host, err = place.Registry.Find(name)
+	return place, host, err
+}
+
+func (a *app) tokenList() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "The tokens in the chest: for what, whose, until when", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			list, err := chest.Of(a.station).List()
+			if errors.Is(err, chest.ErrDamaged) {
+				a.progress("A file of the chest is damaged. The others are listed; unicrux chest show says more.")
+			} else if err != nil {
+				return err
+			}
+			return a.show(a.style().Tokens(list, a.station.Now()), render.TokensDocument(list))
+		},
+	}
+}
+
+func (a *app) tokenShow() *cobra.Command {
+	var o tokenOptions
+	var reveal, copied bool
+	command := &cobra.Command{
+		Use: "show TOKEN", Short: "What is known about a token; the token itself only when asked for", Args: takes(1, 1, "one token"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			place, err := a.place()
+			if err != nil {
+				return err
+			}
+			e, err := place.FindToken(args[0])
+			if err != nil {
+				return err
+			}
+			if !reveal && !copied {
+				return a.show(a.style().Token(e, a.station.Now()), render.TokenDocument(e, 0))
+			}
+			return a.revealToken(place, e, o.chest, reveal)
+		},
+	}
+	command.Flags().BoolVar(&reveal, "reveal", false, "print the token and nothing else")
+	command.Flags().BoolVar(&copied, "copy", false, "put it on the clipboard, through the terminal")
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) revealToken(place ready.Place, e chest.Entry, source string, reveal bool) error {
+	s, err := a.tokenSecret(place, e, source)
+	if err != nil {
+		return err
+	}
+	text := string(s.Token.Reveal())
+	if reveal {
+		document := struct {
+			Schema string `json:"schema"`
+			Name   string `json:"name"`
+			Token  string `json:"token"`
+		}{"unicrux.secret/1", e.Name, text}
+		return a.show(text+"\n", document)
+	}
+	return a.copySecret("The token "+e.Name, text)
+}
+
+func (a *app) tokenTest() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use: "test TOKEN|HOST", Short: "Ask the host about a token: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.testToken(&o, args[0]) },
+	}
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) testToken(o *tokenOptions, name string) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	e, err := place.FindToken(name)
+	if err != nil {
+		return err
+	}
+	host, err := place.TokenHost(e)
+	if err != nil {
+		return err
+	}
+	c := place.Chest()
+	s, err := a.tokenSecret(place, e, o.chest)
+	if err != nil {
+		return err
+	}
+	proven, err := place.ProveToken(a.ctx, host, s.Token)
+	if err != nil {
+		return err
+	}
+	if proven.How != "" {
+		now := a.station.Now().UTC().Truncate(time.Second)
+		err := c.Note(e.Name, func(e *chest.Entry) {
+			if e.Proved = now; !proven.Until.IsZero() {
+				e.Until = proven.Until.UTC()
+			}
+			if len(proven.Scopes) > 0 {
+				e.Scopes = proven.Scopes
+			}
+		})
+		if err != nil {
+			return err
+		}
+		if e, err = c.Entry(e.Name); err != nil {
+			return err
+		}
+	}
+	lacks := missing(host, e)
+	if err := a.show(a.style().TestedToken(e, proven, lacks, a.station.Now()), render.TestedTokenDocument(e, proven, lacks)); err != nil {
+		return err
+	}
+	if len(lacks) > 0 {
+		return &told{exitCrux}
+	}
+	return nil
+}
+
+// missing lists the purposes that a token was made for and does not serve.
+func missing(host *describe.Description, e chest.Entry) []string {
+	if len(e.Scopes) == 0 || len(host.Purposes) == 0 {
+		return nil
+	}
+	serves := ready.PurposesOf(host, e.Scopes)
+	return slices.DeleteFunc(slices.Clone(e.Purposes), func(p string) bool { return slices.Contains(serves, p) })
+}
+
+func (a *app) tokenRenew() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked", Args: takes(1, 1, "one token"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			return a.onToken(&o, args[0], "Renew the token %s.", func(place ready.Place, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+				until := time.Time{}
+				if o.until != "" {
+					var err error
+					if until, err = when.End(o.until, a.station.Now()); err != nil {
+						return "", nil, err
+					}
+				}
+				fresh, err := place.RenewToken(a.ctx, batch, e, until)
+				return a.style().RenewedToken(fresh, a.station.Now()), render.TokenDocument(fresh, number(batch)), err
+			})
+		},
+	}
+	command.Flags().StringVar(&o.until, "until", "", "when the new one shall end: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) tokenRevoke() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token", Args: takes(1, 1, "one token"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			return a.onToken(&o, args[0], "Revoke the token %s.", func(place ready.Place, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+				told, err := place.RevokeToken(a.ctx, batch, e)
+				words := "The token " + e.Name + " is good for nothing any more: " + e.Host + " and the chest have forgotten it."
+				if !told {
+					words = "The chest has forgotten the token " + e.Name + ". Its host could not be told: take it away on its page."
+				}
+				return a.style().Sentences(words), render.DoneDocument(words, number(batch)), err
+			})
+		},
+	}
+	chestOption(command, &o.chest)
+	return command
+}
+
+// tokenSecret gets a token out of the chest, which is opened for it.
+func (a *app) tokenSecret(place ready.Place, e chest.Entry, source string) (chest.Secret, error) {
+	c := place.Chest()
+	if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+		return chest.Secret{}, err
+	}
+	return c.Get(e)
+}
+
+// onToken does something about a token, with the chest open.
+func (a *app) onToken(o *tokenOptions, name, words string, do func(ready.Place, *workstation.Batch, chest.Entry) (string, any, error)) error {
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	e, err := place.FindToken(name)
+	if err != nil {
+		return err
+	}
+	if err := a.openChest(place.Chest(), o.chest, agent.WorkingDay); err != nil {
+		return err
+	}
+	batch := a.station.Begin(fmt.Sprintf(words, e.Name), a.dry)
+	text, document, err := do(place, batch, e)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, text, document)
+}

@@ -1,0 +1,241 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/oauth"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+	"unicrux/core/when"
+	"unicrux/render"
+)
+
+func (a *app) tokenNew() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use:   "new HOST",
+		Short: "Let a host issue a token for what you want to do, and keep it",
+		Long: `Lets a host issue a token by its interface, for just what you want to do: the host's
+description turns that into its own scopes. The token is tested, goes into the chest, and git
+is answered from there. You never see it.
+
+A host whose interface wants another token for that is shown one with --token-from. A host
+that wants the account's password is shown it: it is asked, used once and kept nowhere.`,
+		Example: "  unicrux token new forge --for clone,push --until 90d",
+		Args:    takes(1, 1, "one host"),
+		RunE:    func(_ *cobra.Command, args []string) error { return a.newToken(&o, args[0]) },
+	}
+	o.addPurposes(command)
+	flags := command.Flags()
+	flags.StringVar(&o.until, "until", "", "when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
+	flags.StringVar(&o.label, "label", "", "under which the host lists it (default: unicrux and this computer's name)")
+	flags.StringVar(&o.account, "account", "", "the account, for a host that wants its password")
+	flags.StringVar(&o.password, "password-from", "", "read the account's password from this file, or - for standard input")
+	o.addToken(command)
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) newToken(o *tokenOptions, name string) error {
+	place, host, err := a.tokenPlace(o, name)
+	if err != nil {
+		return err
+	}
+	if !host.Can("issue-token") {
+		if host.OAuth.Client != "" {
+			return &problem{message: host.Name + " issues no tokens by its interface", advice: "Sign in instead: unicrux token sign-in " + host.Name, exit: exitCrux}
+		}
+		p := asProblem(byHandProblem(host, "issue-token"))
+		p.advice += " Then keep it: unicrux token add " + host.Name
+		return p
+	}
+	r := speak.TokenRequest{Label: o.label, Purposes: o.purposes}
+	if len(r.Purposes) == 0 {
+		r.Purposes = []string{"clone", "push"}
+	}
+	if r.Label == "" {
+		r.Label = "unicrux on " + a.station.Computer
+	}
+	if r.Until = speak.UsualEnd(host, "issue-token", a.station.Now()); o.until != "" {
+		if r.Until, err = when.End(o.until, a.station.Now()); err != nil {
+			return err
+		}
+	}
+	if err := speak.CheckToken(host, "issue-token", r, a.station.Now()); err != nil {
+		return err
+	}
+	if !a.dry {
+		if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+			return err
+		}
+	}
+	client := place.Client(host, secret.Text{})
+	if err := a.signInForToken(o, place, client); err != nil {
+		return err
+	}
+	batch := a.station.Begin("Get a token for "+host.Name+".", a.dry)
+	e, proven, err := place.IssueToken(a.ctx, batch, client, r)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+}
+
+// signInForToken gets what a host wants to be shown before it issues a token.
+func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *speak.Client) (err error) {
+	host := client.Description
+	if a.dry {
+		return nil
+	}
+	if host.Operations["issue-token"].SignIn != "password" {
+		client.Token, err = a.token(&o.secretOptions, host)
+		return err
+	}
+	client.Account = o.account
+	if client.Account == "" {
+		client.Account = host.ForAccount
+	}
+	if client.Account == "" {
+		return usage("%s wants the account and its password: give --account", host.Name)
+	}
+	if o.password != "" {
+		client.Password, err = a.readSecret(o.password)
+	} else if !a.mayAsk() {
+		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked", advice: "Give --password-from FILE, or - for standard input.", exit: exitAsk}
+	} else {
+		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name + ", used once (--password-from):")
+	}
+	client.Second = func() (secret.Text, error) {
+		if !a.mayAsk() {
+			return secret.Text{}, &problem{message: host.Name + " wants a code for a second step, and nobody can be asked", advice: "Run it in a terminal.", exit: exitAsk}
+		}
+		return a.askSecret("Code of the second step for " + host.Name + " (from your other device):")
+	}
+	return err
+}
+
+func (a *app) tokenSignIn() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use:   "sign-in HOST",
+		Short: "Sign in to a host in a browser, on whatever screen",
+		Long: `Signs in by a code that you confirm in a browser, on this computer or any other. What comes of
+it goes into the chest, and renews itself.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.signIn(&o, args[0]) },
+	}
+	o.addPurposes(command)
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) signIn(o *tokenOptions, name string) error {
+	place, host, err := a.tokenPlace(o, name)
+	if err != nil {
+		return err
+	}
+	if len(o.purposes) == 0 && len(host.Purposes) > 0 {
+		o.purposes = []string{"clone", "push"}
+	}
+	scopes, err := speak.Scopes(host, o.purposes)
+	if err != nil {
+		return err
+	}
+	server, err := oauth.Discover(a.ctx, host)
+	if err != nil {
+		return err
+	}
+	if a.dry {
+		return a.say1("Would ask " + host.Name + " for a code to be confirmed in a browser.")
+	}
+	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+		return err
+	}
+	prompt, err := server.Begin(a.ctx, scopes)
+	if err != nil {
+		return err
+	}
+	a.progressText(a.style().SignInPrompt(prompt, host.Name))
+	grant, err := server.Wait(a.ctx, prompt)
+	if err != nil {
+		return err
+	}
+	batch := a.station.Begin("Sign in to "+host.Name+".", false)
+	e, proven, err := place.KeepToken(a.ctx, batch, ready.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
+		Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(), Label: "signed in"})
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+}
+
+func (a *app) tokenAdd() *cobra.Command {
+	var o tokenOptions
+	command := &cobra.Command{
+		Use:   "add HOST",
+		Short: "Keep a token that was made by hand, after testing it",
+		Long: `Keeps a token that you made on the host's page. It is pasted into a hidden question, or read
+with --from; cleaned of white space and quotes; looked at, whether it is really a token of this
+host; and tested there before it goes into the chest.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return a.addToken(&o, args[0]) },
+	}
+	o.addPurposes(command)
+	flags := command.Flags()
+	flags.StringVar(&o.from, "from", "", "read the token from this file, or - for standard input")
+	flags.StringVar(&o.until, "until", "", "when it ends, where the host does not tell: a day, or 90d, 12w, 1y from now")
+	flags.StringVar(&o.account, "account", "", "whose it is, where the host does not tell")
+	chestOption(command, &o.chest)
+	return command
+}
+
+func (a *app) addToken(o *tokenOptions, name string) error {
+	place, host, err := a.tokenPlace(o, name)
+	if err != nil {
+		return err
+	}
+	n := ready.NewToken{Host: host, Purposes: o.purposes, Account: o.account}
+	if n.Account == "" {
+		n.Account = host.ForAccount
+	}
+	if o.until != "" {
+		if n.Until, err = when.End(o.until, a.station.Now()); err != nil {
+			return err
+		}
+	}
+	if a.dry {
+		return a.say1("Would test a token for " + host.Name + " and keep it in the chest.")
+	}
+	text, err := a.pasted(o, host)
+	if err != nil {
+		return err
+	}
+	if n.Secret.Token, err = ready.Pasted(host, text, place.Registry.All()); err != nil {
+		return err
+	}
+	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+		return err
+	}
+	batch := a.station.Begin("Keep a token for "+host.Name+".", false)
+	e, proven, err := place.KeepToken(a.ctx, batch, n)
+	if err != nil {
+		return err
+	}
+	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+}
+
+func (a *app) pasted(o *tokenOptions, host *describe.Description) (secret.Text, error) {
+	switch {
+	case o.from != "":
+		return a.readSecret(o.from)
+	case !a.mayAsk():
+		return secret.Text{}, &problem{message: "the token must be asked, and nobody can be asked", advice: "Give --from FILE, or - for standard input.", exit: exitAsk}
+	}
+	if page := host.Pages.Tokens; page != "" {
+		a.progress("Tokens for " + host.Name + " are made at " + page)
+	}
+	return a.askSecret("Token for " + host.Name + " (--from):")
+}

@@ -1,0 +1,321 @@
+// Package chest keeps secrets: tokens for hosts, with what is known about each. What is known
+// can be found without opening anything; the secrets themselves are sealed.
+//
+// A [Chest] is a folder with a file for each entry, and a folder for each host with marks that
+// name its entries: so finding one takes as long whether there are ten or ten thousand, writing
+// one is a rename, and a damaged file costs that one alone. Where the secrets are is told by the
+// [Kind] of each entry: in its file, sealed with age (the format age-encryption.org/v1); with the
+// desktop's secret service; or in the memory of the holder alone.
+package chest
+
+import (
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"unicrux/core/secret"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a secret is not to be had, for errors.Is.
+var (
+	ErrNone    = errors.New("the chest has no such entry")
+	ErrClosed  = errors.New("the chest is closed")
+	ErrNoChest = errors.New("there is no chest yet")
+	ErrDamaged = errors.New("the file of the chest is damaged")
+	ErrLost    = errors.New("the chest knows the entry, and its secret is not there any more")
+	ErrWrong   = errors.New("this passphrase does not open the chest")
+	ErrBusy    = errors.New("another program holds the chest")
+)
+
+// A Kind is a place where secrets are.
+type Kind string
+
+// The kinds.
+const (
+	Sealed  Kind = "sealed"
+	Desktop Kind = "desktop"
+	Memory  Kind = "memory"
+)
+
+// Kinds lists them.
+func Kinds() []Kind { return []Kind{Sealed, Desktop, Memory} }
+
+// An Entry is what is known about a secret without opening anything.
+type Entry struct {
+	Name string `json:"name"` // how a person calls it; no other has it
+	Kind Kind   `json:"kind"`
+
+	// For whom git asks: the secret goes to exactly this protocol and host, and no other.
+	Protocol string `json:"protocol"` // https
+	At       string `json:"at"`       // the host as in URLs, with its port when one stands there
+	Path     string `json:"path,omitempty"`
+	User     string `json:"user"` // what git gives as user name
+
+	Host     string    `json:"host,omitempty"` // the name of its description
+	Account  string    `json:"account,omitempty"`
+	ID       string    `json:"id,omitempty"` // the host's own
+	Label    string    `json:"label,omitempty"`
+	Purposes []string  `json:"purposes,omitempty"`
+	Scopes   []string  `json:"scopes,omitempty"`
+	Made     time.Time `json:"made"`
+	Until    time.Time `json:"until,omitzero"` // zero for no end that we know of
+	Proved   time.Time `json:"proved,omitzero"`
+	Signed   bool      `json:"signed,omitempty"` // by OAuth: it renews itself
+
+	sealed []byte // the secret, as it was in the file from which the entry was read
+}
+
+// foresightDays is how long before its end a secret is spoken of.
+const foresightDays = 14
+
+// EndsSoon tells whether a secret ends within two weeks, or has ended, and does not renew itself.
+func (e Entry) EndsSoon(now time.Time) bool {
+	return !e.Signed && !e.Until.IsZero() && e.Until.Before(now.AddDate(0, 0, foresightDays))
+}
+
+// A Secret is what is kept sealed.
+type Secret struct {
+	Token   secret.Text
+	Refresh secret.Text // by which OAuth renews it; empty for none
+}
+
+type sealedSecret struct {
+	Token   []byte `json:"token"`
+	Refresh []byte `json:"refresh,omitempty"`
+}
+
+func (s Secret) marshal() ([]byte, error) {
+	return json.Marshal(sealedSecret{s.Token.Reveal(), s.Refresh.Reveal()})
+}
+
+func unmarshal(text []byte) (Secret, error) {
+	var s sealedSecret
+	if err := json.Unmarshal(text, &s); err != nil {
+		return Secret{}, ErrDamaged
+	}
+	return Secret{secret.New(s.Token), secret.New(s.Refresh)}, nil
+}
+
+// A Chest is the folder.
+type Chest struct {
+	folder string
+	socket string // of the holder
+	opener opener // for this process alone; nil as long as nobody gave the passphrase
+}
+
+// Of returns the chest of a workstation, which may not be there yet.
+func Of(station *workstation.Station) *Chest {
+	return &Chest{folder: filepath.Join(station.Data, "chest"), socket: station.HolderSocket()}
+}
+
+// Folder is where the files are.
+func (c *Chest) Folder() string { return c.folder }
+
+// List lists all entries, by name, and with [ErrDamaged] those that can be read.
+func (c *Chest) List() ([]Entry, error) {
+	files, err := os.ReadDir(filepath.Join(c.folder, "entries"))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	var names []string
+	for _, f := range files {
+		if name, found := strings.CutSuffix(f.Name(), ".json"); found {
+			names = append(names, name)
+		}
+	}
+	list, err := c.named(names)
+	slices.SortFunc(list, func(a, b Entry) int { return strings.Compare(a.Name, b.Name) })
+	return list, err
+}
+
+// named reads entries by their names as they stand in file names.
+func (c *Chest) named(names []string) ([]Entry, error) {
+	var list []Entry
+	var damaged error
+	for _, name := range names {
+		e, err := read(filepath.Join(c.folder, "entries", name+".json"))
+		switch {
+		case errors.Is(err, fs.ErrNotExist): // removed meanwhile, or not there yet
+		case errors.Is(err, ErrDamaged):
+			damaged = errors.Join(damaged, err)
+		case err != nil:
+			return nil, err
+		default:
+			list = append(list, e)
+		}
+	}
+	return list, damaged
+}
+
+// At lists the entries for a protocol and a host, however many others there are. They bring
+// their secrets, sealed, so that [Chest.Get] reads no file twice: git waits for it.
+func (c *Chest) At(protocol, at string) ([]Entry, error) {
+	marks, err := os.ReadDir(c.hostFolder(protocol, at))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, err
+	}
+	var names []string
+	for _, mark := range marks {
+		names = append(names, mark.Name())
+	}
+	list, err := c.named(names)
+	return slices.DeleteFunc(list, func(e Entry) bool { return e.Protocol != protocol || !strings.EqualFold(e.At, at) }), err
+}
+
+// Entry returns one by its name.
+func (c *Chest) Entry(name string) (Entry, error) {
+	e, err := c.entry(name)
+	e.sealed = nil // [Chest.Get] is to look at the file as it is then
+	return e, err
+}
+
+// entry is [Chest.Entry] with the secret as it is sealed.
+func (c *Chest) entry(name string) (Entry, error) {
+	e, err := read(c.path(name))
+	if errors.Is(err, fs.ErrNotExist) {
+		err = ErrNone
+	}
+	return e, err
+}
+
+// check refuses what would end up in places where it does not belong.
+func (e Entry) check() error {
+	for _, text := range []string{e.Name, e.Protocol, e.At, e.Path, e.User} {
+		if strings.ContainsAny(text, "\x00\r\n") {
+			return errors.New("a line end or a zero byte, which no entry may have")
+		}
+	}
+	if e.Name == "" || e.Protocol == "" || e.At == "" || len(e.Name) > 100 || len(e.At) > 260 {
+		return errors.New("an entry needs a name, a protocol and a host")
+	}
+	return nil
+}
+
+// Put keeps a secret under the name of its entry, in place of an earlier one of that name. No
+// passphrase is needed for it.
+func (c *Chest) Put(e Entry, s Secret) error {
+	_, err := c.put(e, s, func(string) (string, error) { return e.Name, nil })
+	return err
+}
+
+// Add keeps a secret under a name that begins as that of its entry and that no other has. It
+// returns the entry as it is kept.
+func (c *Chest) Add(e Entry, s Secret) (Entry, error) { return c.put(e, s, c.freeName) }
+
+func (c *Chest) put(e Entry, s Secret, name func(wanted string) (string, error)) (Entry, error) {
+	if err := e.check(); err != nil {
+		return e, err
+	}
+	if e.Kind == "" {
+		var err error
+		if e.Kind, err = c.Kind(); err != nil {
+			return e, err
+		}
+	}
+	text, err := s.marshal()
+	if err != nil {
+		return e, err
+	}
+	var sealed []byte
+	if e.Kind == Sealed {
+		if sealed, err = c.seal(text); err != nil {
+			return e, err
+		}
+	}
+	return e, c.change(func() (err error) {
+		if e.Name, err = name(e.Name); err != nil {
+			return err
+		}
+		if e.Kind != Sealed {
+			if err := c.putElsewhere(e, text); err != nil {
+				return err
+			}
+		}
+		old, none := c.Entry(e.Name)
+		if err := c.write(e, sealed); err != nil {
+			return err
+		}
+		if none == nil && c.mark(old) != c.mark(e) {
+			return os.Remove(c.mark(old))
+		}
+		return nil
+	})
+}
+
+// Note changes what is known about a secret, and leaves the secret as it is.
+func (c *Chest) Note(name string, change func(*Entry)) error {
+	return c.change(func() error {
+		e, err := c.entry(name)
+		if err != nil {
+			return err
+		}
+		before := c.mark(e)
+		if change(&e); c.mark(e) != before || e.check() != nil {
+			return errors.New("an entry keeps its name and its host")
+		}
+		return c.write(e, e.sealed)
+	})
+}
+
+// Get returns the secret of an entry. [ErrClosed] tells that the chest must be opened first.
+func (c *Chest) Get(e Entry) (Secret, error) {
+	if e.Kind != Sealed {
+		text, err := c.getElsewhere(e)
+		if err != nil {
+			return Secret{}, err
+		}
+		return unmarshal(text)
+	}
+	now := e
+	if len(e.sealed) == 0 { // one that was made here, and not read
+		var err error
+		if now, err = c.entry(e.Name); err != nil {
+			if errors.Is(err, ErrNone) {
+				err = ErrLost
+			}
+			return Secret{}, err
+		}
+	}
+	if len(now.sealed) == 0 {
+		return Secret{}, ErrLost
+	}
+	text, err := c.unseal(now.sealed)
+	if err != nil {
+		return Secret{}, err
+	}
+	return unmarshal(text)
+}
+
+// Remove forgets an entry and its secret.
+func (c *Chest) Remove(name string) error {
+	return c.change(func() error {
+		e, err := c.Entry(name)
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(os.Remove(c.path(name)), os.Remove(c.mark(e))); err != nil {
+			return err
+		}
+		return c.removeElsewhere(e)
+	})
+}
+
+// freeName is a name that no entry has, and that begins as wanted.
+func (c *Chest) freeName(wanted string) (string, error) {
+	name := wanted
+	for i := 2; ; i++ {
+		if _, err := c.Entry(name); errors.Is(err, ErrNone) {
+			return name, nil
+		} else if err != nil && !errors.Is(err, ErrDamaged) {
+			return "", err
+		}
+		name = wanted + "-" + strconv.Itoa(i)
+	}
+}

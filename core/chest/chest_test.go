@@ -1,0 +1,246 @@
+package chest
+
+import (
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	sshagent "golang.org/x/crypto/ssh/agent"
+
+	"unicrux/core/agent"
+	"unicrux/core/secret"
+)
+
+func text(s string) secret.Text { return secret.New([]byte(s)) }
+
+// held is a chest beside a running vault, with a passphrase.
+func held(t testing.TB) *Chest {
+	t.Helper()
+	dir := t.TempDir()
+	c := &Chest{folder: filepath.Join(dir, "chest"), socket: filepath.Join(dir, "s")}
+	listener, err := net.Listen("unix", c.socket)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = listener.Close() })
+	keeper := agent.NewKeeper(time.Now, NewVault(time.Now))
+	go func() {
+		for {
+			conn, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			go func() { _ = sshagent.ServeAgent(keeper, conn) }()
+		}
+	}()
+	if err := c.Lock(secret.Text{}, text("seven tides")); err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func (c *Chest) again() *Chest { return &Chest{folder: c.folder, socket: c.socket} }
+
+// TestConformance does the same with every kind that needs nothing of the desktop's; that one
+// has its test beside a real desktop service.
+func TestConformance(t *testing.T) {
+	t.Parallel()
+	for _, kind := range []Kind{Sealed, Memory} {
+		c := held(t)
+		conform(t, c, kind, func() {
+			if kind == Sealed {
+				key, err := c.Open(text("seven tides"))
+				if err != nil {
+					t.Fatal(err)
+				}
+				if err := c.OpenInHolder(key, time.Hour); err != nil {
+					t.Fatal(err)
+				}
+			}
+		})
+	}
+}
+
+// TestOpeningAndClosing opens in the holder, for a time, and by the right passphrase only.
+func TestOpeningAndClosing(t *testing.T) {
+	t.Parallel()
+	c := held(t)
+	e := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines.marlow"}
+	if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+		t.Fatal(err)
+	}
+	e, _ = c.Entry("forge")
+	if _, err := c.again().Get(e); !errors.Is(err, ErrClosed) {
+		t.Errorf("closed: %v", err)
+	}
+	if _, err := c.Open(text("eight tides")); !errors.Is(err, ErrWrong) {
+		t.Errorf("a wrong passphrase: %v", err)
+	}
+	key, err := c.Open(text("seven tides"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := c.OpenInHolder(key, time.Hour); err != nil {
+		t.Fatal(err)
+	}
+	if s, err := c.again().Get(e); err != nil || string(s.Token.Reveal()) != "tide-1" {
+		t.Errorf("open: %v", err)
+	}
+	if until, open := c.OpenUntil(); !open || time.Until(until) < 50*time.Minute {
+		t.Errorf("until %v, %v", until, open)
+	}
+	if err := c.Lock(text("seven tides"), text("nine tides")); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.again().Open(text("seven tides")); !errors.Is(err, ErrWrong) {
+		t.Errorf("the old passphrase still opens: %v", err)
+	}
+	if !c.Close() {
+		t.Error("it was not open")
+	}
+	if _, err := c.again().Get(e); !errors.Is(err, ErrClosed) {
+		t.Errorf("closed again: %v", err)
+	}
+	err = filepath.WalkDir(c.folder, func(path string, entry os.DirEntry, err error) error {
+		if err != nil || entry.IsDir() {
+			return err
+		}
+		if file, _ := os.ReadFile(path); strings.Contains(string(file), "tide-1") || strings.Contains(string(file), "AGE-SECRET-KEY") {
+			t.Errorf("a secret stands in %s", path)
+		}
+		if info, _ := entry.Info(); info.Mode().Perm()&0o077 != 0 {
+			t.Errorf("%s is open to others", path)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Error(err)
+	}
+}
+
+func TestTheVaultForgetsOnTime(t *testing.T) {
+	t.Parallel()
+	now := time.Now()
+	v := NewVault(func() time.Time { return now })
+	if _, known, _ := v.Answer("another@unicrux", nil); known {
+		t.Error("it answers anything")
+	}
+	if _, _, err := v.Answer(keepQuestion, []byte(`{"Name":"a","Text":"eA=="}`)); err != nil {
+		t.Fatal(err)
+	}
+	if got, _, err := v.Answer(giveQuestion, []byte("a")); err != nil || string(got) != "x" {
+		t.Errorf("%q, %v", got, err)
+	}
+	now = now.Add(agent.WorkingDay + time.Second)
+	if _, _, err := v.Answer(giveQuestion, []byte("a")); err == nil {
+		t.Error("it remembers for ever")
+	}
+	if _, ok := v.Forget(); ok {
+		t.Error("it holds something")
+	}
+}
+
+// TestManyAtOnce loses nothing when many write at once.
+func TestManyAtOnce(t *testing.T) {
+	t.Parallel()
+	c := held(t)
+	var wait sync.WaitGroup
+	for i := range 50 {
+		wait.Go(func() {
+			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
+			if err := c.again().Put(e, Secret{Token: text("tide-1")}); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wait.Wait()
+	if list, err := c.List(); err != nil || len(list) != 50 {
+		t.Errorf("%d, %v", len(list), err)
+	}
+}
+
+// TestDamage breaks files in several ways: each costs one entry at most, and is set aside.
+func TestDamage(t *testing.T) {
+	t.Parallel()
+	for name, spoil := range map[string]func([]byte) []byte{
+		"empty":   func([]byte) []byte { return nil },
+		"half":    func(b []byte) []byte { return b[:len(b)/2] },
+		"rubbish": func(b []byte) []byte { return []byte(strings.Repeat("x", len(b))) },
+		"a letter": func(b []byte) []byte {
+			return []byte(strings.Replace(string(b), "tidewater", "lidewater", 1))
+		},
+		"huge": func([]byte) []byte { return []byte(strings.Repeat(" ", maxFile+10)) },
+	} {
+		c := held(t)
+		for i := range 3 {
+			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
+			if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		for _, path := range []string{c.path("n1"), c.keyPaths()[0]} {
+			content, err := os.ReadFile(path)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(path, spoil(content), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if list, err := c.List(); !errors.Is(err, ErrDamaged) || len(list) != 2 {
+			t.Errorf("%s: %d, %v", name, len(list), err)
+		}
+		aside, err := c.SetAside(time.Now())
+		if err != nil || len(aside) != 1 {
+			t.Errorf("%s: %v, %v", name, aside, err)
+		}
+		if list, err := c.List(); err != nil || len(list) != 2 {
+			t.Errorf("%s: afterwards %d, %v", name, len(list), err)
+		}
+		if _, err := c.Open(text("seven tides")); err != nil {
+			t.Errorf("%s: the copy of the key: %v", name, err)
+		}
+		e, _ := c.Entry("n2")
+		if s, err := c.Get(e); err != nil || string(s.Token.Reveal()) != "tide-1" {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func TestEntriesStayInTheirPlace(t *testing.T) {
+	t.Parallel()
+	c := held(t)
+	for _, e := range []Entry{{Name: "a\nb", Protocol: "https", At: "x"}, {Name: "a", At: "x"}, {Name: "a", Protocol: "https", At: "x\x00y"}, {}} {
+		if err := c.Put(e, Secret{Token: text("x")}); err == nil {
+			t.Errorf("%+v was taken", e)
+		}
+	}
+	empty := &Chest{folder: filepath.Join(t.TempDir(), "chest")}
+	if list, err := empty.List(); err != nil || list != nil {
+		t.Errorf("no file: %v, %v", list, err)
+	}
+	if err := empty.Put(Entry{Name: "a", Protocol: "https", At: "x"}, Secret{}); !errors.Is(err, ErrNoChest) {
+		t.Errorf("no passphrase yet: %v", err)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(`{"entry":{"name":"forge","kind":"sealed","protocol":"https","at":"forge.tidewater.example","user":"ines","made":"2026-11-23T12:00:00Z"},"sum":"x","sealed":"AAAA"}`))
+	f.Add([]byte(`{}`))
+	dir := f.TempDir()
+	f.Fuzz(func(t *testing.T, content []byte) {
+		path := filepath.Join(dir, "forge.json")
+		if err := os.WriteFile(path, content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if e, err := read(path); err == nil && e.check() != nil {
+			t.Fatalf("%q is read as %+v", content, e)
+		}
+	})
+}

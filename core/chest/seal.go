@@ -1,0 +1,237 @@
+package chest
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"filippo.io/age"
+
+	"unicrux/core/agent"
+	"unicrux/core/secret"
+	"unicrux/core/workstation"
+)
+
+// workFactor is how hard a passphrase is to guess: the logarithm of scrypt's N (RFC 7914). It
+// takes about a quarter of a second, once a working day.
+const workFactor = 16
+
+// An opener opens what was sealed.
+type opener func(sealed []byte) ([]byte, error)
+
+// keyFile is what stands in the file that opens and seals everything, which is there twice.
+type keyFile struct {
+	Kind      Kind   `json:"kind,omitempty"`      // where new secrets go
+	Recipient string `json:"recipient,omitempty"` // to whom secrets are sealed
+	Identity  []byte `json:"identity,omitempty"`  // what opens them, sealed by the passphrase
+	Sum       string `json:"sum"`                 // of the three
+}
+
+func (k keyFile) sum() string {
+	return sum([]byte(string(k.Kind) + "\x00" + k.Recipient + "\x00" + string(k.Identity)))
+}
+
+func (c *Chest) keyPaths() []string {
+	return []string{filepath.Join(c.folder, "key.json"), filepath.Join(c.folder, "key-copy.json")}
+}
+
+// key reads the key file, or its copy where it is damaged.
+func (c *Chest) key() (keyFile, error) {
+	var k keyFile
+	missing := 0
+	for _, path := range c.keyPaths() {
+		text, err := os.ReadFile(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			missing++
+			continue
+		}
+		if err != nil {
+			return k, err
+		}
+		k = keyFile{}
+		if json.Unmarshal(text, &k) == nil && k.Sum == k.sum() {
+			return k, nil
+		}
+	}
+	if missing == len(c.keyPaths()) {
+		return keyFile{}, nil
+	}
+	return keyFile{}, fmt.Errorf("%w: %s", ErrDamaged, c.keyPaths()[0])
+}
+
+// changeKey writes both, one after the other.
+func (c *Chest) changeKey(do func(*keyFile) error) error {
+	return c.change(func() error {
+		k, err := c.key()
+		if err != nil {
+			return err
+		}
+		if err := do(&k); err != nil {
+			return err
+		}
+		k.Sum = k.sum()
+		text, err := json.Marshal(k)
+		if err != nil {
+			return err
+		}
+		for _, path := range c.keyPaths() {
+			if err := workstation.Replace(path, append(text, '\n'), 0o600); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Kind is where new secrets go.
+func (c *Chest) Kind() (Kind, error) {
+	k, err := c.key()
+	return cmp.Or(k.Kind, Sealed), err
+}
+
+// SetKind settles where new secrets go.
+func (c *Chest) SetKind(kind Kind) error {
+	return c.changeKey(func(k *keyFile) error {
+		k.Kind = kind
+		return nil
+	})
+}
+
+// Locked tells whether the chest has a passphrase already, as its sealed part needs one.
+func (c *Chest) Locked() (bool, error) {
+	k, err := c.key()
+	return len(k.Identity) > 0, err
+}
+
+// Lock gives the chest a passphrase, or another one for the old one.
+func (c *Chest) Lock(old, passphrase secret.Text) error {
+	locked, err := c.Locked()
+	if err != nil {
+		return err
+	}
+	identity, err := age.GenerateX25519Identity()
+	if err != nil {
+		return err
+	}
+	if locked {
+		if identity, err = c.identity(old); err != nil {
+			return err
+		}
+	}
+	sealed, err := sealBy(passphrase, []byte(identity.String()))
+	if err != nil {
+		return err
+	}
+	return c.changeKey(func(k *keyFile) error {
+		if !locked && len(k.Identity) > 0 {
+			return ErrWrong // another program was faster, with another passphrase
+		}
+		k.Recipient, k.Identity = identity.Recipient().String(), sealed
+		return nil
+	})
+}
+
+func sealBy(passphrase secret.Text, text []byte) ([]byte, error) {
+	recipient, err := age.NewScryptRecipient(string(passphrase.Reveal()))
+	if err != nil {
+		return nil, err
+	}
+	recipient.SetWorkFactor(workFactor)
+	return sealTo(recipient, text)
+}
+
+func sealTo(recipient age.Recipient, text []byte) ([]byte, error) {
+	var b bytes.Buffer
+	w, err := age.Encrypt(&b, recipient)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := w.Write(text); err != nil {
+		return nil, err
+	}
+	err = w.Close() // only now is all of it in b
+	return b.Bytes(), err
+}
+
+// identity opens by the passphrase what opens everything else.
+func (c *Chest) identity(passphrase secret.Text) (*age.X25519Identity, error) {
+	k, err := c.key()
+	switch {
+	case err != nil:
+		return nil, err
+	case len(k.Identity) == 0:
+		return nil, ErrNoChest
+	}
+	by, err := age.NewScryptIdentity(string(passphrase.Reveal()))
+	if err != nil {
+		return nil, ErrWrong
+	}
+	text, err := open(by, k.Identity)
+	var wrong *age.NoIdentityMatchError
+	switch {
+	case errors.As(err, &wrong):
+		return nil, ErrWrong
+	case err != nil:
+		return nil, ErrDamaged
+	}
+	return age.ParseX25519Identity(string(text))
+}
+
+func open(identity age.Identity, sealed []byte) ([]byte, error) {
+	r, err := age.Decrypt(bytes.NewReader(sealed), identity)
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(io.LimitReader(r, 1<<20))
+}
+
+// seal seals a text, for which nothing needs to be opened.
+func (c *Chest) seal(text []byte) ([]byte, error) {
+	k, err := c.key()
+	switch {
+	case err != nil:
+		return nil, err
+	case k.Recipient == "":
+		return nil, ErrNoChest
+	}
+	recipient, err := age.ParseX25519Recipient(k.Recipient)
+	if err != nil {
+		return nil, ErrDamaged
+	}
+	return sealTo(recipient, text)
+}
+
+// Open opens the chest for this process, and gives the holder what opens it when it runs.
+func (c *Chest) Open(passphrase secret.Text) (Key, error) {
+	identity, err := c.identity(passphrase)
+	if err != nil {
+		return Key{}, err
+	}
+	c.opener = func(sealed []byte) ([]byte, error) { return open(identity, sealed) }
+	return Key{secret.New([]byte(identity.String()))}, nil
+}
+
+// A Key is what opens a chest, for the holder.
+type Key struct{ text secret.Text }
+
+// unseal opens a text: by this process, or by the holder.
+func (c *Chest) unseal(sealed []byte) ([]byte, error) {
+	if c.opener == nil {
+		text, err := agent.Ask(c.socket, unsealQuestion, sealed)
+		if err != nil {
+			return nil, ErrClosed
+		}
+		return text, nil
+	}
+	text, err := c.opener(sealed)
+	if err != nil {
+		return nil, ErrDamaged
+	}
+	return text, nil
+}

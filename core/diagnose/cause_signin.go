@@ -1,0 +1,158 @@
+package diagnose
+
+// signInCauses are those for which the host does not let us in.
+var signInCauses = []entry{
+	{"secret-missing", SignIn, "The host wants to know who asks, and git has no token for it and cannot ask anybody.", You,
+		"Get a token for HOST.", "asked",
+		signs{
+			shown: []sign{
+				{`could not read (username|password)|terminal prompts disabled|http authorization required|cannot prompt because (user interactivity|terminal)|unable to get password`, .94},
+				{`abort: authorization failed`, .3},
+			},
+			unless: `askpass`,
+		}},
+	{"header-overrides", SignIn, "A header in git's settings signs in before any token of the helpers, and the host does not take it.", You,
+		"Take the header out of git's settings.", "header",
+		signs{shown: []sign{{`duplicate (header|authorization)`, .93}}}},
+	{"password-refused", SignIn, "An account password was sent, and the host takes only tokens.", You,
+		"Get a token for HOST, which stands in the place of the password.", "host says",
+		signs{
+			words: []string{
+				`passwords? (authentication|are|is|sign-?in)?.{0,80}(not (taken|supported|allowed|accepted)|no longer|was removed|removed|disabled|deprecated)`,
+				`use an? ?(\S+ ){0,3}(access token|app(lication)?[- ](specific )?password|token) (instead|in place)`,
+				`(basic auth\w*|account password)\S* .{0,60}(disabled|not allowed|no longer|not supported)`,
+			},
+			shown:  []sign{{`authentication failed for`, .15}, {`must use an? ?(\S+ ){0,2}(access )?token`, .5}},
+			unless: `permission denied.*password\)`,
+		}},
+	{"token-ended", SignIn, "The token has ended.", You,
+		"Get a new token for HOST.", "host says",
+		signs{
+			words: []string{
+				`(token|pass|credential|password)s?[^.]{0,60}(has |have |is |was )?(ended|expired|over\b|no longer valid)`,
+				`expired (\S+ )?(token|credential)`,
+				`token_expired|invalid_token.*expired`,
+			},
+			shown:  []sign{{`authentication failed for`, .12}},
+			unless: `incorrect or has expired`,
+		}},
+	{"second-step-needed", SignIn, "The host wants a further proof after the key, which git cannot give.", Host,
+		"Ask whoever runs HOST how git is meant to sign in.", "host wants",
+		signs{
+			words: []string{`two-?factor|\b2fa\b|\bmfa\b|second (step|factor)|multi-?factor|single sign-?on|\bsso\b|\botp\b|one-time (password|code)|saml`},
+			shown: []sign{{`authenticated (using "?publickey"? )?with partial success|verification code`, .93}},
+		}},
+	{"address-not-allowed", SignIn, "The host does not take anybody from the network on which this workstation is.", Administrator,
+		"Go by the network that HOST allows, often a VPN, or ask whoever runs HOST to allow this one.", "host says",
+		signs{
+			words: []string{
+				`\b(ip|address|network|location)\b.{0,60}(not (allowed|permitted|on the allow|in the allow)|denied|blocked|forbidden|allow ?list)`,
+				`allow ?list`,
+				`only .{0,40}(vpn|internal network|corporate network)`,
+				`(connect|are) (to|on|via) the vpn`,
+			},
+		}},
+	{"account-blocked", SignIn, "The host says that this account may not sign in.", Host,
+		"Ask whoever runs HOST why, with the host's words above.", "host says",
+		signs{
+			words: []string{
+				`account .{0,60}(disabled|blocked|suspended|locked|not (currently )?available|deactivated|on hold|banned|inactive)`,
+				`(user|you) (is|are|has been|have been) (blocked|disabled|suspended|deactivated|banned)`,
+			},
+			shown: []sign{
+				{`bad line length character: (this|your)\b|bad line length character: Thi`, .55},
+				{`not allowed because|account has expired|user account has`, .85},
+			},
+		}},
+	{"token-misplaced", SignIn, "What was sent as a token is none of this host's, or was sent under another name.", You,
+		"Get a token for HOST.", "sent",
+		signs{
+			words: []string{`(username|user name) .{0,40}(must|should) be`},
+			shown: []sign{{`authentication failed for`, .06}},
+		}},
+	{"token-unknown", SignIn, "The host does not know the token: mistyped, cut short, or revoked.", You,
+		"Get a new token for HOST.", "sent",
+		signs{
+			words: []string{
+				`bad credentials|invalid (username or (password|token)|credentials|token|access token)|token .{0,40}(invalid|not (known|found|recognized|valid)|revoked)|revoked token`,
+			},
+			shown: []sign{
+				{`authentication failed for|authentication failed$|logon failed|login failed`, .5},
+				{`requested url returned error: 401|http error 401|http/[\d.]+ 401|401 unauthorized|abort: authorization failed`, .5},
+				{`basic: access denied|incorrect or has expired`, .55},
+			},
+			unless: `password authentication|not supported|removed`,
+			tell:   "A new token works where the old one does not.",
+		}},
+	{"token-purpose-missing", SignIn, "The token is good, and may not do this.", You,
+		"Get a token for HOST that may.", "signed in as",
+		signs{
+			words: []string{
+				`insufficient.?scope|without .{0,12}scope|(token|scope)s? .{0,60}(scope|not (allow|permit|authori)|lack|missing|insufficient|does not have)|resource not accessible|required scopes?|(token|credential) .{0,50}(for reading only|read.only)`,
+			},
+			shown:  []sign{{`requested url returned error: 403|http error 403|403 forbidden`, .38}},
+			unless: `permission to \S+ denied|archived|rate limit|write access`,
+			tell:   "The page of the token at the host says what it may do.",
+		}},
+	{"signed-in-page", SignIn, "A page for people answers where git was expected: often one for signing in.", You,
+		"Use the clone URL from the host's page. On a network with a sign-in page of its own, sign in there first.", "answered",
+		signs{
+			shown: []sign{
+				{`redirect: ?\S*(sign_?in|log_?in|/auth|/sso|users/sign|session)`, .95},
+				{`not valid: is this a git repository`, .35},
+				{`<!doctype html|<html`, .5},
+				{`redirect\S* to \S*(sign_?in|log_?in|captive|portal)`, .9},
+			},
+		}},
+	{"keys-too-many", SignIn, "The host hangs up before the right key was tried: too many others come first.", You,
+		"Let the settings for HOST name the one key.", "not tried",
+		signs{shown: []sign{{`too many authentication failures`, .96}}}},
+	{"key-not-offered", SignIn, "The right key is here, and settings keep it back.", You,
+		"Make the settings for HOST use it.", "kept back",
+		signs{shown: []sign{{denied, .1}}, unless: `offering (\S+ )?public key`, tell: "ssh -v says which keys it offers."}},
+	{"key-kind-refused", SignIn, "The host no longer takes this kind of key or of signature.", You,
+		"Make a key of a newer kind for HOST, and register it.", "offered",
+		signs{
+			words: []string{
+				`(key|dsa|dss|sha-?1|rsa).{0,60}(no longer (supported|accepted|allowed)|too (short|small|weak)|not supported|deprecated)|unsupported (key|signature)`,
+			},
+			shown: []sign{
+				{`no mutual signature|key type \S+ not in|skipping (ssh-\S+|rsa|dsa) key|unsupported key type|signature algorithm ssh-rsa not in`, .94},
+			},
+			unless: `unable to negotiate`,
+		}},
+	{"key-ended", SignIn, "The key was registered and has ended, or was revoked at the host.", You,
+		"Register a new key with HOST.", "host says",
+		signs{
+			words:  []string{`key.{0,50}(expired|has ended|was revoked|is revoked)|(expired|revoked) key`},
+			shown:  []sign{{`certificate (invalid|.*not valid): expired|certificate .*expired.*user|key .*certificate .*expired`, .5}},
+			unless: `host key|ssl|tls`,
+		}},
+	{"key-not-registered", SignIn, "The host knows none of the keys that were offered.", You,
+		"Register the key with HOST.", "offered",
+		signs{
+			shown: []sign{
+				{denied, .5},
+				{`^no supported authentication methods|authentication failed\.?$|auth fail\b`, .3},
+				{`offering (\S+ )?public key`, .8},
+			},
+			unless: `server accepts key|no such identity|identity file \S+ not accessible|load key|unprotected|too many authentication|no mutual signature|agent refused|agent admitted|incorrect passphrase`,
+			tell:   "ssh -v shows which keys were offered; compare them with those on the host's page.",
+		}},
+	{"sign-in-other-way", SignIn, "The host does not let anybody sign in by key.", Host,
+		"Use HTTPS with a token, or ask whoever runs HOST to allow sign-in by key.", "host offers",
+		signs{
+			shown: []sign{
+				{`permission denied \((password|keyboard-interactive|gssapi|hostbased|none)[^)]*\)`, .75},
+				{`no supported authentication methods available`, .6},
+			},
+			unless: `permission denied \([^)]*publickey`,
+		}},
+	{"key-other-account", SignIn, "The key opens another account than the one that is needed.", You,
+		"Use a key of the other account.", "signed in as",
+		signs{
+			shown:  []sign{{`permission to \S+ denied to \S+`, .5}, {`(key|user) .{0,30}(belongs to|is of) another`, .8}},
+			unless: `denied to (deploy|a deploy)`,
+			tell:   "The name behind \"denied to\" is the account that signed in: is it the one you meant?",
+		}},
+}

@@ -1,0 +1,39 @@
+package diagnose
+
+import (
+	"errors"
+	"regexp"
+	"slices"
+)
+
+// denied is how the ssh client says that no key opened the door, for whatever reason.
+const denied = `permission denied \([^)]*publickey`
+
+// says tells whether words have a form. Forms are read when they are wanted: most runs of the
+// program want none, and git waits for some.
+func says(words, form string) bool {
+	return form != "" && regexp.MustCompile("(?im)"+form).MatchString(words)
+}
+
+// met finds the cause of what package wire met; otherwise where nothing of the catalogue is.
+func met(reason error, otherwise Code) Code {
+	for _, e := range catalogue {
+		if slices.ContainsFunc(e.signs.met, func(known error) bool { return errors.Is(reason, known) }) {
+			return e.code
+		}
+	}
+	return otherwise
+}
+
+// meaning finds the cause, between two stages, that a host's words mean; empty for none.
+func meaning(words string, from, to StageName) Code {
+	for _, e := range catalogue {
+		if at := slices.Index(Stages, e.stage); at < slices.Index(Stages, from) || at > slices.Index(Stages, to) {
+			continue
+		}
+		if slices.ContainsFunc(e.signs.words, func(form string) bool { return says(words, form) }) {
+			return e.code
+		}
+	}
+	return ""
+}

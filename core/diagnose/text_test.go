@@ -1,0 +1,54 @@
+package diagnose
+
+import (
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// TestFormsCanBeRead reads every form of the catalogue.
+func TestFormsCanBeRead(t *testing.T) {
+	for _, e := range catalogue {
+		forms := append([]string{e.signs.unless}, e.signs.words...)
+		for _, s := range e.signs.shown {
+			forms = append(forms, s.form)
+			if s.weight <= 0 || s.weight > 1 {
+				t.Errorf("%s: a weight of %v", e.code, s.weight)
+			}
+		}
+		for _, form := range forms {
+			if _, err := regexp.Compile("(?im)" + form); err != nil {
+				t.Errorf("%s: %v", e.code, err)
+			}
+			if regexp.MustCompile("(?im)"+form).MatchString("") && form != "" {
+				t.Errorf("%s: the form %q is in every text", e.code, form)
+			}
+		}
+	}
+}
+
+// TestTextsOfTheClients reads texts as the real clients print them.
+func TestTextsOfTheClients(t *testing.T) {
+	all, err := os.ReadFile("testdata/texts.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range strings.Split(string(all), "\n== ")[1:] {
+		head, text, _ := strings.Cut(part, "\n")
+		want := strings.Fields(head)
+		read := ExplainText(text)
+		var got []string
+		for _, c := range read.Causes {
+			got = append(got, string(c.Code))
+		}
+		if len(got) == 0 || got[0] != want[0] {
+			t.Errorf("%v, want %v, for\n%s", got, want, text)
+			continue
+		}
+		if len(want) > 1 && (read.Conclusive || !slices.Contains(got, want[1])) {
+			t.Errorf("told as %v, conclusive %v, where the text cannot tell between %v:\n%s", got, read.Conclusive, want, text)
+		}
+	}
+}

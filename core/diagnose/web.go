@@ -1,0 +1,295 @@
+package diagnose
+
+import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"os/exec"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"unicrux/core/address"
+	"unicrux/core/foreign"
+	"unicrux/core/gitlink"
+	"unicrux/core/secret"
+	"unicrux/core/stray"
+	"unicrux/core/wire"
+)
+
+// locateWeb passes the stage of the address for a way over HTTPS.
+func (c *checker) locateWeb(text string, start time.Time) error {
+	base, err := url.Parse(text)
+	if err != nil { // its words could hold a secret
+		return address.ErrCharacter
+	}
+	if at := base.User; at != nil {
+		c.webUser = at.Username()
+		if word, set := at.Password(); set {
+			c.webSecret = secret.New([]byte(word))
+			c.note("url-secret")
+		}
+	}
+	base.User = nil
+	if base.Scheme == "http" {
+		c.note("way-unprotected")
+	}
+	c.base = base
+	c.host = c.registry.ForWeb(base.Host)
+	c.way.Question.Host, c.way.Question.Repo = c.hostName(), c.address.Repository()
+	if c.way.Question.Remote != "" {
+		c.way.Question.Purpose = c.purpose(Push)
+	}
+	c.way.fact(Address, "host", base.Host, "")
+	c.way.fact(Address, "path", foreign.Clean(base.Path), "")
+	c.way.open(Address, time.Since(start))
+	return nil
+}
+
+// settleWeb passes the stage of settings: what would git do for this address over HTTPS?
+func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
+	start := time.Now()
+	c.web = c.config.Web(c.base)
+	fact := func(name, value, origin string) {
+		if value != "" {
+			c.way.fact(Settings, name, foreign.Clean(value), c.station.Tilde(c.web.Origin(origin)))
+		}
+	}
+	fact("proxy", hideURL(c.web.Proxy), "proxy")
+	fact("authority", c.web.Authority, "authority")
+	fact("address", c.web.At, "at")
+	if c.web.Blind {
+		fact("certificate", "not looked at", "blind")
+	}
+	for _, text := range c.web.Headers {
+		name, _, _ := strings.Cut(text, ":")
+		fact("header", name+": "+secret.Mask, "header")
+	}
+	for _, s := range c.config.For("credential", c.base.String()) {
+		if s.Name == "credential.helper" {
+			c.way.fact(Settings, "helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
+		}
+	}
+	if wrong, found := c.trusted(); found {
+		return wrong, nil
+	}
+	c.suspectHelpers(ctx)
+	c.way.open(Settings, time.Since(start))
+	return nil, nil
+}
+
+// trusted reads the files that settings name for the line to the host; found when one cannot be.
+func (c *checker) trusted() (*Crux, bool) {
+	wrong := func(file, origin, what string) (*Crux, bool) {
+		return crux("file-missing", Proved, Evidence{"file", foreign.Clean(file), c.station.Tilde(c.web.Origin(origin))}, Evidence{"it is for", what, ""}), true
+	}
+	c.roots, c.own = nil, nil
+	if c.base.Scheme != "https" {
+		return nil, false
+	}
+	if c.web.Authority != "" {
+		text, err := os.ReadFile(c.station.KeyPath(c.web.Authority))
+		if err != nil || !x509.NewCertPool().AppendCertsFromPEM(text) {
+			return wrong(c.web.Authority, "authority", "the certificate authorities that git trusts")
+		}
+		c.roots = text
+	}
+	if c.web.OwnCert != "" {
+		key := c.web.OwnKey
+		if key == "" {
+			key = c.web.OwnCert
+		}
+		own, err := tls.LoadX509KeyPair(c.station.KeyPath(c.web.OwnCert), c.station.KeyPath(key))
+		if err != nil {
+			return wrong(c.web.OwnCert, "own", "the certificate with which git proves this workstation")
+		}
+		c.own = &own
+	}
+	return nil, false
+}
+
+// suspectHelpers notes what would explain that nobody has a secret.
+func (c *checker) suspectHelpers(ctx context.Context) {
+	var helpers []gitlink.Setting
+	for _, s := range c.config.For("credential", c.base.String()) {
+		if s.Name == "credential.helper" && s.Entry.Value != "" {
+			helpers = append(helpers, s)
+		}
+	}
+	for _, s := range helpers {
+		if program, there := gitlink.HelperProgram(ctx, c.station, s.Entry.Value); !there {
+			c.addFor("secret-missing", crux("helper-missing", Proved, Evidence{"helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)},
+				Evidence{"missing", foreign.Clean(program), ""}))
+			break
+		}
+	}
+	asks, origin := c.station.Getenv("GIT_ASKPASS"), "environment: GIT_ASKPASS"
+	if set, found := c.config.Last("core.askpass"); asks == "" && found {
+		asks, origin = set.Value, c.station.Tilde(set.Origin)
+	}
+	if asks == "" {
+		asks, origin = c.station.Getenv("SSH_ASKPASS"), "environment: SSH_ASKPASS"
+	}
+	if broken := askingFails(asks, origin); broken != nil {
+		c.addFor("secret-missing", broken)
+	}
+}
+
+// askingFails tells whether the program that should ask is not there; one that is, is not started:
+// it would ask.
+func askingFails(program, origin string) *Crux {
+	if program == "" {
+		return nil
+	}
+	if _, err := exec.LookPath(program); err == nil {
+		return nil
+	}
+	return crux("asking-failed", Proved, Evidence{"asks by", foreign.Clean(program), origin}, Evidence{"it", "is not there, or cannot be run", ""})
+}
+
+func hideURL(text string) string {
+	at, err := url.Parse(text)
+	if err != nil || text == "" {
+		return text
+	}
+	return at.Redacted()
+}
+
+// mostRedirects is how often git follows, at most (http.followRedirects in git-config(1)).
+const mostRedirects = 5
+
+// travelWeb goes over the network: once, unless the host sends us on, as git lets itself be sent
+// on by the answer to its first question.
+func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
+	for range mostRedirects {
+		trip, err := wire.GoWeb(ctx, c.webPlan(ctx))
+		c.passedWeb(trip)
+		c.webHeads = trip.Answer.Heads
+		if err == nil {
+			return c.beyond(ctx), nil
+		}
+		var failure *wire.Failure
+		if !errors.As(err, &failure) {
+			return nil, err
+		}
+		if !c.follow(trip) {
+			return c.explainWeb(ctx, failure, trip), nil
+		}
+	}
+	return crux("repository-moved", Proved, Evidence{"the host says", "to look elsewhere, again and again", ""}), nil
+}
+
+func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
+	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Blind: c.web.Blind, Headers: c.web.Headers, Own: c.own,
+		Timeout: c.request.Timeout, Credential: func() (string, secret.Text, error) { return c.credential(ctx) }}
+	if c.way.Question.Purpose == Push {
+		plan.Instead = "git-upload-pack"
+	}
+	if c.web.Proxy != "" {
+		plan.Proxy, _ = url.Parse(c.web.Proxy) // what cannot be read leads nowhere, and is told there
+	}
+	return plan
+}
+
+// follow takes the repository's address from a redirect, when git would: what is asked for must
+// stand at its end as it did.
+func (c *checker) follow(trip *wire.WebTrip) bool {
+	answer := trip.Answer
+	if answer.Status < 300 || answer.Status >= 400 || answer.Moved == "" || c.web.Stay {
+		return false
+	}
+	from := *c.base
+	from.Path = strings.TrimSuffix(from.Path, "/") + "/info/refs"
+	to, err := from.Parse(answer.Moved)
+	if err != nil || to.Host == "" || (to.Scheme != "https" && to.Scheme != "http") || to.User != nil || to.RawQuery != "service="+c.service() {
+		return false
+	}
+	path, found := strings.CutSuffix(to.Path, "/info/refs")
+	if !found {
+		return false
+	}
+	if c.moved == "" {
+		c.moved = c.base.String()
+	}
+	c.way.fact(Repository, "the host says", "it is at "+foreign.Clean(to.Redacted()), "")
+	c.base = &url.URL{Scheme: to.Scheme, Host: to.Host, Path: path}
+	c.web = c.config.Web(c.base)
+	_, _ = c.trusted() // what it would complain about, the way shows
+	return true
+}
+
+// ErrUnprotected is why a secret is not sent: nothing would protect it.
+var ErrUnprotected = errors.New("a secret is never sent where nothing protects it")
+
+// credential asks whom git would ask for what it would send: the URL, the netrc file that its
+// library reads, its helpers in its order.
+func (c *checker) credential(ctx context.Context) (string, secret.Text, error) {
+	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
+	credential, err := gitlink.FillBoth(ctx, c.station, asked)
+	switch {
+	case !c.webSecret.Empty():
+		c.sentFrom = "the URL"
+	case err != nil:
+		for _, entry := range stray.InNetrc(c.station) {
+			if entry.At == strings.ToLower(c.base.Hostname()) && (c.webUser == "" || c.webUser == entry.User) {
+				credential, err = gitlink.Credential{User: entry.User, Password: entry.Secret}, nil
+				c.sentFrom = c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line)
+			}
+		}
+	}
+	if err != nil {
+		return "", secret.Text{}, err
+	}
+	if c.sent = credential; c.base.Scheme == "http" {
+		return credential.User, secret.Text{}, ErrUnprotected
+	}
+	return credential.User, credential.Password, nil
+}
+
+// passedWeb notes the stages that the trip passed, with their facts.
+func (c *checker) passedWeb(trip *wire.WebTrip) {
+	w := c.way
+	if trip.Silent != "" {
+		c.note("address-silent")
+		w.fact(Reach, "no answer", trip.Silent, "")
+	}
+	if trip.Connected != "" {
+		w.open(Reach, trip.Times[wire.AtName]+trip.Times[wire.AtConnect])
+		w.fact(Reach, "connected", trip.Connected, "")
+	}
+	if len(trip.Chain) > 0 {
+		w.fact(Trust, "certificate", certificateText(trip.Chain[0]), "")
+	}
+	if trip.Answer.Status == 0 {
+		return
+	}
+	w.open(Trust, trip.Times[wire.AtTrust])
+	answered := trip.Answer.Status != 401
+	if answered {
+		w.open(SignIn, trip.Times[wire.AtSignIn])
+		c.way.Account = foreign.Clean(trip.User)
+		if trip.User == "" {
+			w.fact(SignIn, "token", "none was asked for", "")
+		} else {
+			w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from git's helpers", "")
+		}
+	}
+	if trip.Answer.Open || trip.Instead.Open {
+		w.open(Repository, trip.Times[wire.AtService])
+		w.fact(Repository, "refs", strconv.Itoa(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+	}
+	if trip.Answer.Open {
+		w.open(Permission, 0)
+		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
+	}
+}
+
+func certificateText(certificate *x509.Certificate) string {
+	names := append(slices.Clone(certificate.DNSNames), certificate.Subject.CommonName)
+	return foreign.Clean(fmt.Sprintf("for %s, by %s, until %s", names[0], certificate.Issuer.CommonName, certificate.NotAfter.Format(time.DateOnly)))
+}

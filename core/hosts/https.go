@@ -1,0 +1,109 @@
+package hosts
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/url"
+	"path/filepath"
+	"strings"
+
+	"unicrux/core/describe"
+	"unicrux/core/gitlink"
+	"unicrux/core/workstation"
+)
+
+// helperWords is how git calls us for credentials, behind the name of the program.
+const helperWords = "for-git credential"
+
+// Helper is what git is told to call for credentials (gitcredentials(7), CUSTOM HELPERS).
+func Helper(program string) string {
+	if strings.Trim(program, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-+:") == "" && filepath.IsAbs(program) {
+		return program + " " + helperWords
+	}
+	return "!'" + strings.ReplaceAll(filepath.ToSlash(program), "'", `'\''`) + "' " + helperWords
+}
+
+// IsHelper tells whether a helper of git's is ours.
+func IsHelper(value string) bool { return strings.HasSuffix(value, helperWords) }
+
+// credentialKey is a variable of git's about credentials for a host alone.
+func credentialKey(at, variable string) string { return "credential.https://" + at + "." + variable }
+
+// SettleHTTPS makes git ask us for a described host's credentials, beside whatever helpers it
+// asks already, and go to it as its description says.
+func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description, program string) error {
+	at := d.HTTPSAt()
+	helpers, err := ourHelpers(ctx, station, at, program)
+	if err != nil {
+		return err
+	}
+	list := []gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: helpers}}
+	if d.HTTPS.Authority != "" {
+		path := AuthorityFile(station, d)
+		_, err := batch.Edit(path, fmt.Sprintf("Keep the certificate authority of %s.", d.Name), 0o600, func([]byte) ([]byte, error) { return []byte(d.HTTPS.Authority), nil })
+		if err != nil {
+			return err
+		}
+		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.sslCAInfo", Values: []string{filepath.ToSlash(path)}})
+	}
+	if d.HTTPS.Address != "" {
+		target, err := url.Parse("https://" + at)
+		if err != nil {
+			return err
+		}
+		port := target.Port()
+		if port == "" {
+			port = "443"
+		}
+		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.curloptResolve", Values: []string{target.Hostname() + ":" + port + ":" + bracketed(d.HTTPS.Address)}})
+	}
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at), list)
+}
+
+func bracketed(address string) string {
+	if ip := net.ParseIP(address); ip != nil && ip.To4() == nil {
+		return "[" + address + "]"
+	}
+	return address
+}
+
+// ourHelpers is what our file says of whom git asks: us, and nobody else where that was settled.
+func ourHelpers(ctx context.Context, station *workstation.Station, at, program string) ([]string, error) {
+	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	if err != nil {
+		return nil, err
+	}
+	for _, entry := range entries {
+		if strings.EqualFold(entry.Key, credentialKey(at, "helper")) && entry.Value == "" {
+			return []string{"", Helper(program)}, nil
+		}
+	}
+	return []string{Helper(program)}, nil
+}
+
+// AskAlone makes git ask us for a host's credentials and nobody else: an empty value clears the
+// helpers before it ("credential.helper" in gitcredentials(7)).
+func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description, program string) error {
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", d.HTTPSAt()),
+		[]gitlink.Assignment{{Key: credentialKey(d.HTTPSAt(), "helper"), Values: []string{"", Helper(program)}}})
+}
+
+// AuthorityFile is where the certificate authority of a described host is kept for git.
+func AuthorityFile(station *workstation.Station, d *describe.Description) string {
+	return filepath.Join(folder(station), plainName(d)+".pem")
+}
+
+// SettleHelper makes git ask us for the credentials of a host that is not described.
+func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, at, program string) error {
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at),
+		[]gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: []string{Helper(program)}}})
+}
+
+// plainName is what a host is called, without an account.
+func plainName(d *describe.Description) string {
+	if _, host, ok := splitAccount(d.Name); ok {
+		return host
+	}
+	return d.Name
+}

@@ -1,0 +1,75 @@
+package oauth
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+)
+
+// Forget makes the server forget a token ([7009]). One that it does not know is no error.
+func (s *Server) Forget(ctx context.Context, token secret.Text) error {
+	if s.Revoke == "" {
+		return ErrCannot
+	}
+	status, _, err := s.post(ctx, s.Revoke, url.Values{"token": {string(token.Reveal())}})
+	if err == nil && status != http.StatusOK {
+		err = fmt.Errorf("%w: HTTP %d", ErrRefused, status)
+	}
+	return err
+}
+
+// A Known token is what the server says of one ([7662]).
+type Known struct {
+	Active  bool
+	Account string // may be empty
+	Scopes  []string
+	Until   time.Time // zero where it is not told
+}
+
+// Ask asks the server about a token ([7662]).
+func (s *Server) Ask(ctx context.Context, token secret.Text) (*Known, error) {
+	if s.Introspect == "" {
+		return nil, ErrCannot
+	}
+	status, text, err := s.post(ctx, s.Introspect, url.Values{"token": {string(token.Reveal())}})
+	if err != nil {
+		return nil, err
+	}
+	var answer struct {
+		Active   bool   `json:"active"`
+		Username string `json:"username"`
+		Subject  string `json:"sub"`
+		Scope    string `json:"scope"`
+		Exp      int64  `json:"exp"`
+	}
+	if status != http.StatusOK || json.Unmarshal(text, &answer) != nil {
+		return nil, fmt.Errorf("%w: HTTP %d", ErrRefused, status)
+	}
+	known := &Known{Active: answer.Active, Account: answer.Username, Scopes: strings.Fields(answer.Scope)}
+	if known.Account == "" {
+		known.Account = answer.Subject
+	}
+	if answer.Exp > 0 {
+		known.Until = time.Unix(answer.Exp, 0).UTC()
+	}
+	return known, nil
+}
+
+// post sends a form as a public client ([6749], section 2.3.1, without a secret).
+func (s *Server) post(ctx context.Context, to string, form url.Values) (int, []byte, error) {
+	form.Set("client_id", s.description.OAuth.Client)
+	h, err := http.NewRequestWithContext(ctx, http.MethodPost, to, strings.NewReader(form.Encode()))
+	if err != nil {
+		return 0, nil, fmt.Errorf("%w: no address", ErrMetadata)
+	}
+	h.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	h.Header.Set("Accept", "application/json")
+	return speak.Exchange(s.line, h)
+}

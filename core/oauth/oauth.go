@@ -1,0 +1,253 @@
+// Package oauth signs in at a host's authorization server, as a public client without a secret
+// of its own, and looks after the tokens that it gets.
+//
+// [Discover] finds the server, [Server.Begin] begins signing in on another screen, and
+// [Server.Wait] waits until somebody has decided. Standards:
+//
+//	[6749] RFC 6749: the framework; refreshing
+//	[7009] RFC 7009: revocation
+//	[7662] RFC 7662: introspection
+//	[8414] RFC 8414: authorization server metadata
+//	[8628] RFC 8628: device authorization
+package oauth
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/oauth2"
+
+	"unicrux/core/describe"
+	"unicrux/core/foreign"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+)
+
+// Reasons for which nobody is signed in, for errors.Is.
+var (
+	ErrNone      = errors.New("the host's description names no authorization server")
+	ErrMetadata  = errors.New("the authorization server does not say how it is spoken to")
+	ErrElsewhere = errors.New("the authorization server sends us to an address that the description does not name")
+	ErrNoDevice  = errors.New("the authorization server offers no signing in on another screen")
+	ErrDenied    = errors.New("the signing in was denied in the browser")
+	ErrExpired   = errors.New("nobody confirmed the code in time")
+	ErrEnded     = errors.New("the authorization server does not renew this sign-in any more")
+	ErrRefused   = errors.New("the authorization server refuses")
+	ErrCannot    = errors.New("the authorization server does not offer this")
+)
+
+// A Server is an authorization server, with the addresses of what it offers; empty for what it
+// does not offer.
+type Server struct {
+	Device, Token, Revoke, Introspect string
+
+	description *describe.Description
+	line        *http.Client
+}
+
+// Discover finds out what the authorization server of a host offers: from its description, or
+// by the metadata that the server publishes [8414].
+func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
+	o := d.OAuth
+	if o.Client == "" {
+		return nil, ErrNone
+	}
+	address, authority := o.Address, o.Authority
+	if address == "" && authority == "" {
+		address, authority = d.Interface.Address, d.Interface.Authority
+	}
+	s := &Server{Device: o.Device, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: speak.NewHTTP(d, address, authority)}
+	s.line.Timeout = 10 * time.Second
+	if o.Issuer == "" {
+		return s, nil
+	}
+	if err := s.readMetadata(ctx); err != nil {
+		return nil, err
+	}
+	for _, endpoint := range []string{s.Device, s.Token, s.Revoke, s.Introspect} {
+		if endpoint != "" && !s.named(endpoint) {
+			return nil, fmt.Errorf("%w: %s", ErrElsewhere, foreign.Clean(endpoint))
+		}
+	}
+	return s, nil
+}
+
+// named tells whether the description names the origin of an address.
+func (s *Server) named(address string) bool {
+	target, err := url.Parse(address)
+	return err == nil && target.Scheme == "https" && target.User == nil && slices.Contains(s.description.Addresses(), "https://"+target.Host)
+}
+
+// metadataAddresses are where an issuer's metadata may be ([8414], sections 3 and 5).
+func metadataAddresses(issuer string) []string {
+	target, err := url.Parse(issuer)
+	if err != nil {
+		return nil
+	}
+	path := strings.TrimSuffix(target.Path, "/")
+	at := func(path string) string {
+		other := *target
+		other.Path = path
+		return other.String()
+	}
+	return []string{at("/.well-known/oauth-authorization-server" + path), at("/.well-known/openid-configuration" + path), at(path + "/.well-known/openid-configuration")}
+}
+
+func (s *Server) readMetadata(ctx context.Context) error {
+	issuer := s.description.OAuth.Issuer
+	var last error
+	for _, address := range metadataAddresses(issuer) {
+		h, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+		if err != nil {
+			return fmt.Errorf("%w: %s is no address", ErrMetadata, issuer)
+		}
+		h.Header.Set("Accept", "application/json")
+		status, text, err := speak.Exchange(s.line, h)
+		if err != nil {
+			return err
+		}
+		var found struct {
+			Issuer     string `json:"issuer"`
+			Device     string `json:"device_authorization_endpoint"`
+			Token      string `json:"token_endpoint"`
+			Revoke     string `json:"revocation_endpoint"`
+			Introspect string `json:"introspection_endpoint"`
+		}
+		if status != http.StatusOK || json.Unmarshal(text, &found) != nil {
+			last = fmt.Errorf("%w: nothing is at %s", ErrMetadata, address)
+			continue
+		}
+		if strings.TrimSuffix(found.Issuer, "/") != strings.TrimSuffix(issuer, "/") { // [8414], section 3.3
+			return fmt.Errorf("%w: it calls itself %s", ErrMetadata, foreign.Clean(found.Issuer))
+		}
+		for _, pair := range []struct {
+			to   *string
+			from string
+		}{{&s.Device, found.Device}, {&s.Token, found.Token}, {&s.Revoke, found.Revoke}, {&s.Introspect, found.Introspect}} {
+			if *pair.to == "" { // what the description says itself stays
+				*pair.to = pair.from
+			}
+		}
+		return nil
+	}
+	return last
+}
+
+func (s *Server) config(scopes []string) *oauth2.Config {
+	return &oauth2.Config{ClientID: s.description.OAuth.Client, Scopes: scopes,
+		Endpoint: oauth2.Endpoint{DeviceAuthURL: s.Device, TokenURL: s.Token, AuthStyle: oauth2.AuthStyleInParams}}
+}
+
+func (s *Server) with(ctx context.Context) context.Context {
+	return context.WithValue(ctx, oauth2.HTTPClient, s.line)
+}
+
+// A Prompt is what a person enters where.
+type Prompt struct {
+	Code    string // to be entered; uncleaned
+	Page    string // where; uncleaned
+	Direct  string // the same page with the code in it; may be empty
+	Expires time.Time
+
+	answer *oauth2.DeviceAuthResponse
+	scopes []string
+}
+
+// A Grant is what signing in gave.
+type Grant struct {
+	Access  secret.Text
+	Refresh secret.Text // empty where the server gives none
+	Until   time.Time   // when Access ends; zero where the server does not tell
+	Scopes  []string    // that were granted; those asked for where the server does not tell
+}
+
+// Begin asks for a code that a person confirms in a browser [8628].
+func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
+	if s.Device == "" || s.Token == "" {
+		return nil, ErrNoDevice
+	}
+	var options []oauth2.AuthCodeOption
+	for name, value := range s.description.OAuth.Parameters {
+		options = append(options, oauth2.SetAuthURLParam(name, value))
+	}
+	answer, err := s.config(scopes).DeviceAuth(s.with(ctx), options...)
+	if err != nil {
+		return nil, wordsOf(ctx, err)
+	}
+	if answer.UserCode == "" || answer.VerificationURI == "" || len(answer.UserCode) > 64 {
+		return nil, fmt.Errorf("%w: no code came", ErrMetadata)
+	}
+	if answer.Expiry.IsZero() { // [8628] demands it; nobody waits for ever without it
+		answer.Expiry = time.Now().Add(15 * time.Minute)
+	}
+	return &Prompt{Code: answer.UserCode, Page: answer.VerificationURI, Direct: answer.VerificationURIComplete, Expires: answer.Expiry, answer: answer, scopes: scopes}, nil
+}
+
+// Wait asks now and then, as often as the server allows, until a person has decided.
+func (s *Server) Wait(ctx context.Context, p *Prompt) (*Grant, error) {
+	token, err := s.config(p.scopes).DeviceAccessToken(s.with(ctx), p.answer)
+	if err != nil {
+		return nil, wordsOf(ctx, err)
+	}
+	return grant(token, p.scopes), nil
+}
+
+// Refresh gets another access token without asking anybody ([6749], section 6).
+func (s *Server) Refresh(ctx context.Context, old *Grant) (*Grant, error) {
+	if old.Refresh.Empty() {
+		return nil, ErrEnded
+	}
+	source := s.config(nil).TokenSource(s.with(ctx), &oauth2.Token{RefreshToken: string(old.Refresh.Reveal())})
+	token, err := source.Token()
+	if err != nil {
+		if err = wordsOf(ctx, err); errors.Is(err, ErrRefused) {
+			err = errors.Join(ErrEnded, err)
+		}
+		return nil, err
+	}
+	fresh := grant(token, old.Scopes)
+	if fresh.Refresh.Empty() { // the old one goes on ([6749], section 6)
+		fresh.Refresh = old.Refresh
+	}
+	return fresh, nil
+}
+
+func grant(token *oauth2.Token, asked []string) *Grant {
+	g := &Grant{Access: secret.New([]byte(token.AccessToken)), Refresh: secret.New([]byte(token.RefreshToken)), Until: token.Expiry, Scopes: asked}
+	if text, ok := token.Extra("scope").(string); ok && text != "" {
+		g.Scopes = strings.Fields(text)
+	}
+	return g
+}
+
+// wordsOf names the cause of a failure, without what was sent.
+func wordsOf(ctx context.Context, err error) error {
+	if errors.Is(ctx.Err(), context.Canceled) {
+		return context.Canceled
+	}
+	var refused *oauth2.RetrieveError
+	if !errors.As(err, &refused) {
+		if errors.Is(err, context.DeadlineExceeded) {
+			return ErrExpired
+		}
+		return speak.Unreachable(ctx, err)
+	}
+	switch refused.ErrorCode {
+	case "access_denied":
+		return ErrDenied
+	case "expired_token":
+		return ErrExpired
+	}
+	words := foreign.Clean(strings.Trim(refused.ErrorCode+": "+refused.ErrorDescription, ": "))
+	if words == "" && refused.Response != nil {
+		words = "HTTP " + refused.Response.Status
+	}
+	return fmt.Errorf("%w: %s", ErrRefused, words[:min(len(words), 300)])
+}

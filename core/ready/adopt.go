@@ -1,0 +1,201 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/secret"
+	"unicrux/core/stray"
+	"unicrux/core/workstation"
+)
+
+// An Adopted is a stray secret, and what became of it.
+type Adopted struct {
+	Stray stray.Stray
+	Name  string // of its entry in the chest; empty where it was not moved
+	Err   error  // why it was not
+}
+
+// ErrNotAnswered is returned when git, asked back, does not give the secret that was moved: then
+// it is left where it was.
+var ErrNotAnswered = errors.New("git does not get it from the chest, so it was left where it lies")
+
+// ErrOnlyName is returned for a secret in the place of a login name, where the host cannot be
+// asked whose it is.
+var ErrOnlyName = errors.New("the secret stands in the place of the login name, and only the host's owner knows how else it may be given")
+
+// Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for
+// its host, it is taken out of where it lay, and git is asked for it. Where git does not get it,
+// it is put back. The chest must be open.
+func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []stray.Stray) []Adopted {
+	var list []Adopted
+	for _, s := range strays {
+		adopted := Adopted{Stray: s}
+		if s.Movable() && !batch.Dry {
+			adopted.Name, adopted.Err = p.adopt(ctx, batch, s)
+		}
+		list = append(list, adopted)
+	}
+	return list
+}
+
+func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray) (string, error) {
+	d := p.describedAt(s.At)
+	if s.User == "" {
+		var err error
+		if s.User, err = p.userOf(ctx, d, s); err != nil {
+			return "", err
+		}
+	}
+	e, err := p.moveIn(batch, d, s)
+	if err != nil {
+		return "", err
+	}
+	if d != nil {
+		err = hosts.SettleHTTPS(ctx, batch, p.Station, d, p.Program)
+	} else {
+		err = hosts.SettleHelper(ctx, batch, p.Station, s.At, p.Program)
+	}
+	if err != nil {
+		return e.Name, err
+	}
+	return e.Name, p.moveOut(ctx, batch, s)
+}
+
+// userOf finds what git gives beside a secret that lay there alone.
+func (p Place) userOf(ctx context.Context, d *describe.Description, s stray.Stray) (string, error) {
+	if d != nil {
+		if proven, err := p.ProveToken(ctx, d, s.Secret); err == nil && proven.Account != "" {
+			return d.GitUser(proven.Account), nil
+		}
+	}
+	if s.Sort == stray.RemoteURL {
+		return "", ErrOnlyName
+	}
+	return "token", nil
+}
+
+// describedAt is the description of the host of a stray, or nil.
+func (p Place) describedAt(at string) *describe.Description {
+	for _, d := range p.Registry.Hosts {
+		if d.HTTPSAt() == at {
+			return d
+		}
+	}
+	return nil
+}
+
+// moveIn puts a stray into the chest, unless the very same is there.
+func (p Place) moveIn(batch *workstation.Batch, d *describe.Description, s stray.Stray) (chest.Entry, error) {
+	c := p.Chest()
+	there, err := c.At("https", s.At)
+	if err != nil {
+		return chest.Entry{}, err
+	}
+	for _, e := range there {
+		if kept, err := c.Get(e); err == nil && e.User == s.User && same(kept.Token, s.Secret) {
+			return e, nil
+		}
+	}
+	e := chest.Entry{Name: strings.Split(s.At, ":")[0], Protocol: "https", At: s.At, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+	if d != nil {
+		e.Name, e.Host = d.Name, d.Name
+	}
+	step := workstation.HostStep{Host: s.At, Act: hosts.ActKeep, Data: map[string]string{}}
+	err = batch.Act(fmt.Sprintf("Keep a secret for %s in the chest.", s.At), step, func() (_ map[string]string, err error) {
+		e, err = c.Add(e, chest.Secret{Token: s.Secret})
+		return map[string]string{"name": e.Name}, err
+	})
+	return e, err
+}
+
+// moveOut takes a stray out of where it lies, and puts it back if git does not get it then.
+func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray) error {
+	before, err := os.ReadFile(s.File)
+	if err != nil {
+		return err
+	}
+	after, err := p.without(ctx, s, before)
+	if err != nil {
+		return err
+	}
+	words := fmt.Sprintf("Take the secret for %s out of %s.", s.At, p.Station.Tilde(s.File))
+	if err := batch.Rewrite(s.File, words, after); err != nil {
+		return err
+	}
+	answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: s.At, User: s.User})
+	if err == nil && p.fromChest(s, answer) {
+		return nil
+	}
+	return errors.Join(ErrNotAnswered, batch.Rewrite(s.File, "Put it back.", before))
+}
+
+// fromChest tells whether an answer of git's is one of the chest's for that host. Where several
+// secrets lay about for one account, git gets one of them.
+func (p Place) fromChest(s stray.Stray, answer secret.Text) bool {
+	c := p.Chest()
+	list, _ := c.At("https", s.At)
+	return slices.ContainsFunc(list, func(e chest.Entry) bool {
+		kept, err := c.Get(e)
+		return err == nil && same(kept.Token, answer)
+	})
+}
+
+// without is the text of a file without a stray. Where several lie in it, their lines may have
+// moved since they were found, so they are looked for anew.
+func (p Place) without(ctx context.Context, s stray.Stray, text []byte) ([]byte, error) {
+	switch s.Sort {
+	case stray.RemoteURL, stray.Header:
+		entries, err := gitlink.Entries(ctx, p.Station, s.File)
+		if err != nil {
+			return nil, err
+		}
+		a := gitlink.Assignment{Key: s.Key}
+		for _, entry := range entries {
+			if !strings.EqualFold(entry.Key, s.Key) {
+				continue
+			}
+			value := entry.Value
+			if value == s.Value && s.Sort == stray.Header {
+				continue
+			}
+			if value == s.Value {
+				value = withoutPassword(value)
+			}
+			a.Values = append(a.Values, value)
+		}
+		return gitlink.Assign(ctx, p.Station, text, []gitlink.Assignment{a})
+	}
+	found, err := stray.Find(ctx, p.Station, []string{s.File})
+	if err != nil {
+		return nil, err
+	}
+	gone := slices.DeleteFunc(found, func(f stray.Stray) bool {
+		return f.Sort != s.Sort || f.At != s.At || f.User != s.User && s.User != "token" || !same(f.Secret, s.Secret)
+	})
+	return stray.Without(s.Sort, text, gone), nil
+}
+
+// withoutPassword leaves the user name in a URL: by that git knows which account is meant.
+func withoutPassword(text string) string {
+	at, err := url.Parse(text)
+	if err != nil {
+		return text
+	}
+	if _, set := at.User.Password(); set {
+		at.User = url.User(at.User.Username())
+	} else {
+		at.User = nil
+	}
+	return at.String()
+}

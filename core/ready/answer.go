@@ -1,0 +1,250 @@
+package ready
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/foreign"
+	"unicrux/core/gitlink"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+)
+
+// refreshAhead renews a signed-in token a little before it ends, so that it lasts for a push.
+const refreshAhead = time.Minute
+
+// A Saying is what a person should know, and the command that helps.
+type Saying struct {
+	Words   string   // uncleaned; empty for nothing to say
+	Command []string // empty where none helps
+}
+
+// A GitAnswer is what git is told, and what the person should know besides.
+type GitAnswer struct {
+	Text []byte       // for git; empty when there is nothing, so that git asks the next helper
+	Said Saying       // why there is nothing; may be empty
+	Soon *chest.Entry // the token, when it ends soon and nobody was told about that today
+}
+
+// AnswerGit finds the credential that git asks for.
+func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (GitAnswer, error) {
+	if asked.Protocol != "https" {
+		return GitAnswer{}, nil // a secret goes over nothing else
+	}
+	list, err := c.At("https", asked.Host)
+	if len(list) == 0 {
+		return GitAnswer{}, err
+	}
+	e, found := choose(list, asked)
+	if !found {
+		return GitAnswer{}, nil
+	}
+	s, err := c.Get(e)
+	if err != nil {
+		return GitAnswer{}, err
+	}
+	e, s, said := p.current(ctx, c, e, s)
+	if said.Words != "" || bytes.ContainsAny(s.Token.Reveal(), "\n\r\x00") {
+		return GitAnswer{Said: said}, nil
+	}
+	answer := GitAnswer{Text: gitlink.Answer(gitlink.Credential{User: e.User, Password: s.Token}, e.Until)}
+	if p.foresee(e) {
+		answer.Soon = &e
+	}
+	return answer, nil
+}
+
+// foresee tells whether it is time to speak of a token's end: when it ends soon, once a day.
+func (p Place) foresee(e chest.Entry) bool {
+	mark := "spoken-of-" + url.QueryEscape(e.Name)
+	if !e.EndsSoon(p.Station.Now()) {
+		return false
+	}
+	if _, spoken := p.Station.Cached(mark, 24*time.Hour); spoken {
+		return false
+	}
+	p.Station.Keep(mark, nil)
+	return true
+}
+
+// choose picks the entry that git means: for the path and the user name when it gives them,
+// else that of the host's first account. One that has not ended comes first.
+func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
+	fitting := slices.DeleteFunc(slices.Clone(list), func(e chest.Entry) bool {
+		return (asked.User != "" && e.User != asked.User && e.Account != asked.User) || (e.Path != "" && e.Path != asked.Path)
+	})
+	if len(fitting) == 0 {
+		return chest.Entry{}, false
+	}
+	rank := func(e chest.Entry) int {
+		n := 0
+		if e.Path == "" {
+			n++
+		}
+		if strings.Contains(e.Host, "@") && asked.User == "" { // a second account answers where it is asked for
+			n += 2
+		}
+		if !e.Until.IsZero() && e.Until.Before(time.Now()) && !e.Signed {
+			n += 4
+		}
+		if len(e.Purposes) > 0 && !slices.Contains(e.Purposes, "push") {
+			n += 8
+		}
+		return n
+	}
+	return slices.MinFunc(fitting, func(a, b chest.Entry) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), b.Made.Compare(a.Made))
+	}), true
+}
+
+// current renews a signed-in token that has ended, without asking anybody. It says why a token is
+// of no use any more.
+func (p Place) current(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry, chest.Secret, Saying) {
+	now := p.Station.Now()
+	switch {
+	case e.Until.IsZero() || e.Until.After(now.Add(refreshAhead)):
+		return e, s, Saying{}
+	case !e.Signed:
+		if e.Until.After(now) {
+			return e, s, Saying{}
+		}
+		return e, s, ended(e)
+	}
+	fresh, err := p.Refresh(ctx, e, s)
+	if err == nil {
+		if s, err = c.Get(fresh); err == nil {
+			return fresh, s, Saying{}
+		}
+	}
+	if e.Until.After(now) {
+		return e, s, Saying{}
+	}
+	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:", e.Host, foreign.Clean(err.Error())), another(e)}
+}
+
+func ended(e chest.Entry) Saying {
+	return Saying{fmt.Sprintf("The token %s ended on %s. To make a new one:", e.Name, e.Until.Format(time.DateOnly)), another(e)}
+}
+
+// another is the command that gets another token in place of one.
+func another(e chest.Entry) []string {
+	verb := "new"
+	if e.Signed {
+		verb = "sign-in"
+	}
+	return []string{"unicrux", "token", verb, e.Host}
+}
+
+// ProvedByGit notes that git got through with a credential. One that is not in the chest yet is
+// kept, if the host is one for which git asks us.
+func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
+	if asked.Protocol != "https" || asked.Host == "" || asked.Password.Empty() {
+		return nil
+	}
+	list, err := c.At("https", asked.Host)
+	if err != nil {
+		return err
+	}
+	now := p.Station.Now().UTC().Truncate(time.Second)
+	for _, e := range list {
+		if e.User != asked.User && e.Account != asked.User {
+			continue
+		}
+		s, err := c.Get(e)
+		if err != nil {
+			return err
+		}
+		if same(s.Token, asked.Password) {
+			if now.Sub(e.Proved) < 24*time.Hour { // once a day is enough
+				return nil
+			}
+			return c.Note(e.Name, func(e *chest.Entry) { e.Proved = now })
+		}
+	}
+	return p.keepFromGit(c, asked, now)
+}
+
+// keepFromGit keeps what a person typed at git's own prompt, and the host took.
+func (p Place) keepFromGit(c *chest.Chest, asked gitlink.Asked, now time.Time) error {
+	for _, d := range p.Registry.All() {
+		if d.HTTPSAt() != asked.Host || (d.ForAccount != "" && d.ForAccount != asked.User) {
+			continue
+		}
+		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
+			chest.Secret{Token: asked.Password})
+		return err
+	}
+	return nil
+}
+
+func same(a, b secret.Text) bool { return bytes.Equal(a.Reveal(), b.Reveal()) }
+
+// explainPatience bounds how long git waits for an explanation.
+const explainPatience = 4 * time.Second
+
+// RefusedToGit finds out why a host refused what git got from us, says so with the mend, and
+// takes it out of the chest when the host does not know it at all.
+func (p Place) RefusedToGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (Saying, error) {
+	if asked.Protocol != "https" || asked.Password.Empty() {
+		return Saying{}, nil
+	}
+	list, err := c.At("https", asked.Host)
+	if err != nil {
+		return Saying{}, err
+	}
+	for _, e := range list {
+		if asked.User != "" && e.User != asked.User && e.Account != asked.User {
+			continue
+		}
+		s, err := c.Get(e)
+		if err != nil || !same(s.Token, asked.Password) {
+			continue
+		}
+		return p.whyRefused(ctx, c, e, s)
+	}
+	return Saying{}, nil // it was not ours
+}
+
+func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (Saying, error) {
+	if !e.Until.IsZero() && e.Until.Before(p.Station.Now()) {
+		return ended(e), nil
+	}
+	ctx, cancel := context.WithTimeout(ctx, explainPatience)
+	defer cancel()
+	d, err := p.TokenHost(e)
+	if err != nil {
+		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
+	}
+	proven, err := p.ProveToken(ctx, d, s.Token)
+	var refusal *speak.Refusal
+	switch {
+	case errors.Is(err, ErrTokenUnproved):
+		why := d.Name + " does not know the token " + e.Name
+		if errors.As(err, &refusal) && refusal.Means == "token-ended" {
+			why = d.Name + " says that the token " + e.Name + " has ended"
+		}
+		return Saying{why + ". It was taken out of the chest. To make a new one:", another(e)}, c.Remove(e.Name)
+	case err != nil || proven.How == "":
+		return Saying{fmt.Sprintf("%s refuses the token %s, and cannot be asked why. To see:", d.Name, e.Name), []string{"unicrux", "token", "test", e.Name}}, nil
+	}
+	return Saying{fmt.Sprintf("%s knows the token %s as %s's, and it may not do this: it is for %s. To make one that may push:",
+		d.Name, e.Name, foreign.Clean(proven.Account), purposesText(e)), append(another(e), "--for", "push")}, nil
+}
+
+func purposesText(e chest.Entry) string {
+	switch {
+	case len(e.Purposes) > 0:
+		return strings.Join(e.Purposes, " and ")
+	case len(e.Scopes) > 0:
+		return strings.Join(e.Scopes, ", ")
+	}
+	return "something else"
+}

@@ -1,0 +1,131 @@
+package ready
+
+import (
+	"context"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"unicrux/core/address"
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/hosts"
+	"unicrux/core/sshkey"
+)
+
+// A CardField is one thing that another program wants to be told.
+type CardField struct {
+	Name    string   // by which it can be copied
+	Value   string   // empty for a secret
+	Secret  string   // the name of the token in the chest that is the value; empty for none
+	Note    string   // what people get wrong about it
+	Command []string // that makes it what another program wants; empty for none
+}
+
+// A CardSide is how a program reaches a host by one transport.
+type CardSide struct {
+	Transport string // ssh or https
+	Ready     bool   // there is all that is needed
+	Fields    []CardField
+	Missing   []string // the command that makes it ready; empty when it is
+}
+
+// A Card is everything to fill in into another program, for one host.
+type Card struct {
+	Host  string
+	Sides []CardSide
+}
+
+// CardFor tells what to fill in, for a purpose: as ssh and git are settled here.
+func (p Place) CardFor(ctx context.Context, d *describe.Description, purpose string) (*Card, error) {
+	ssh, err := p.sshSide(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	https, err := p.httpsSide(d, purpose)
+	if err != nil {
+		return nil, err
+	}
+	return &Card{Host: d.Name, Sides: []CardSide{ssh, https}}, nil
+}
+
+func (p Place) sshSide(ctx context.Context, d *describe.Description) (CardSide, error) {
+	way, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: d.SSH.Host, User: d.SSH.User})
+	if err != nil {
+		return CardSide{}, err
+	}
+	defer way.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	c := way.Client
+	side := CardSide{Transport: "ssh", Fields: []CardField{
+		{Name: "protocol", Value: "SSH"},
+		{Name: "server", Value: c.HostName},
+		{Name: "port", Value: strconv.Itoa(c.Port)},
+		{Name: "user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
+		{Name: "sign-in", Value: "public key", Note: "programs call it key file, private key or SSH key"},
+	}}
+	for _, key := range way.Keys {
+		if key.Path == "" {
+			continue
+		}
+		lock := "none"
+		if key.Pair != nil && key.Pair.Locked {
+			lock = "the key's own"
+		}
+		side.Ready = true
+		side.Fields = append(side.Fields,
+			CardField{Name: "key", Value: key.Path, Note: "the private half; never the one that ends in .pub"},
+			CardField{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
+		if key.Pair != nil {
+			side.Fields = append(side.Fields, CardField{Name: "form", Value: sshkey.FormOf(key.Path),
+				Note: "for a program that cannot read it, write it in another:", Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--form", "pkcs8", "--out", "FILE"}})
+		}
+		break
+	}
+	for _, known := range way.Known.Keys {
+		side.Fields = append(side.Fields, CardField{Name: "host-key", Value: sshkey.Fingerprint(known.Key), Note: "what the program should show at first contact: the host's, not yours"})
+		break
+	}
+	if !side.Ready {
+		side.Missing = []string{"unicrux", "ready", d.Name}
+	}
+	return side, nil
+}
+
+func (p Place) httpsSide(d *describe.Description, purpose string) (CardSide, error) {
+	server := d.HTTPS.URL
+	if server == "" {
+		server = "https://" + d.HTTPSAt() + "/"
+	}
+	side := CardSide{Transport: "https", Fields: []CardField{{Name: "protocol", Value: "HTTPS"}, {Name: "url", Value: server}}}
+	if at, err := url.Parse(server); err == nil {
+		side.Fields = append(side.Fields, CardField{Name: "server", Value: at.Host})
+	}
+	list, err := p.Chest().At("https", d.HTTPSAt())
+	if err != nil {
+		return side, err
+	}
+	now := p.Station.Now()
+	list = slices.DeleteFunc(list, func(e chest.Entry) bool {
+		return (d.ForAccount != "" && e.Host != d.Name) || (!e.Until.IsZero() && e.Until.Before(now) && !e.Signed) || !serves(e, purpose)
+	})
+	if len(list) == 0 {
+		side.Missing = []string{"unicrux", "token", "new", d.Name, "--for", purpose}
+		return side, nil
+	}
+	e := slices.MinFunc(list, func(a, b chest.Entry) int { return strings.Compare(a.Host, b.Host) })
+	side.Ready = true
+	side.Fields = append(side.Fields,
+		CardField{Name: "user", Value: e.User},
+		CardField{Name: "password", Secret: e.Name, Note: "the token, not the account's password"},
+		CardField{Name: "sign-in", Value: "user name and password", Note: "programs call it Basic, HTTP or token"})
+	if d.HTTPS.Authority != "" {
+		side.Fields = append(side.Fields, CardField{Name: "authority", Value: hosts.AuthorityFile(p.Station, d), Note: "the file with the certificate authority that the program must be told to trust"})
+	}
+	return side, nil
+}
+
+// serves tells whether a token is for a purpose, as far as it is known what it is for.
+func serves(e chest.Entry, purpose string) bool {
+	return len(e.Purposes) == 0 || slices.Contains(e.Purposes, purpose) || (purpose == "clone" && slices.Contains(e.Purposes, "push"))
+}

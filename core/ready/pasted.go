@@ -1,0 +1,55 @@
+package ready
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+
+	"unicrux/core/describe"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+	"unicrux/core/sshkey"
+)
+
+// Pasted cleans what somebody pasted as a token, and recognises what is something else: without
+// asking anybody, and without telling it in the error.
+func Pasted(d *describe.Description, text secret.Text, others []*describe.Description) (secret.Text, error) {
+	clean := bytes.TrimSpace(text.Reveal())
+	for _, quote := range []string{`"`, `'`, "`"} {
+		if len(clean) > 1 && bytes.HasPrefix(clean, []byte(quote)) && bytes.HasSuffix(clean, []byte(quote)) {
+			clean = bytes.TrimSpace(clean[1 : len(clean)-1])
+		}
+	}
+	clean = bytes.TrimSpace(bytes.TrimPrefix(bytes.TrimPrefix(clean, []byte("Bearer ")), []byte("token=")))
+	word := string(clean)
+	switch {
+	case word == "":
+		return text, fmt.Errorf("%w: there is nothing in it", ErrNotToken)
+	case strings.Contains(word, "PRIVATE KEY"):
+		return text, fmt.Errorf("%w: it is a private key, which belongs on no page and in no field", ErrNotToken)
+	case isPublicLine(clean):
+		return text, fmt.Errorf("%w: it is the public line of a key, for unicrux key register", ErrNotToken)
+	case strings.HasPrefix(word, "SHA256:"):
+		return text, fmt.Errorf("%w: it is the fingerprint of a key", ErrNotToken)
+	case strings.Contains(word, "://"):
+		return text, fmt.Errorf("%w: it is an address", ErrNotToken)
+	case strings.ContainsAny(word, "…•*") || strings.Contains(word, "..."):
+		return text, fmt.Errorf("%w: it was shortened, as pages show tokens that they do not tell any more; make a new one", ErrNotToken)
+	case strings.ContainsFunc(word, func(r rune) bool { return r <= ' ' || r == 0x7f }):
+		return text, fmt.Errorf("%w: a token has no white space in it", ErrNotToken)
+	}
+	if d.Tokens.Form != "" && !speak.FitsForm(d, word) {
+		for _, other := range others {
+			if other.Tokens.Form != "" && other.HTTPSAt() != d.HTTPSAt() && speak.FitsForm(other, word) {
+				return text, fmt.Errorf("%w of %s: it has the form of those of %s", ErrNotToken, d.Name, other.Name)
+			}
+		}
+		return text, fmt.Errorf("%w of %s: those have another form, so this may be the account's password, or a part of a token", ErrNotToken, d.Name)
+	}
+	return secret.New(bytes.Clone(clean)), nil
+}
+
+func isPublicLine(text []byte) bool {
+	_, _, err := sshkey.ParseLine(text)
+	return err == nil
+}

@@ -1,0 +1,265 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"unicrux/core/address"
+	"unicrux/core/describe"
+	"unicrux/core/gitlink"
+	"unicrux/core/hosts"
+	"unicrux/core/speak"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a repository is not created or a folder not attached, for errors.Is.
+var (
+	ErrRepoName   = errors.New("a repository is named by letters, digits, dots, hyphens and underscores, with its group before a slash")
+	ErrNoDir      = errors.New("not a folder")
+	ErrAuthor     = errors.New("git does not know whom the commit is by")
+	ErrPush       = errors.New("the folder is attached, and pushing did not work")
+	ErrOtherRoot  = errors.New("the folder lies inside another repository")
+	ErrNoRepoHere = errors.New("the host has no such repository yet")
+)
+
+// A NewRepo says what to create and what to attach to it.
+type NewRepo struct {
+	Host    *describe.Description
+	Request speak.RepoRequest
+	From    string // the folder to attach, absolute; empty for none
+	Commit  bool   // commit what is in the folder where nothing was committed yet
+	HTTPS   bool   // attach by HTTPS in place of SSH
+	Git     func(ctx context.Context, folder string, args ...string) error
+}
+
+// A MadeRepo says what there is now.
+type MadeRepo struct {
+	Repo    speak.Repo
+	Already bool   // it was there before
+	Remote  string // of the attached folder; empty where none was attached
+	Branch  string // that was pushed; empty where nothing was
+	Tracks  bool   // a plain push of that branch goes there from now on
+	Made    bool   // the folder was made a repository
+}
+
+// CheckRepoName tells whether a text may name a repository.
+func CheckRepoName(text string) error {
+	parts := strings.Split(text, "/")
+	for _, part := range parts {
+		if part == "" || strings.Trim(part, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") != "" || strings.HasPrefix(part, "-") || strings.Trim(part, ".") == "" {
+			return ErrRepoName
+		}
+	}
+	return nil
+}
+
+// AddRepo lets a host create a repository, and attaches a folder to it. What exists already is
+// recognised, so it can be run again after it was cut short.
+func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *speak.Client, n NewRepo) (*MadeRepo, error) {
+	if n.From != "" {
+		if err := p.attachable(ctx, n.From, n.Commit); err != nil {
+			return nil, err
+		}
+	}
+	made := &MadeRepo{Repo: speak.Repo{Path: n.Request.Path}}
+	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActRepo, Data: map[string]string{"repo": n.Request.Path}}
+	err := batch.Act(fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step, func() (map[string]string, error) {
+		repo, err := client.AddRepo(ctx, n.Request)
+		if err == nil {
+			made.Repo = repo
+		}
+		return nil, err
+	})
+	if errors.Is(err, speak.ErrAlready) {
+		made.Already, err = true, nil
+		if n.Host.Can("show-repo") {
+			made.Repo, err = client.Repo(ctx, n.Request.Path)
+		}
+	}
+	if err != nil || n.From == "" {
+		return made, err
+	}
+	return made, p.Attach(ctx, batch, n, made)
+}
+
+// FindRepo asks a host now and then over SSH until it has a repository, which a person creates
+// on its page, and attaches a folder to it.
+func (p Place) FindRepo(ctx context.Context, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
+	made := &MadeRepo{Repo: speak.Repo{Path: n.Request.Path}}
+	url := p.cloneURL(n, made.Repo)
+	if !batch.Dry {
+		err := p.tryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (bool, error) {
+			_, err := gitlink.Run(ctx, p.Station, "ls-remote", "--quiet", "--", url)
+			return err == nil, ctx.Err()
+		})
+		if err != nil {
+			return made, err
+		}
+	}
+	if n.From == "" {
+		return made, nil
+	}
+	if err := p.attachable(ctx, n.From, n.Commit); err != nil {
+		return nil, err
+	}
+	return made, p.Attach(ctx, batch, n, made)
+}
+
+// attachable makes sure that a folder can be attached, before anything is created for it.
+func (p Place) attachable(ctx context.Context, folder string, commit bool) error {
+	info, err := os.Stat(folder)
+	if err != nil || !info.IsDir() {
+		return fmt.Errorf("%s: %w", folder, ErrNoDir)
+	}
+	inside := p.in(folder)
+	if _, err := gitlink.Run(ctx, inside, "rev-parse", "--git-dir"); err == nil {
+		out, _ := gitlink.Run(ctx, inside, "rev-parse", "--show-toplevel") // nothing inside git's own folders
+		if top := strings.TrimSpace(string(out)); !sameFolder(top, folder) {
+			return fmt.Errorf("%s: %w (%s)", folder, ErrOtherRoot, top)
+		}
+	}
+	if commit {
+		if words := gitlink.AuthorProblem(ctx, inside); words != "" {
+			return ErrAuthor
+		}
+	}
+	return nil
+}
+
+func sameFolder(a, b string) bool {
+	infoA, errA := os.Stat(a)
+	infoB, errB := os.Stat(b)
+	return errA == nil && errB == nil && os.SameFile(infoA, infoB)
+}
+
+// in is the station as it is in another folder.
+func (p Place) in(folder string) *workstation.Station {
+	inside := *p.Station
+	inside.Folder = folder
+	return &inside
+}
+
+// cloneURL is the address by which a folder is attached.
+func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
+	switch {
+	case n.HTTPS && repo.HTTPS != "":
+		return repo.HTTPS
+	case n.HTTPS:
+		return n.Host.HTTPS.URL + repo.Path + ".git"
+	case repo.SSH != "" && n.Host.ForAccount == "":
+		return repo.SSH
+	}
+	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.SSH.Host, Path: repo.Path + ".git"}.String()
+}
+
+// Attach makes a folder a repository where it is none, gives it the remote, and pushes what is
+// committed.
+func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, made *MadeRepo) error {
+	inside, url := p.in(n.From), p.cloneURL(n, made.Repo)
+	if _, err := address.Parse(url); err != nil { // the host may have told it
+		return fmt.Errorf("%w: its clone URL cannot be read", speak.ErrAnswer)
+	}
+	if batch.Dry {
+		return batch.Act(fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
+	}
+	if _, err := os.Stat(filepath.Join(n.From, ".git")); errors.Is(err, os.ErrNotExist) {
+		if err := n.Git(ctx, n.From, "init", "--quiet", "--initial-branch="+p.branchFor(ctx, inside, made)); err != nil {
+			return err
+		}
+		made.Made = true
+	}
+	if err := commitFirst(ctx, inside, n); err != nil {
+		return err
+	}
+	out, err := gitlink.Run(ctx, inside, "symbolic-ref", "--short", "HEAD")
+	branch := strings.TrimSpace(string(out))
+	if _, none := gitlink.Run(ctx, inside, "rev-parse", "--verify", "--quiet", "HEAD"); err != nil || none != nil {
+		branch = "" // nothing is committed, or no branch is checked out
+	}
+	if err := p.addRemote(ctx, batch, inside, n, made, branch, url); err != nil || branch == "" {
+		return err
+	}
+	if err := n.Git(ctx, n.From, "push", "--quiet", made.Remote, branch); err != nil {
+		return errors.Join(ErrPush, err)
+	}
+	made.Branch = branch
+	return nil
+}
+
+// branchFor names the first branch of a folder: as the host has it, else as the person told git,
+// else as most hosts have it.
+func (p Place) branchFor(ctx context.Context, inside *workstation.Station, made *MadeRepo) string {
+	if made.Repo.Branch != "" {
+		return made.Repo.Branch
+	}
+	if config, err := gitlink.ReadConfig(ctx, inside); err == nil {
+		if entry, found := config.Last("init.defaultbranch"); found && entry.Value != "" {
+			return entry.Value
+		}
+	}
+	return "main"
+}
+
+// addRemote gives a folder the remote: "origin", or where that leads elsewhere one of the
+// host's name. A branch that goes nowhere yet goes there from then on.
+func (p Place) addRemote(ctx context.Context, batch *workstation.Batch, inside *workstation.Station, n NewRepo, made *MadeRepo, branch, url string) error {
+	config, err := gitlink.ReadConfig(ctx, inside)
+	if err != nil {
+		return err
+	}
+	var assignments []gitlink.Assignment
+	if made.Remote = remoteFor(config, n.Host.Name, url); !slices.Contains(config.Remotes(), made.Remote) {
+		assignments = append(assignments, gitlink.Assignment{Key: "remote." + made.Remote + ".url", Values: []string{url}},
+			gitlink.Assignment{Key: "remote." + made.Remote + ".fetch", Values: []string{"+refs/heads/*:refs/remotes/" + made.Remote + "/*"}})
+	}
+	if _, tracks := config.Last("branch." + branch + ".remote"); branch != "" && !tracks {
+		made.Tracks = true
+		assignments = append(assignments, gitlink.Assignment{Key: "branch." + branch + ".remote", Values: []string{made.Remote}},
+			gitlink.Assignment{Key: "branch." + branch + ".merge", Values: []string{"refs/heads/" + branch}})
+	}
+	path, err := gitlink.LocalConfigFile(ctx, inside)
+	if err != nil || len(assignments) == 0 {
+		return err
+	}
+	_, err = batch.Edit(path, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), 0o644, func(old []byte) ([]byte, error) {
+		return gitlink.Assign(ctx, inside, old, assignments)
+	})
+	return err
+}
+
+// remoteFor names the remote that leads to a URL: one that does already, or a new one.
+func remoteFor(config *gitlink.Config, host, url string) string {
+	names := config.Remotes()
+	for _, name := range names {
+		if entry, _, found := config.RemoteURL(name, false); found && entry.Value == url {
+			return name
+		}
+	}
+	name := "origin"
+	for i := 1; slices.Contains(names, name); i++ {
+		if name = strings.ReplaceAll(host, "@", "-"); i > 1 {
+			name += fmt.Sprintf("-%d", i)
+		}
+	}
+	return name
+}
+
+// commitFirst commits what is in a folder, where that is wanted and nothing is committed yet.
+func commitFirst(ctx context.Context, inside *workstation.Station, n NewRepo) error {
+	if _, err := gitlink.Run(ctx, inside, "rev-parse", "--verify", "--quiet", "HEAD"); err == nil || !n.Commit {
+		return nil
+	}
+	if err := n.Git(ctx, n.From, "add", "--all"); err != nil {
+		return err
+	}
+	if gitlink.Uncommitted(ctx, inside) {
+		return n.Git(ctx, n.From, "commit", "--quiet", "--message", "Begin")
+	}
+	return nil
+}

@@ -1,0 +1,181 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/hosts"
+	"unicrux/core/oauth"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+	"unicrux/core/workstation"
+)
+
+func yes(b bool) string {
+	if b {
+		return "yes"
+	}
+	return ""
+}
+
+// ErrNoWayBack is returned for an undo that would need a token which was given up.
+var ErrNoWayBack = errors.New("a token that was given up does not come back")
+
+// takeBackToken takes back that a token was kept: it leaves the chest, and the host that issued
+// it for that forgets it.
+func (p Place) takeBackToken(ctx context.Context, step workstation.HostStep) error {
+	switch {
+	case step.Act == hosts.ActIssue:
+		return nil // that it is kept is taken back first, and revokes it
+	case step.Act == hosts.ActRevoke, step.Data["replaced"] != "":
+		return ErrNoWayBack
+	}
+	e, err := p.Chest().Entry(step.Data["name"])
+	if errors.Is(err, chest.ErrNone) {
+		return nil
+	}
+	if err == nil && step.Data["issued"] != "" {
+		var d *describe.Description
+		var s chest.Secret
+		if d, err = p.TokenHost(e); err != nil {
+			return err
+		}
+		if s, err = p.Chest().Get(e); err != nil {
+			return err
+		}
+		err = p.forgetAtHost(ctx, d, e, s)
+	}
+	if err != nil {
+		return err
+	}
+	return p.Chest().Remove(e.Name)
+}
+
+// RenewToken gets another token for one, proves it, and only then gives up the old one.
+func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest.Entry, until time.Time) (chest.Entry, error) {
+	d, err := p.TokenHost(e)
+	if err != nil {
+		return e, err
+	}
+	old, err := p.Chest().Get(e)
+	if err != nil {
+		return e, err
+	}
+	if e.Signed {
+		return p.Refresh(ctx, e, old)
+	}
+	request := speak.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
+	if until.IsZero() && speak.TakesEnd(d, "renew-token") {
+		request.Until = speak.UsualEnd(d, "renew-token", p.Station.Now())
+	}
+	if !d.Can("renew-token") {
+		return e, fmt.Errorf("%s: %w", d.Name, ErrRenewByHand)
+	}
+	if err := speak.CheckToken(d, "renew-token", request, p.Station.Now()); err != nil {
+		return e, err
+	}
+	var issued *speak.IssuedToken
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": e.Label}}
+	err = batch.Act(fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
+		if issued, err = p.Client(d, old.Token).RenewToken(ctx, e.ID, request); err != nil {
+			return nil, refusedToken(err)
+		}
+		return map[string]string{"id": issued.ID}, nil
+	})
+	if err != nil || batch.Dry {
+		return e, err
+	}
+	fresh, _, err := p.KeepToken(ctx, batch, NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: e.Purposes, Scopes: issued.Scopes,
+		Label: e.Label, ID: issued.ID, Until: issued.Until, Account: e.Account, Replace: e.Name})
+	if err != nil {
+		return e, err
+	}
+	if d.Can("revoke-token") && issued.ID != e.ID {
+		if err := p.revoke(ctx, d, e, old, issued.Token); err != nil {
+			return fresh, err
+		}
+	}
+	return fresh, nil
+}
+
+// revoke makes the host forget a token, asking with that very one, or with another.
+func (p Place) revoke(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret, other secret.Text) error {
+	err := p.Client(d, s.Token).RevokeToken(ctx, e.ID)
+	if err != nil && !other.Empty() {
+		err = p.Client(d, other).RevokeToken(ctx, e.ID)
+	}
+	return err
+}
+
+// Refresh renews a signed-in token without asking anybody.
+func (p Place) Refresh(ctx context.Context, e chest.Entry, old chest.Secret) (chest.Entry, error) {
+	d, err := p.TokenHost(e)
+	if err != nil {
+		return e, err
+	}
+	server, err := oauth.Discover(ctx, d)
+	if err != nil {
+		return e, err
+	}
+	grant, err := server.Refresh(ctx, &oauth.Grant{Access: old.Token, Refresh: old.Refresh, Scopes: e.Scopes})
+	if err != nil {
+		return e, err
+	}
+	e.Until, e.Scopes = grant.Until.UTC(), grant.Scopes
+	return e, p.Chest().Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
+}
+
+// RevokeToken makes the host forget a token, and then the chest. told is false where the host
+// could not be told, because its description does not say how.
+func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e chest.Entry) (told bool, err error) {
+	d, err := p.TokenHost(e)
+	if err != nil && !errors.Is(err, hosts.ErrUnknown) {
+		return false, err
+	}
+	if d != nil && (d.Can("revoke-token") || e.Signed) {
+		s, err := p.Chest().Get(e)
+		if err != nil {
+			return false, err
+		}
+		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.ID}}
+		err = batch.Act(fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step, func() (map[string]string, error) {
+			return nil, p.forgetAtHost(ctx, d, e, s)
+		})
+		if err != nil {
+			return false, err
+		}
+		told = true
+	}
+	step := workstation.HostStep{Host: e.Host, Act: hosts.ActRevoke, Data: map[string]string{"name": e.Name}}
+	return told, batch.Act(fmt.Sprintf("Take the token %s out of the chest.", e.Name), step, func() (map[string]string, error) {
+		return nil, p.Chest().Remove(e.Name)
+	})
+}
+
+func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret) error {
+	if !e.Signed {
+		err := p.revoke(ctx, d, e, s, secret.Text{})
+		var refusal *speak.Refusal
+		if errors.As(err, &refusal) && refusal.Status == 401 {
+			return nil // it is not known there any more, or has ended
+		}
+		return err
+	}
+	server, err := oauth.Discover(ctx, d)
+	if err != nil {
+		return err
+	}
+	if !s.Refresh.Empty() {
+		if err := server.Forget(ctx, s.Refresh); err != nil && !errors.Is(err, oauth.ErrCannot) {
+			return err
+		}
+	}
+	if err := server.Forget(ctx, s.Token); err != nil && !errors.Is(err, oauth.ErrCannot) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,246 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/describe"
+	"unicrux/core/hosts"
+	"unicrux/core/oauth"
+	"unicrux/core/secret"
+	"unicrux/core/speak"
+	"unicrux/core/workstation"
+)
+
+// Reasons for which a token is not kept, for errors.Is.
+var (
+	ErrTokenUnproved = errors.New("the host does not take this token")
+	ErrNotToken      = errors.New("this is not a token")
+	ErrWhichToken    = errors.New("there are several tokens for this host")
+	ErrNoToken       = errors.New("the chest has no such token")
+	ErrEndedToken    = errors.New("the token has ended")
+	ErrRenewByHand   = errors.New("the host's interface renews no tokens")
+)
+
+// Chest is where the secrets of this workstation are.
+func (p Place) Chest() *chest.Chest { return chest.Of(p.Station) }
+
+// A Proven token says what the host tells about one.
+type Proven struct {
+	Account string   // whose it is; empty where the host does not tell
+	Scopes  []string // empty where the host does not tell
+	Until   time.Time
+	How     string // by what it was proved; empty when it could not be
+}
+
+// ProveToken asks the host about a token: by its interface, or by introspection.
+func (p Place) ProveToken(ctx context.Context, d *describe.Description, token secret.Text) (*Proven, error) {
+	client := p.Client(d, token)
+	if d.Can("who") || d.Can("show-token") {
+		return p.proveByInterface(ctx, client)
+	}
+	if d.OAuth.Client != "" {
+		server, err := oauth.Discover(ctx, d)
+		if err != nil {
+			return nil, err
+		}
+		known, err := server.Ask(ctx, token)
+		switch {
+		case errors.Is(err, oauth.ErrCannot), errors.Is(err, oauth.ErrRefused): // some tell only clients with a secret
+		case err != nil:
+			return nil, err
+		case !known.Active:
+			return nil, ErrTokenUnproved
+		default:
+			return &Proven{known.Account, known.Scopes, known.Until, "introspection"}, nil
+		}
+	}
+	return &Proven{}, nil
+}
+
+func (p Place) proveByInterface(ctx context.Context, client *speak.Client) (*Proven, error) {
+	proven := &Proven{How: "the interface of " + client.Description.Name}
+	var err error
+	if client.Description.Can("who") {
+		if proven.Account, err = client.Who(ctx); err != nil {
+			return nil, refusedToken(err)
+		}
+	}
+	shown, err := client.ShowToken(ctx)
+	var refusal *speak.Refusal
+	switch {
+	case errors.As(err, &refusal) && proven.Account != "": // it may not look at itself
+	case errors.Is(err, speak.ErrNoOperation):
+	case err != nil:
+		return nil, refusedToken(err)
+	default:
+		proven.Scopes, proven.Until = shown.Scopes, shown.Until
+		if proven.Account == "" {
+			proven.Account = shown.Account
+		}
+	}
+	return proven, nil
+}
+
+// refusedToken says of a refusal for want of a good token that the token is not taken.
+func refusedToken(err error) error {
+	var refusal *speak.Refusal
+	if errors.As(err, &refusal) && refusal.Status == 401 {
+		return errors.Join(ErrTokenUnproved, err)
+	}
+	return err
+}
+
+// A NewToken is one that is to be kept.
+type NewToken struct {
+	Host     *describe.Description
+	Secret   chest.Secret
+	Purposes []string
+	Scopes   []string
+	Label    string
+	ID       string
+	Until    time.Time
+	Account  string // empty when the host shall tell
+	Signed   bool   // by OAuth
+	Replace  string // the name of the entry whose place it takes; empty for a new one
+	Issued   bool   // by the host a moment ago, so that taking it back revokes it
+}
+
+// KeepToken proves a token, puts it into the chest, and makes git ask the chest for the host.
+func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
+	proven, err := p.ProveToken(ctx, n.Host, n.Secret.Token)
+	if err != nil {
+		return chest.Entry{}, nil, err
+	}
+	if n.Host.ForAccount != "" && proven.Account != "" && proven.Account != n.Host.ForAccount {
+		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
+	}
+	e := p.entryFor(n, proven)
+	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep, Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
+	err = batch.Act(fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
+		var err error
+		if n.Replace != "" {
+			e.Name = n.Replace
+			err = p.Chest().Put(e, n.Secret)
+		} else {
+			e, err = p.Chest().Add(e, n.Secret)
+		}
+		return map[string]string{"name": e.Name}, err
+	})
+	if err != nil {
+		return e, proven, err
+	}
+	return e, proven, hosts.SettleHTTPS(ctx, batch, p.Station, n.Host, p.Program)
+}
+
+func (p Place) entryFor(n NewToken, proven *Proven) chest.Entry {
+	now := p.Station.Now().UTC().Truncate(time.Second)
+	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
+		Purposes: n.Purposes, Scopes: n.Scopes, Made: now, Until: n.Until.UTC(), Signed: n.Signed}
+	if e.Until.IsZero() {
+		e.Until = proven.Until.UTC()
+	}
+	if proven.How != "" {
+		e.Proved = now
+	}
+	if proven.Account != "" {
+		e.Account = proven.Account
+	}
+	if len(e.Scopes) == 0 {
+		e.Scopes = proven.Scopes
+	}
+	if len(e.Purposes) == 0 {
+		e.Purposes = PurposesOf(n.Host, e.Scopes)
+	}
+	if e.User = n.Host.GitUser(e.Account); e.User == "" {
+		e.User = "token"
+	}
+	return e
+}
+
+// PurposesOf tells which purposes scopes serve, as far as the description says.
+func PurposesOf(d *describe.Description, scopes []string) []string {
+	var list []string
+	for _, purpose := range describe.Purposes() {
+		needed, found := d.Purposes[purpose]
+		if found && len(needed) > 0 && !slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(scopes, s) }) {
+			list = append(list, purpose)
+		}
+	}
+	return list
+}
+
+// IssueToken lets the host issue a token by its interface, and keeps it.
+func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client *speak.Client, r speak.TokenRequest) (chest.Entry, *Proven, error) {
+	d := client.Description
+	if err := speak.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
+		return chest.Entry{}, nil, err
+	}
+	var issued *speak.IssuedToken
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
+	err := batch.Act(fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step, func() (data map[string]string, err error) {
+		if issued, err = client.IssueToken(ctx, r); err != nil {
+			return nil, err
+		}
+		return map[string]string{"id": issued.ID}, nil
+	})
+	if err != nil || batch.Dry {
+		return chest.Entry{}, nil, err
+	}
+	n := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: r.Purposes, Scopes: issued.Scopes, Label: r.Label, ID: issued.ID,
+		Until: issued.Until, Account: client.Account, Issued: true}
+	if n.Until.IsZero() && speak.TakesEnd(d, "issue-token") {
+		n.Until = r.Until
+	}
+	e, proven, err := p.KeepToken(ctx, batch, n)
+	if err != nil { // nobody would ever see it again
+		_ = p.Client(d, issued.Token).RevokeToken(context.WithoutCancel(ctx), issued.ID)
+	}
+	return e, proven, err
+}
+
+// FindToken finds an entry by its name, or the only one of a host.
+func (p Place) FindToken(name string) (chest.Entry, error) {
+	e, err := p.Chest().Entry(name)
+	if !errors.Is(err, chest.ErrNone) {
+		return e, err
+	}
+	list, err := p.Chest().List()
+	if err != nil && !errors.Is(err, chest.ErrDamaged) {
+		return e, err
+	}
+	var found []chest.Entry
+	for _, e := range list {
+		if e.Host == name || e.At == strings.ToLower(name) {
+			found = append(found, e)
+		}
+	}
+	switch len(found) {
+	case 0:
+		return e, fmt.Errorf("%s: %w", name, ErrNoToken)
+	case 1:
+		return found[0], nil
+	}
+	return e, fmt.Errorf("%s: %w", name, ErrWhichToken)
+}
+
+// TokenHost is the description of the host of an entry.
+func (p Place) TokenHost(e chest.Entry) (*describe.Description, error) {
+	registry := p.Registry
+	if registry == nil {
+		var err error
+		if registry, err = p.Lookup(); err != nil {
+			return nil, err
+		}
+	}
+	d, err := registry.Find(e.Host)
+	if err == nil && d.HTTPSAt() != e.At { // the secret goes only where it was kept for
+		err = fmt.Errorf("%s: its description leads to %s now, and the token is for %s", e.Host, d.HTTPSAt(), e.At)
+	}
+	return d, err
+}

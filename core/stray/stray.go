@@ -1,0 +1,346 @@
+// Package stray finds secrets for code hosts that lie about in plain text: in git's credential
+// file (git-credential-store(1)), in netrc files, in the URLs of remotes, in headers that git's
+// configuration adds, and, to be told about only, in environment files and shell histories.
+//
+// [Find] is what callers want. Nothing is changed here.
+package stray
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/base64"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+
+	"unicrux/core/address"
+	"unicrux/core/gitlink"
+	"unicrux/core/secret"
+	"unicrux/core/workstation"
+)
+
+// A Sort is a kind of place where secrets lie.
+type Sort string
+
+// The sorts.
+const (
+	CredentialFile Sort = "credential file"
+	Netrc          Sort = "netrc file"
+	RemoteURL      Sort = "remote's URL"
+	Header         Sort = "header"
+	Environment    Sort = "environment file"
+	History        Sort = "shell history"
+)
+
+// A Stray is a secret that lies about.
+type Stray struct {
+	Sort   Sort
+	File   string // where it lies
+	Line   int    // counted from 1; 0 where that is not known
+	At     string // the host, with its port when one stands there; empty where it is not known
+	User   string // may be empty
+	Secret secret.Text
+	Key    string // of git's configuration, for a URL or a header
+	Value  string // what stands there, which holds the secret
+}
+
+// Movable tells whether it can be taken out of there. From files that other programs write it
+// is only told.
+func (s Stray) Movable() bool {
+	return s.At != "" && !s.Secret.Empty() && s.Sort != Environment && s.Sort != History
+}
+
+// maxFile bounds what is read of one file.
+const maxFile = 8 << 20
+
+// Find looks in the usual places of a home and of the repository of the current folder, or in
+// the files that are named alone.
+func Find(ctx context.Context, station *workstation.Station, files []string) ([]Stray, error) {
+	var list []Stray
+	if len(files) > 0 {
+		for _, file := range files {
+			text, err := read(file)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, inFile(file, text)...)
+		}
+		return list, nil
+	}
+	config, err := gitlink.ReadConfig(ctx, station)
+	if err != nil {
+		return nil, err
+	}
+	for _, file := range credentialFiles(station, config) {
+		if text, err := read(file); err == nil { // most are not there
+			list = append(list, inCredentialFile(file, text)...)
+		}
+	}
+	list = append(list, InNetrc(station)...)
+	for _, s := range inConfig(config) {
+		if !filepath.IsAbs(s.File) { // git names the repository's own from the current folder
+			s.File = filepath.Join(station.Folder, s.File)
+		}
+		list = append(list, s)
+	}
+	for _, file := range toldFiles(station) {
+		if text, err := read(file); err == nil {
+			list = append(list, told(file, text)...)
+		}
+	}
+	return list, nil
+}
+
+// InNetrc finds what the netrc file of the home holds, which git's HTTPS library reads by itself.
+func InNetrc(station *workstation.Station) []Stray {
+	var list []Stray
+	for _, name := range []string{".netrc", "_netrc"} {
+		file := filepath.Join(station.Home, name)
+		if text, err := read(file); err == nil {
+			list = append(list, inNetrc(file, text)...)
+		}
+	}
+	return list
+}
+
+func read(path string) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close() //nolint:errcheck // opened for reading
+	if info, err := f.Stat(); err == nil && !info.Mode().IsRegular() {
+		return nil, os.ErrInvalid
+	}
+	var b bytes.Buffer
+	_, err = b.ReadFrom(&limited{f, maxFile})
+	return b.Bytes(), err
+}
+
+// limited reads so many bytes at most.
+type limited struct {
+	from *os.File
+	left int
+}
+
+func (l *limited) Read(p []byte) (int, error) {
+	n, err := l.from.Read(p[:min(len(p), max(l.left, 1))])
+	if l.left -= n; l.left <= 0 && err == nil {
+		return n, os.ErrInvalid
+	}
+	return n, err
+}
+
+// credentialFiles are those that git's store helper reads: the usual two, and those that a
+// helper names ("--file" in git-credential-store(1)).
+func credentialFiles(station *workstation.Station, config *gitlink.Config) []string {
+	xdg := station.Getenv("XDG_CONFIG_HOME")
+	if xdg == "" {
+		xdg = filepath.Join(station.Home, ".config")
+	}
+	files := []string{filepath.Join(station.Home, ".git-credentials"), filepath.Join(xdg, "git", "credentials")}
+	for _, entry := range config.All("credential.helper") {
+		words := strings.Fields(strings.ReplaceAll(entry.Value, "--file=", "--file "))
+		for i, word := range words {
+			if word == "--file" && i+1 < len(words) && words[0] == "store" {
+				files = append(files, station.KeyPath(strings.Trim(words[i+1], `"'`)))
+			}
+		}
+	}
+	return files
+}
+
+// inFile guesses from what stands in a file which of the known forms it has.
+func inFile(path string, text []byte) []Stray {
+	if list := inCredentialFile(path, text); len(list) > 0 && strings.Count(string(text), "://") == len(bytes.Fields(text)) {
+		return list
+	}
+	if list := inNetrc(path, text); len(list) > 0 {
+		return list
+	}
+	return told(path, text)
+}
+
+// inCredentialFile reads a URL on each line.
+func inCredentialFile(path string, text []byte) []Stray {
+	var list []Stray
+	for n, line := range lines(text) {
+		at, err := url.Parse(line)
+		if err != nil || at.User == nil || at.Scheme != "https" {
+			continue
+		}
+		if password, set := at.User.Password(); set && password != "" {
+			list = append(list, Stray{Sort: CredentialFile, File: path, Line: n + 1, At: strings.ToLower(at.Host), User: at.User.Username(), Secret: secret.New([]byte(password))})
+		}
+	}
+	return list
+}
+
+func lines(text []byte) []string {
+	var list []string
+	scanner := bufio.NewScanner(bytes.NewReader(text))
+	scanner.Buffer(nil, maxFile)
+	for scanner.Scan() {
+		list = append(list, scanner.Text())
+	}
+	return list
+}
+
+// inNetrc reads machine, login and password (netrc(5) of the GNU inetutils). What belongs to a
+// macro, or to no machine, is passed over.
+func inNetrc(path string, text []byte) []Stray {
+	var list []Stray
+	var now *Stray
+	keep := func() {
+		if now != nil && !now.Secret.Empty() {
+			list = append(list, *now)
+		}
+		now = nil
+	}
+	macro := false
+	for n, line := range lines(text) {
+		if macro = macro && strings.TrimSpace(line) != ""; macro {
+			continue
+		}
+		words := strings.Fields(line)
+		for i := 0; i < len(words) && !strings.HasPrefix(words[i], "#"); i++ {
+			value := ""
+			if i+1 < len(words) {
+				value = words[i+1]
+			}
+			switch words[i] {
+			case "machine":
+				keep()
+				now = &Stray{Sort: Netrc, File: path, Line: n + 1, At: strings.ToLower(value)}
+				i++
+			case "default":
+				keep()
+			case "login":
+				if now != nil {
+					now.User = value
+				}
+				i++
+			case "password":
+				if now != nil {
+					now.Secret = secret.New([]byte(strings.Trim(value, `"`)))
+				}
+				i++
+			case "macdef":
+				macro, i = true, len(words)
+			}
+		}
+	}
+	keep()
+	return list
+}
+
+// inConfig finds secrets in the URLs of remotes and in headers for signing in.
+func inConfig(config *gitlink.Config) []Stray {
+	var list []Stray
+	for _, entry := range config.Every() {
+		key := strings.ToLower(entry.Key)
+		switch {
+		case strings.HasPrefix(key, "remote.") && (strings.HasSuffix(key, ".url") || strings.HasSuffix(key, ".pushurl")):
+			if s, found := inURL(entry.Value); found {
+				s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
+				list = append(list, s)
+			}
+		case strings.HasPrefix(key, "http.") && strings.HasSuffix(key, ".extraheader"):
+			s := inHeader(entry.Value)
+			if s.Secret.Empty() {
+				continue
+			}
+			at, err := url.Parse(strings.TrimSuffix(strings.TrimPrefix(entry.Key, "http."), entry.Key[strings.LastIndexByte(entry.Key, '.'):]))
+			if err == nil && at.Scheme == "https" {
+				s.At = strings.ToLower(at.Host)
+			}
+			s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// inURL finds a password in a URL, or a token in the place of the login name.
+func inURL(text string) (Stray, bool) {
+	at, err := url.Parse(text)
+	if _, hidden := address.HideSecret(text); err != nil || at.User == nil || !hidden {
+		return Stray{}, false
+	}
+	s := Stray{Sort: RemoteURL, User: at.User.Username()}
+	if at.Scheme == "https" { // over anything else nothing is kept, or answered
+		s.At = strings.ToLower(at.Host)
+	}
+	password, set := at.User.Password()
+	if !set || password == "" {
+		s.User, password = "", at.User.Username()
+	}
+	s.Secret = secret.New([]byte(password))
+	return s, true
+}
+
+// inHeader reads what signs in by a header (RFC 7617, RFC 6750).
+func inHeader(text string) Stray {
+	name, value, _ := strings.Cut(text, ":")
+	if !strings.EqualFold(strings.TrimSpace(name), "authorization") {
+		return Stray{}
+	}
+	kind, word, _ := strings.Cut(strings.TrimSpace(value), " ")
+	s := Stray{Sort: Header}
+	switch strings.ToLower(kind) {
+	case "basic":
+		plain, err := base64.StdEncoding.DecodeString(strings.TrimSpace(word))
+		user, password, found := bytes.Cut(plain, []byte(":"))
+		if err == nil && found {
+			s.User, s.Secret = string(user), secret.New(password)
+		}
+	case "bearer", "token":
+		s.Secret = secret.New([]byte(strings.TrimSpace(word)))
+	}
+	return s
+}
+
+// toldFiles are those in which secrets are looked for and never touched.
+func toldFiles(station *workstation.Station) []string {
+	var files []string
+	for _, name := range []string{".bash_history", ".zsh_history", ".history", ".local/share/fish/fish_history", ".env"} {
+		files = append(files, filepath.Join(station.Home, filepath.FromSlash(name)))
+	}
+	if station.Folder != station.Home {
+		files = append(files, filepath.Join(station.Folder, ".env"))
+	}
+	return files
+}
+
+// The forms of what is told are compiled when they are wanted: most runs of the program want
+// none, and git waits for some.
+var (
+	inAddress = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`https://([^\s:/@'"]*):([^\s@/'"]+)@([A-Za-z0-9.-]+(?::\d+)?)`)
+	})
+	inVariable = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`(?i)^\s*(?:export\s+)?([A-Z0-9_]*(?:TOKEN|PASSWORD|SECRET)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
+	})
+)
+
+// told finds addresses with a secret in them, and in environment files what is named like one.
+func told(path string, text []byte) []Stray {
+	sort := History
+	if strings.HasSuffix(path, ".env") {
+		sort = Environment
+	}
+	var list []Stray
+	for n, line := range lines(text) {
+		for _, match := range inAddress().FindAllStringSubmatch(line, -1) {
+			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, At: strings.ToLower(match[3]), User: match[1], Secret: secret.New([]byte(match[2]))})
+		}
+		if match := inVariable().FindStringSubmatch(line); match != nil && sort == Environment && !strings.HasPrefix(match[2], "$") {
+			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, User: match[1], Secret: secret.New([]byte(match[2]))})
+		}
+	}
+	return list
+}

@@ -1,0 +1,342 @@
+package wire
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"io"
+	"mime"
+	"net"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"unicrux/core/foreign"
+	"unicrux/core/secret"
+)
+
+// The further reasons for which a way over HTTPS ends, to be tested with errors.Is.
+var (
+	ErrNotTLS  = errors.New("something else than TLS answers")
+	ErrVersion = errors.New("no version of TLS in common")
+	ErrStatus  = errors.New("the host did not open the repository") // the answer says more
+	ErrOwn     = errors.New("the host wants a certificate from this workstation")
+)
+
+// tags are the marks of a page.
+const tags = `(?s)<(script|style).*?</(script|style)>|<[^>]*>`
+
+// A WebPlan says which way to go over HTTPS.
+type WebPlan struct {
+	Base    *url.URL         // of the repository, without any secret
+	Service string           // "git-upload-pack" or "git-receive-pack"
+	Instead string           // a service to try where Service is refused to somebody who is signed in
+	Proxy   *url.URL         // nil to connect directly
+	At      string           // an IP address to connect to in place of the name; empty asks the name servers
+	Roots   []byte           // certificates (PEM) to trust in place of the system's; nil for the system's
+	Blind   bool             // the certificate is not looked at, as settings say
+	Own     *tls.Certificate // to show where the host wants one; nil for none
+	Headers []string         // "Name: value", that go with every request
+
+	// Credential is asked for when the host wants to know who asks.
+	Credential func() (user string, password secret.Text, err error)
+	Timeout    time.Duration // for each step; 0 means 10 seconds
+}
+
+// A WebTrip is what was met over HTTPS. It is filled as far as the way went.
+type WebTrip struct {
+	Connected string
+	Silent    string              // as in [Trip]
+	Chain     []*x509.Certificate // as the host showed it, its own first
+	Wanted    bool                // the host wanted to know who asks
+	Realm     string              // what for, uncleaned
+	Schemes   []string            // the ways to tell it that the host takes, in lower case (RFC 9110, section 11.3)
+	Date      time.Time           // what the host says the time is; zero for nothing
+	User      string              // who was told; empty for nobody
+	Judgement error               // why the certificate is not trusted, as crypto/x509 says it
+	NoSecret  error               // why nobody could be told
+	Answer    WebAnswer           // of Service
+	Instead   WebAnswer           // of WebPlan.Instead, if it was tried
+	Times     [AtService + 1]time.Duration
+}
+
+// A WebAnswer is what the host said.
+type WebAnswer struct {
+	Status int               // HTTP status; 0 for none
+	Open   bool              // an advertisement came
+	Refs   int               // refs in it
+	Heads  map[string]string // object names of its branches, by their full names
+	Kind   string            // media type
+	Words  string            // what came in place of an advertisement, uncleaned
+	Later  string            // when the host wants to be asked again (Retry-After)
+	Moved  string            // where the host sends us (Location), uncleaned
+}
+
+// GoWeb goes the way over HTTPS, on one connection, as git does: first without telling who asks
+// (gitprotocol-http(5)). The trip is never nil; the error is a *[Failure], or ctx's.
+func GoWeb(ctx context.Context, plan WebPlan) (*WebTrip, error) {
+	if plan.Timeout == 0 {
+		plan.Timeout = 10 * time.Second
+	}
+	port := 443
+	if plan.Base.Scheme == "http" {
+		port = 80
+	}
+	if text := plan.Base.Port(); text != "" {
+		port = portOf(text)
+	}
+	host := plan.Base.Hostname()
+	if plan.At != "" {
+		host = plan.At
+	}
+	w := &webWalker{walker: walker{plan: Plan{Host: host, Port: port, Timeout: plan.Timeout}, trip: &Trip{With: -1}, mark: time.Now()}, web: plan, met: &WebTrip{}}
+	err := w.walk(ctx)
+	w.met.Connected, w.met.Silent, w.met.Times, w.met.Judgement = w.trip.Connected, w.trip.Silent, w.trip.Times, w.judgement
+	if ctx.Err() != nil {
+		err = ctx.Err()
+	}
+	return w.met, err
+}
+
+func portOf(text string) int {
+	n := 0
+	for _, digit := range text {
+		n = n*10 + int(digit-'0')
+	}
+	return n
+}
+
+type webWalker struct {
+	walker
+	web       WebPlan
+	met       *WebTrip
+	judgement error // of the certificate
+	asked     bool  // the host asked for a certificate of ours
+}
+
+func (w *webWalker) walk(ctx context.Context) error {
+	conn, err := w.reach(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close() //nolint:errcheck // nothing was written that could be lost
+	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
+	defer stop()
+	w.pass(AtTrust)
+	secure := conn
+	if w.web.Base.Scheme != "http" {
+		if secure, err = w.trust(ctx, conn); err != nil {
+			return err
+		}
+	}
+	w.pass(AtSignIn)
+	line := &http.Client{Timeout: w.web.Timeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		Transport: &http.Transport{MaxResponseHeaderBytes: 64 << 10, DisableCompression: false, MaxConnsPerHost: 1,
+			DialContext: once(secure), DialTLSContext: once(secure)}}
+	return w.ask(ctx, line)
+}
+
+// once hands a connection out one time: a second would be another way.
+func once(conn net.Conn) func(context.Context, string, string) (net.Conn, error) {
+	return func(context.Context, string, string) (net.Conn, error) {
+		given := conn
+		conn = nil
+		if given == nil {
+			return nil, ErrHungUp
+		}
+		return given, nil
+	}
+}
+
+// reach opens the connection, through the proxy where there is one.
+func (w *webWalker) reach(ctx context.Context) (net.Conn, error) {
+	if w.web.Proxy == nil {
+		return w.connect(ctx)
+	}
+	w.pass(AtConnect)
+	target := net.JoinHostPort(w.web.Base.Hostname(), strconv.Itoa(w.plan.Port))
+	conn, err := Tunnel(ctx, w.web.Proxy, target, w.web.Timeout)
+	switch {
+	case errors.Is(err, ErrProxyRefuses), errors.Is(err, ErrProxySignIn):
+		return nil, w.fail(pick(err, ErrProxyRefuses, ErrProxySignIn), err.Error())
+	case err != nil:
+		return nil, w.fail(ErrNoProxy, err.Error())
+	}
+	w.trip.Connected = w.web.Proxy.Host
+	return conn, nil
+}
+
+// trust looks at the host's certificate as git's library would.
+func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) {
+	ctx, cancel := context.WithTimeout(ctx, w.web.Timeout)
+	defer cancel()
+	var judged error
+	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: tls.VersionTLS12, InsecureSkipVerify: true, // judged below, so that the chain can be told
+		VerifyConnection: func(state tls.ConnectionState) error {
+			w.met.Chain = state.PeerCertificates
+			judged = w.judge(state)
+			return judged
+		},
+		GetClientCertificate: func(*tls.CertificateRequestInfo) (*tls.Certificate, error) {
+			if w.asked = true; w.web.Own != nil {
+				return w.web.Own, nil
+			}
+			return &tls.Certificate{}, nil
+		}}
+	secure := tls.Client(conn, config)
+	err := secure.HandshakeContext(ctx)
+	var record tls.RecordHeaderError
+	switch {
+	case err == nil:
+		return secure, nil
+	case judged != nil:
+		return nil, w.fail(ErrTrust, judged.Error())
+	case errors.As(err, &record):
+		return nil, w.fail(ErrNotTLS, "")
+	case w.asked && wantsOwn(err):
+		return nil, w.fail(ErrOwn, err.Error())
+	case strings.Contains(err.Error(), "protocol version"), strings.Contains(err.Error(), "handshake failure"): // the library has no type for them
+		return nil, w.fail(ErrVersion, err.Error())
+	case isTimeout(err):
+		return nil, w.fail(ErrSilent, "")
+	}
+	return nil, w.fail(ErrHungUp, err.Error())
+}
+
+// wantsOwn tells whether a server ended the line for want of a certificate of ours, or because
+// of the one that it got: over TLS 1.3 only after the handshake (RFC 8446, section 4.4.2.4).
+func wantsOwn(err error) bool {
+	for _, words := range []string{"certificate required", "bad certificate", "handshake failure", "unknown certificate authority", "certificate unknown", "expired certificate"} {
+		if strings.Contains(err.Error(), "tls: "+words) { // the library has no type for them
+			return true
+		}
+	}
+	return false
+}
+
+func (w *webWalker) judge(state tls.ConnectionState) error {
+	if w.web.Blind {
+		return nil
+	}
+	options := x509.VerifyOptions{DNSName: w.web.Base.Hostname(), Intermediates: x509.NewCertPool()}
+	if w.web.Roots != nil {
+		options.Roots = x509.NewCertPool()
+		options.Roots.AppendCertsFromPEM(w.web.Roots)
+	}
+	for _, certificate := range state.PeerCertificates[1:] {
+		options.Intermediates.AddCert(certificate)
+	}
+	_, err := state.PeerCertificates[0].Verify(options)
+	w.judgement = err
+	return err
+}
+
+// ask asks for the advertisement of the service: first as nobody, then as whoever git would be.
+func (w *webWalker) ask(ctx context.Context, line *http.Client) error {
+	var secretWord secret.Text
+	user := ""
+	if err := w.get(ctx, line, w.web.Service, "", secretWord, &w.met.Answer); err != nil {
+		return err
+	}
+	if w.met.Answer.Status == http.StatusUnauthorized && w.web.Credential != nil {
+		w.met.Wanted = true
+		var err error
+		if user, secretWord, err = w.web.Credential(); err != nil {
+			w.met.NoSecret = err
+			return w.fail(ErrDenied, w.met.Answer.Words)
+		}
+		w.met.User = user
+		if err := w.get(ctx, line, w.web.Service, user, secretWord, &w.met.Answer); err != nil {
+			return err
+		}
+	}
+	if w.met.Answer.Status == http.StatusUnauthorized {
+		return w.fail(ErrDenied, w.met.Answer.Words)
+	}
+	w.pass(AtService)
+	if w.met.Answer.Open {
+		w.pass(AtService)
+		return nil
+	}
+	if w.web.Instead != "" {
+		if err := w.get(ctx, line, w.web.Instead, user, secretWord, &w.met.Instead); err != nil {
+			return err
+		}
+	}
+	return w.fail(ErrStatus, w.met.Answer.Words)
+}
+
+// get asks for one advertisement ("info/refs" in gitprotocol-http(5)). Nothing is sent that could
+// change the repository.
+func (w *webWalker) get(ctx context.Context, line *http.Client, service, user string, word secret.Text, answer *WebAnswer) error {
+	target := *w.web.Base
+	target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
+	target.RawQuery = "service=" + service
+	h, err := http.NewRequestWithContext(ctx, http.MethodGet, target.String(), nil)
+	if err != nil {
+		return w.fail(ErrStatus, "")
+	}
+	h.Header.Set("User-Agent", "git/2.0 (unicrux)") // hosts answer browsers with pages
+	h.Header.Set("Accept", "*/*")
+	h.Header.Set("Pragma", "no-cache")
+	if user != "" || !word.Empty() {
+		h.SetBasicAuth(user, string(word.Reveal()))
+	}
+	for _, text := range w.web.Headers { // they win over what the library itself would send
+		if name, value, found := strings.Cut(text, ":"); found {
+			h.Header.Set(strings.TrimSpace(name), strings.TrimSpace(value))
+		}
+	}
+	response, err := line.Do(h)
+	if err != nil {
+		switch {
+		case isTimeout(err):
+			return w.fail(ErrSilent, "")
+		case w.asked && wantsOwn(err):
+			return w.fail(ErrOwn, "")
+		}
+		return w.fail(ErrHungUp, "")
+	}
+	defer response.Body.Close() //nolint:errcheck // read as far as it is wanted
+	w.met.Date, _ = http.ParseTime(response.Header.Get("Date"))
+	answer.read(response, service)
+	for _, way := range response.Header.Values("WWW-Authenticate") {
+		scheme, _, _ := strings.Cut(way, " ")
+		w.met.Realm, w.met.Schemes = clip(way), append(w.met.Schemes, strings.ToLower(scheme))
+	}
+	return nil
+}
+
+// Said is what the host said, as one line: of a page for people, its words.
+func (a *WebAnswer) Said() string {
+	text := a.Words
+	if a.Kind == "text/html" || strings.HasPrefix(strings.TrimSpace(text), "<") {
+		text = regexp.MustCompile(tags).ReplaceAllString(text, " ")
+	}
+	return foreign.Clean(text)
+}
+
+func (a *WebAnswer) read(response *http.Response, service string) {
+	*a = WebAnswer{Status: response.StatusCode, Later: response.Header.Get("Retry-After"), Moved: response.Header.Get("Location")}
+	a.Kind, _, _ = mime.ParseMediaType(response.Header.Get("Content-Type"))
+	body := bufio.NewReader(io.LimitReader(response.Body, maxAdvertisement))
+	if a.Status == http.StatusOK && a.Kind == "application/x-"+service+"-advertisement" {
+		if _, err := readAdvertisement(body); err == nil { // the name of the service
+			if ad, err := readAdvertisement(body); err == nil {
+				a.Open, a.Refs, a.Heads = true, ad.refs, ad.heads
+			} else {
+				a.Words = clip(ad.words)
+			}
+		}
+	} else {
+		text, _ := io.ReadAll(io.LimitReader(body, maxWords))
+		a.Words = clip(string(bytes.TrimSpace(text)))
+	}
+	_, _ = io.Copy(io.Discard, body) // so that the connection can be used again
+}

@@ -1,0 +1,117 @@
+package render
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"unicrux/core/diagnose"
+)
+
+// Reading tells what an error text says, and what it does not.
+func (s Style) Reading(r diagnose.Reading) string {
+	switch {
+	case len(r.Causes) == 0:
+		return s.Sentences("Nothing in this text is known to Unicrux, so it cannot tell what it means.",
+			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check", "URL")
+	case r.Conclusive:
+		return s.conclusive(r.Causes[0])
+	}
+	var b strings.Builder
+	b.WriteString(s.Sentences("The text alone cannot tell. These may be it, the likeliest first."))
+	commands := map[string]bool{}
+	var rows []row
+	for _, cause := range r.Causes {
+		b.WriteString("\n" + s.cause(cause))
+		for _, command := range commandsIn(cause.Confirm) {
+			if !commands[command] {
+				commands[command] = true
+				rows = append(rows, row{lines: []string{s.paint(bold, command)}})
+			}
+		}
+	}
+	if len(rows) > 0 {
+		b.WriteString("\n" + s.block(labelColumn, append([]row{{label: "tell", tone: teal, text: "Going the way tells them apart:"}}, rows...)))
+	}
+	return b.String()
+}
+
+// conclusive is the case where the text tells by itself.
+func (s Style) conclusive(c diagnose.Cause) string {
+	var b strings.Builder
+	b.WriteString(s.block(labelColumn, []row{{label: "crux", tone: rose, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
+	b.WriteString("\n" + s.evidence([]diagnose.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
+	b.WriteString(s.mends(c.Mends))
+	if rows := s.confirm(c); len(rows) > 0 {
+		b.WriteString("\n" + s.block(labelColumn, rows))
+	}
+	return b.String()
+}
+
+func beyond(c diagnose.Cause) string {
+	if diagnose.StageOf(c.Code) == diagnose.Beyond {
+		return "This is not a matter of signing in."
+	}
+	return ""
+}
+
+// cause is one of several.
+func (s Style) cause(c diagnose.Cause) string {
+	share := fmt.Sprintf("%d%%", int(math.Round(c.Likelihood*100)))
+	rows := []row{{label: share, tone: ochre, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}
+	for _, text := range c.Confirm {
+		if !isCommand(text) {
+			rows = append(rows, row{text: text, quiet: true})
+		}
+	}
+	for _, mend := range c.Mends {
+		rows = append(rows, row{label: "mend", tone: grey, text: mend.Summary, quiet: true})
+	}
+	return s.block(labelColumn, rows)
+}
+
+func isCommand(text string) bool { return strings.HasPrefix(text, "unicrux ") }
+
+func commandsIn(texts []string) []string {
+	return slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !isCommand(text) })
+}
+
+func (s Style) confirm(c diagnose.Cause) []row {
+	var rows []row
+	label := "tell"
+	for _, text := range c.Confirm {
+		r := row{label: label, tone: teal, text: text}
+		if isCommand(text) {
+			r.text, r.lines = "", []string{s.paint(bold, text)}
+		}
+		rows, label = append(rows, r), ""
+	}
+	return rows
+}
+
+type readingDocument struct {
+	Schema     string          `json:"schema"`
+	Causes     []causeDocument `json:"causes"`
+	Conclusive bool            `json:"conclusive"`
+}
+
+type causeDocument struct {
+	Code       string         `json:"code"`
+	Likelihood float64        `json:"likelihood"`
+	Summary    string         `json:"summary"`
+	Stage      string         `json:"stage"`
+	Line       string         `json:"line"`
+	Confirm    []string       `json:"confirm"`
+	Mends      []mendDocument `json:"mends"`
+}
+
+// ReadingDocument makes the document of a text that was explained.
+func ReadingDocument(r diagnose.Reading) any {
+	d := readingDocument{Schema: "unicrux.explain/1", Causes: []causeDocument{}, Conclusive: r.Conclusive}
+	for _, c := range r.Causes {
+		d.Causes = append(d.Causes, causeDocument{Code: string(c.Code), Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
+			Stage: string(diagnose.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...), Mends: mendDocuments(c.Mends)})
+	}
+	return d
+}

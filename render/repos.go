@@ -1,0 +1,186 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+
+	"unicrux/core/foreign"
+	"unicrux/core/ready"
+	"unicrux/core/speak"
+)
+
+// pathWidth is the column of a streamed list: its widths must be known before its end.
+const pathWidth = 40
+
+// Repo writes one line of a list that is not at its end yet.
+func (s Style) Repo(repo speak.Repo) string {
+	path := foreign.Clean(repo.Path)
+	pad := strings.Repeat(" ", max(2, pathWidth-len([]rune(path))))
+	access, tone := "", grey
+	switch {
+	case repo.Frozen:
+		access = "frozen"
+	case repo.Access == speak.Write:
+		access, tone = "read and write", teal
+	case repo.Access == speak.Read:
+		access = "read"
+	}
+	text := margin + path + pad + s.paint(tone, access)
+	if repo.Visibility != "" {
+		text += strings.Repeat(" ", max(2, 16-len(access))) + s.paint(grey, repo.Visibility)
+	}
+	return strings.TrimRight(text, " ") + "\n"
+}
+
+// RepoCount says how many there were.
+func (s Style) RepoCount(n int, host, search string) string {
+	of := " on " + host
+	if search != "" {
+		of += " with “" + search + "” in their path"
+	}
+	switch n {
+	case 0:
+		return "There are no repositories" + of + " that this account may see."
+	case 1:
+		return "1 repository" + of + "."
+	}
+	return fmt.Sprintf("%d repositories%s.", n, of)
+}
+
+// A repoDocument is a repository in JSON; null is what the host does not tell.
+type repoDocument struct {
+	Path       string  `json:"path"`
+	SSH        *string `json:"ssh"`
+	HTTPS      *string `json:"https"`
+	Access     *string `json:"access"`
+	Visibility *string `json:"visibility"`
+	Frozen     bool    `json:"frozen"`
+	Branch     *string `json:"branch"`
+}
+
+func repoDoc(r speak.Repo) repoDocument {
+	return repoDocument{r.Path, optional(r.SSH), optional(r.HTTPS), optional(string(r.Access)), optional(r.Visibility), r.Frozen, optional(r.Branch)}
+}
+
+// ReposDocument makes the document "unicrux.repositories/1".
+func ReposDocument(list []speak.Repo, host string) any {
+	documents := []repoDocument{}
+	for _, r := range list {
+		documents = append(documents, repoDoc(r))
+	}
+	return struct {
+		Schema string         `json:"schema"`
+		Host   string         `json:"host"`
+		Repos  []repoDocument `json:"repositories"`
+	}{"unicrux.repositories/1", host, documents}
+}
+
+// MadeRepo says what there is now, and what was pushed.
+func (s Style) MadeRepo(m *ready.MadeRepo, host, folder string) string {
+	path := foreign.Clean(m.Repo.Path)
+	texts := []string{path + " is on " + host + " now."}
+	if m.Already {
+		texts[0] = path + " was on " + host + " already."
+	}
+	if m.Remote != "" {
+		attached := folder + " is attached to it, as its remote " + m.Remote + "."
+		if m.Made {
+			attached = folder + " is a git repository now, attached to it as its remote " + m.Remote + "."
+		}
+		texts = append(texts, attached)
+	}
+	switch {
+	case m.Branch != "":
+		pushed := "Its branch " + m.Branch + " is pushed."
+		if m.Tracks {
+			pushed = "Its branch " + m.Branch + " is pushed, and a plain push goes there from now on."
+		}
+		texts = append(texts, pushed)
+	case m.Remote != "":
+		texts = append(texts, "Nothing is committed there yet, so nothing was pushed: commit, then git push --set-upstream "+m.Remote+" HEAD.")
+	}
+	return s.Sentences(texts...)
+}
+
+// MadeRepoDocument makes the document "unicrux.repository/1".
+func MadeRepoDocument(m *ready.MadeRepo, host string, change int) any {
+	return struct {
+		Schema string `json:"schema"`
+		Host   string `json:"host"`
+		repoDocument
+		Already bool    `json:"already"`
+		Remote  *string `json:"remote"`
+		Pushed  *string `json:"pushed"`
+		Change  int     `json:"change,omitempty"`
+	}{"unicrux.repository/1", host, repoDoc(m.Repo), m.Already, optional(m.Remote), optional(m.Branch), change}
+}
+
+// Trial writes what came of trying one operation.
+func (s Style) Trial(t ready.Trial) string {
+	if t.State == ready.Lacking {
+		return "" // told at the end, together
+	}
+	tone := map[ready.TrialState]tone{ready.Works: teal, ready.Fails: rose, ready.NotTried: ochre, ready.Lacking: grey}[t.State]
+	words := t.Words
+	if t.Err != nil {
+		words = t.Err.Error()
+	}
+	name := t.Operation + strings.Repeat(" ", max(0, 15-len(t.Operation)))
+	state := string(t.State) + strings.Repeat(" ", max(0, 9-len(t.State)))
+	return strings.TrimRight(margin+name+"  "+s.paint(tone, state)+"  "+foreign.Clean(words), " ") + "\n"
+}
+
+// TrialsEnd sums up what came of trying a description.
+func (s Style) TrialsEnd(list []ready.Trial, host string) string {
+	works, fails := 0, 0
+	var lacking []string
+	for _, t := range list {
+		switch t.State {
+		case ready.Works:
+			works++
+		case ready.Fails:
+			fails++
+		case ready.Lacking:
+			lacking = append(lacking, t.Operation)
+		}
+	}
+	text := fmt.Sprintf("%d operations of %s were tried, and work as its description says.", works, host)
+	if works == 1 {
+		text = "One operation of " + host + " was tried, and works as its description says."
+	}
+	if fails > 0 {
+		text = fmt.Sprintf("Tried at %s: %d as its description says, %d otherwise. There the description and the host differ.", host, works, fails)
+	}
+	if works+fails == 0 {
+		text = "The description of " + host + " names nothing that can be tried."
+	}
+	lead := "\n" + s.Sentences(text)
+	if len(lacking) > 0 {
+		lead += s.Sentences("It lacks, so by hand: " + strings.Join(lacking, ", ") + ".")
+	}
+	return lead
+}
+
+// TrialsDocument makes the document "unicrux.trials/1".
+func TrialsDocument(list []ready.Trial, host string, change int) any {
+	type trial struct {
+		Operation    string  `json:"operation"`
+		State        string  `json:"state"`
+		Words        *string `json:"words"`
+		Milliseconds float64 `json:"milliseconds"`
+	}
+	documents := []trial{}
+	for _, t := range list {
+		words := t.Words
+		if t.Err != nil {
+			words = foreign.Clean(t.Err.Error())
+		}
+		documents = append(documents, trial{t.Operation, strings.ReplaceAll(string(t.State), " ", "-"), optional(words), milliseconds(t.Took)})
+	}
+	return struct {
+		Schema string  `json:"schema"`
+		Host   string  `json:"host"`
+		Trials []trial `json:"trials"`
+		Change int     `json:"change,omitempty"`
+	}{"unicrux.trials/1", host, documents, change}
+}

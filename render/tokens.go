@@ -1,0 +1,391 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/foreign"
+	"unicrux/core/oauth"
+	"unicrux/core/ready"
+	"unicrux/core/secret"
+)
+
+// KeptToken says that a token is in the chest, whose it is and what it may do.
+func (s Style) KeptToken(e chest.Entry, proven *ready.Proven, now time.Time) string {
+	texts := []string{"The token " + e.Name + " is in the chest, and git gets it from there by itself."}
+	switch {
+	case proven == nil || proven.How == "":
+		texts = append(texts, "It could not be tested: the description of "+e.Host+" does not say how. The first clone or push will show.")
+	case proven.Account != "":
+		texts = append(texts, "Tested by "+proven.How+": it is "+foreign.Clean(proven.Account)+"'s.")
+	default:
+		texts = append(texts, "Tested by "+proven.How+".")
+	}
+	return s.Sentences(texts...) + "\n" + s.Token(e, now)
+}
+
+// Token tells what is known about one.
+func (s Style) Token(e chest.Entry, now time.Time) string {
+	rows := []row{
+		{label: "token", tone: bold, lines: []string{e.Name}},
+		{label: "for", tone: grey, lines: []string{"https://" + e.At + "/" + e.Path}},
+		{label: "account", tone: grey, lines: []string{orDash(foreign.Clean(e.Account))}},
+		{label: "purposes", tone: grey, lines: []string{orDash(strings.Join(e.Purposes, ", "))}},
+	}
+	if len(e.Scopes) > 0 {
+		rows = append(rows, row{label: "scopes", tone: grey, text: foreign.Clean(strings.Join(e.Scopes, ", "))})
+	}
+	rows = append(rows, row{label: "ends", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
+		row{label: "proved", tone: grey, lines: []string{whenOr(e.Proved, now, "never")}},
+		row{label: "kept", tone: grey, lines: []string{string(e.Kind)}})
+	return s.block(8, rows)
+}
+
+func orDash(text string) string {
+	if text == "" {
+		return "not known"
+	}
+	return text
+}
+
+func whenOr(t, now time.Time, otherwise string) string {
+	if t.IsZero() {
+		return otherwise
+	}
+	return age(t, now)
+}
+
+func endTone(e chest.Entry, now time.Time) tone {
+	switch {
+	case !e.EndsSoon(now):
+		return grey
+	case e.Until.Before(now):
+		return rose
+	}
+	return ochre
+}
+
+func tokenEnd(e chest.Entry, now time.Time) string {
+	switch {
+	case e.Signed:
+		return "renews itself"
+	case e.Until.IsZero():
+		return "no end is known"
+	case e.Until.Before(now):
+		return "ended " + age(e.Until, now)
+	}
+	return until(e.Until, now)
+}
+
+// Tokens writes a table of what is in the chest.
+func (s Style) Tokens(list []chest.Entry, now time.Time) string {
+	if len(list) == 0 {
+		return s.Sentences("There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.")
+	}
+	var rows [][]string
+	for _, e := range list {
+		rows = append(rows, []string{e.Name, e.At, orDash(foreign.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
+			tokenEnd(e, now)})
+	}
+	return s.table([]string{"token", "host", "account", "for", "ends"}, rows)
+}
+
+// Saying says something in the midst of another program's output: the command stands alone.
+func (s Style) Saying(said ready.Saying) string {
+	if said.Words == "" {
+		return ""
+	}
+	text := s.Sentences(foreign.Clean(said.Words))
+	if len(said.Command) > 0 {
+		text += s.CommandLine(said.Command...)
+	}
+	return text
+}
+
+// Foresight speaks of the end of a token.
+func (s Style) Foresight(e chest.Entry, now time.Time) string {
+	return s.Saying(ready.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:", Command: []string{"unicrux", "token", "renew", e.Name}})
+}
+
+// LookTokens is the table of tokens, and what ends when.
+func (s Style) LookTokens(list []chest.Entry, now time.Time) string {
+	text := s.Tokens(list, now)
+	if len(list) > 0 {
+		text += "\n" + s.ends(list, now)
+	}
+	return text
+}
+
+// shore is how many columns the line of time has.
+const shore = 32
+
+// ends draws what ends when on a line of time: from now to the last end, each token with a
+// line of its own, as far as it is away.
+func (s Style) ends(list []chest.Entry, now time.Time) string {
+	var last time.Time
+	for _, e := range list {
+		if !e.Signed && e.Until.After(last) {
+			last = e.Until
+		}
+	}
+	line, mark := "-", "|"
+	if s.Lines {
+		line, mark = "─", "┤"
+	}
+	var rows []row
+	for _, e := range list {
+		far := shore
+		if !e.Signed && !e.Until.IsZero() && last.After(now) {
+			far = max(0, int(float64(shore)*e.Until.Sub(now).Hours()/last.Sub(now).Hours()))
+		}
+		drawn := strings.Repeat(line, far) + mark
+		if e.Signed || e.Until.IsZero() {
+			drawn = strings.Repeat(line, shore) + line
+		}
+		pad := strings.Repeat(" ", shore+1-far)
+		rows = append(rows, row{label: e.Name, tone: endTone(e, now), lines: []string{s.paint(endTone(e, now), drawn) + pad + " " + tokenEnd(e, now)}})
+	}
+	width := 0
+	for _, r := range rows {
+		width = max(width, len([]rune(r.label)))
+	}
+	return s.block(width, rows)
+}
+
+// TestedToken says what the host tells about a token, beside what it was made for.
+func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, lacks []string, now time.Time) string {
+	text := "The token " + e.Name + " is good"
+	switch {
+	case proven.How == "":
+		text = "The token " + e.Name + " could not be tested: the description of " + e.Host + " does not say how"
+	case proven.Account != "":
+		text += ", and it is " + foreign.Clean(proven.Account) + "'s"
+	}
+	texts := []string{text + "."}
+	if len(lacks) > 0 {
+		texts = append(texts, "It was made for "+strings.Join(e.Purposes, ", ")+", and may not: "+strings.Join(lacks, ", ")+". To make one that may: unicrux token new "+e.Host+" --for "+strings.Join(e.Purposes, ",")+".")
+	}
+	return s.Sentences(texts...) + "\n" + s.Token(e, now)
+}
+
+// RenewedToken says that the new one is in its place.
+func (s Style) RenewedToken(e chest.Entry, now time.Time) string {
+	return s.Sentences("The token "+e.Name+" is renewed: the new one was proved, and only then the old one given up.") + "\n" + s.Token(e, now)
+}
+
+// SignInPrompt shows the code large, and where to enter it.
+func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
+	code := strings.Join(strings.Split(foreign.Clean(p.Code), ""), " ")
+	text := "\n" + s.Sentences("To sign in to "+host+", open this address in a browser, on any screen:") +
+		margin + foreign.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin + margin + s.paint(bold, code) + "\n\n"
+	if p.Direct != "" {
+		text += s.Sentences("The same in one:") + margin + foreign.Clean(p.Direct) + "\n\n"
+	}
+	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+". Ctrl-C ends the waiting.")
+}
+
+// Moved says how many secrets are where now.
+func (s Style) Moved(n int, to chest.Kind) string {
+	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours", chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
+	switch n {
+	case 0:
+		return "There was nothing to move. New secrets go there: " + where + "."
+	case 1:
+		return "One secret was moved: it is " + where + " now, as new ones will be."
+	}
+	return fmt.Sprintf("%d secrets were moved: they are %s now, as new ones will be.", n, where)
+}
+
+// A ChestView is the chest.
+type ChestView struct {
+	Folder  string
+	Kind    chest.Kind
+	Entries []chest.Entry
+	Locked  bool // it has a passphrase
+	Open    bool
+	Until   time.Time
+	Damaged bool
+	Now     time.Time
+}
+
+// Chest tells where secrets are.
+func (s Style) Chest(v ChestView) string {
+	kinds := map[chest.Kind]int{}
+	for _, e := range v.Entries {
+		kinds[e.Kind]++
+	}
+	var held []string
+	for _, kind := range chest.Kinds() {
+		if kinds[kind] > 0 {
+			held = append(held, fmt.Sprintf("%d %s", kinds[kind], kind))
+		}
+	}
+	open := "closed"
+	switch {
+	case v.Open:
+		open = "open until " + v.Until.Local().Format("15:04")
+	case !v.Locked:
+		open = "has no passphrase: nothing in it is sealed by one"
+	}
+	rows := []row{
+		{label: "secrets", tone: bold, lines: []string{orNone(strings.Join(held, ", "))}},
+		{label: "new ones", tone: grey, lines: []string{string(v.Kind)}},
+		{label: "chest", tone: grey, lines: []string{open}},
+		{label: "folder", tone: grey, lines: []string{v.Folder}},
+	}
+	text := s.block(8, rows)
+	if v.Damaged {
+		text += "\n" + s.Sentences("A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:") +
+			s.CommandLine("unicrux", "chest", "show", "--set-aside")
+	}
+	return text
+}
+
+func orNone(text string) string {
+	if text == "" {
+		return "none"
+	}
+	return text
+}
+
+// A tokenDocument is a token in JSON. The token itself is never in it.
+type tokenDocument struct {
+	Schema   string   `json:"schema,omitempty"`
+	Name     string   `json:"name"`
+	Host     string   `json:"host"`
+	At       string   `json:"at"`
+	Account  *string  `json:"account"`
+	Purposes []string `json:"purposes"`
+	Scopes   []string `json:"scopes"`
+	Made     *string  `json:"made"`
+	Until    *string  `json:"until"`
+	Proved   *string  `json:"proved"`
+	Renews   bool     `json:"renews_itself"`
+	Kept     string   `json:"kept"`
+	Change   int      `json:"change,omitempty"`
+}
+
+func tokenDoc(e chest.Entry) tokenDocument {
+	return tokenDocument{Name: e.Name, Host: e.Host, At: e.At, Account: optional(e.Account), Purposes: append([]string{}, e.Purposes...), Scopes: append([]string{}, e.Scopes...),
+		Made: optional(timeText(e.Made)), Until: optional(timeText(e.Until)), Proved: optional(timeText(e.Proved)), Renews: e.Signed, Kept: string(e.Kind)}
+}
+
+// TokenDocument makes the document "unicrux.token/1".
+func TokenDocument(e chest.Entry, change int) any {
+	d := tokenDoc(e)
+	d.Schema, d.Change = "unicrux.token/1", change
+	return d
+}
+
+// TokensDocument makes the document "unicrux.tokens/1".
+func TokensDocument(list []chest.Entry) any {
+	documents := []tokenDocument{}
+	for _, e := range list {
+		documents = append(documents, tokenDoc(e))
+	}
+	return struct {
+		Schema string          `json:"schema"`
+		Tokens []tokenDocument `json:"tokens"`
+	}{"unicrux.tokens/1", documents}
+}
+
+// TestedTokenDocument makes the document "unicrux.token-test/1".
+func TestedTokenDocument(e chest.Entry, proven *ready.Proven, lacks []string) any {
+	return struct {
+		Schema string        `json:"schema"`
+		Good   *bool         `json:"good"` // null where it could not be tested
+		By     *string       `json:"by"`
+		Lacks  []string      `json:"lacks"`
+		Token  tokenDocument `json:"token"`
+	}{"unicrux.token-test/1", goodness(proven), optional(proven.How), append([]string{}, lacks...), tokenDoc(e)}
+}
+
+func goodness(proven *ready.Proven) *bool {
+	if proven.How == "" {
+		return nil
+	}
+	good := true
+	return &good
+}
+
+// ChestDocument makes the document "unicrux.chest/1".
+func ChestDocument(v ChestView) any {
+	var open *string
+	if v.Open {
+		open = optional(timeText(v.Until))
+	}
+	return struct {
+		Schema  string  `json:"schema"`
+		Kind    string  `json:"kind"`
+		Secrets int     `json:"secrets"`
+		Locked  bool    `json:"has_passphrase"`
+		Open    *string `json:"open_until"`
+		Folder  string  `json:"folder"`
+		Damaged bool    `json:"damaged"`
+	}{"unicrux.chest/1", string(v.Kind), len(v.Entries), v.Locked, open, v.Folder, v.Damaged}
+}
+
+// Adopted tells which secrets lay about, masked, and what became of each.
+func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string) string {
+	if len(list) == 0 {
+		return s.Sentences("No secret for a code host lies about, as far as we looked.")
+	}
+	var rows [][]string
+	moved, told := 0, 0
+	for _, d := range list {
+		state := "moved to the chest, as " + d.Name
+		switch {
+		case d.Err != nil:
+			state = "not moved: " + foreign.Clean(d.Err.Error())
+		case !d.Stray.Movable():
+			state = "stays: revoke it"
+			told++
+		case dry:
+			state = "would be moved"
+		default:
+			moved++
+		}
+		where := tilde(d.Stray.File)
+		if d.Stray.Line > 0 {
+			where += fmt.Sprintf(":%d", d.Stray.Line)
+		}
+		rows = append(rows, []string{orDash(foreign.Clean(d.Stray.At)), foreign.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
+	}
+	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
+	if moved > 0 {
+		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
+	}
+	if told > 0 {
+		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
+	}
+	return text
+}
+
+// AdoptedDocument makes the document "unicrux.adoption/1".
+func AdoptedDocument(list []ready.Adopted, change int) any {
+	type stray struct {
+		Host    *string `json:"host"`
+		User    *string `json:"user"`
+		Sort    string  `json:"sort"`
+		File    string  `json:"file"`
+		Line    int     `json:"line"`
+		Movable bool    `json:"movable"`
+		Token   *string `json:"token"` // its name in the chest; null where it was not moved
+		Error   *string `json:"error"`
+	}
+	documents := []stray{}
+	for _, d := range list {
+		words := ""
+		if d.Err != nil {
+			words = foreign.Clean(d.Err.Error())
+		}
+		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User), string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
+	}
+	return struct {
+		Schema  string  `json:"schema"`
+		Secrets []stray `json:"secrets"`
+		Change  int     `json:"change,omitempty"`
+	}{"unicrux.adoption/1", documents, change}
+}
