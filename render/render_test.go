@@ -46,7 +46,7 @@ func broken() *diagnose.Way {
 			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key", "register", "forge_ed25519", "forge"}, By: diagnose.You, Automatic: true},
 			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: diagnose.Host},
 		},
-		Notes: []diagnose.Note{{Code: "key-weak", Summary: diagnose.Summary("key-weak")}},
+		Notes: []diagnose.Note{{Code: "key-weak", Summary: "The key is weak by today's standards."}},
 	}
 	for i, name := range diagnose.Stages {
 		stage := diagnose.Stage{Name: name, State: diagnose.Open, Took: time.Duration(i+1) * time.Millisecond,

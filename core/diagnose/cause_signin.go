@@ -118,6 +118,7 @@ var signInCauses = []entry{
 			},
 			shown: []sign{
 				{`no mutual signature|key type \S+ not in|skipping (ssh-\S+|rsa|dsa) key|unsupported key type|signature algorithm ssh-rsa not in`, .94},
+				{denied, .05},
 			},
 			unless: `unable to negotiate`,
 		}},
