@@ -105,7 +105,7 @@ var trustCauses = []entry{
 				{`alert (bad )?certificate( required)?|certificate is required|no required ssl certificate|client certificate (is )?(required|needed)|peer did not return a certificate|ssl certificate was sent|bad_certificate|did not (present|provide) a certificate`, .93},
 				{`recv error \(-12\)`, .75},
 				{`tls fatal alert|alert handshake failure`, .3},
-				{`send failure: broken pipe`, .15}, // it hangs up before the client is done
+				{`send failure: broken pipe|getpeername\(\) failed`, .15}, // it hangs up before the client is done
 			},
 			unless: `unknown ca`,
 		}},
