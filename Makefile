@@ -36,7 +36,7 @@ FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
 		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement \
-		describe/FuzzParse speak/FuzzAnswer chest/FuzzRead gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines; do \
+		describe/FuzzParse speak/FuzzAnswer chest/FuzzRead gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines gitlink/FuzzMercurial diagnose/FuzzExplainText; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig

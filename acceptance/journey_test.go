@@ -65,7 +65,7 @@ func (p *person) everything() string {
 		if err != nil {
 			return err
 		}
-		if entry.IsDir() && path == p.path(".local") { // the record itself
+		if entry.IsDir() && (path == p.path(".local") || path == p.path("sshd")) { // the record itself, and a host's
 			return filepath.SkipDir
 		}
 		if !entry.Type().IsRegular() {
@@ -81,6 +81,9 @@ func (p *person) everything() string {
 	})
 	if err != nil {
 		p.t.Fatal(err)
+	}
+	if p.host == nil {
+		return b.String()
 	}
 	branches, err := p.host.Branches("buoys/drift-model")
 	if err != nil {

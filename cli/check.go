@@ -12,8 +12,8 @@ import (
 
 type checkOptions struct {
 	secretOptions
-	purpose, account string
-	mend             bool
+	purpose, account, program string
+	mend                      bool
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -25,7 +25,8 @@ func (a *app) checkCommand() *cobra.Command {
 one cause that stops it, with evidence and with what mends it. Nothing is changed, here
 or on the host, unless --mend asks for it.
 
-Without an argument it asks about the remote that a plain push would use.`,
+Without an argument it asks about the remote that a plain push would use. In a repository of
+Mercurial's it goes the way that hg would go.`,
 		Example: `  unicrux check git@forge.tidewater.example:buoys/drift-model.git
   unicrux check --for push origin
   unicrux check forge`,
@@ -35,6 +36,7 @@ Without an argument it asks about the remote that a plain push would use.`,
 	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
 	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
+	command.Flags().StringVar(&o.program, "program", "", "git or hg (default: what the folder and the URL tell)")
 	o.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
@@ -53,6 +55,11 @@ func (a *app) check(o *checkOptions, args []string) error {
 	}
 	if err := o.validate(); err != nil {
 		return err
+	}
+	switch request.Program = diagnose.Program(o.program); request.Program {
+	case "", diagnose.Git, diagnose.Mercurial:
+	default:
+		return usage("--program takes git or hg, not %q", o.program)
 	}
 	if o.mend {
 		return a.mend(request, &o.secretOptions)

@@ -128,6 +128,9 @@ func (s Style) openSentence(w *diagnose.Way) string {
 	if q.Repo == "" {
 		sentence = "You can sign in at " + q.Host + as + "."
 	}
+	if q.Repo != "" && w.Skips(diagnose.Permission) {
+		sentence = fmt.Sprintf("You can read %s%s. Whether you can %s to it, only a %[3]s tells.", q.Repo, as, q.Purpose)
+	}
 	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6), "\n"+margin) + "\n"
 }
 

@@ -58,6 +58,7 @@ var noteSummaries = []struct {
 	{"way-unprotected", "Nothing protects this way: whoever sits on the network can read and change what passes."},
 	{"address-silent", "One of the host's addresses does not answer, so each connection waits for it before it takes another."},
 	{"key-weak", "The key is weak by today's standards."},
+	{"writing-untried", "Reading works. Whether you may write, Mercurial tells only by a push."},
 	{"branch-unknown", "The branch that is checked out here is not at the host yet: a push makes it there."},
 }
 

@@ -17,7 +17,7 @@ var addressCauses = []entry{
 				{`repository '[^'/:@ ]+\.[^'/ ]+/[^']+' does not exist`, .9},
 				{`bad port number|Bad port\b`, .85},
 				{`'[^':]+@[^':/]+/[^']*' (does not exist|does not appear)`, .95},
-				{`^abort: repository \S+@\S+ not found`, .8},
+				{`^abort: repository \S+@\S+ not found`, .93},
 				{`unsupported proxy syntax|unable to parse url`, .6},
 			},
 		}},

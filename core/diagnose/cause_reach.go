@@ -37,7 +37,8 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrRefused},
 			shown: []sign{
-				{`connection refused|errno=connection refused|actively refused`, .9},
+				{`([^r]: |[^:] |=|^)connection refused|actively refused`, .9},
+				{`^abort: error: connection refused`, .7}, // hg does not say whose
 				{`after \d{1,4} ms: could(n't| not) connect to server`, .85},
 				{`failed to connect to \S+ port \d+`, .55},
 			},
@@ -93,6 +94,7 @@ var reachCauses = []entry{
 				{`unable to connect to proxy|proxy .*(connection refused|timed out)`, .85},
 				{`port (3128|8080|8888|1080)\b.*(refused|timed out|connect to server)`, .8},
 				{`failed to connect to .*\[elsewhere\]`, .85},
+				{`^abort: error: connection refused`, .2},
 			},
 		}},
 	{"proxy-sign-in", Reach, "The proxy wants to know who asks.", Administrator,

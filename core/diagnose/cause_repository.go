@@ -6,7 +6,7 @@ var repositoryCauses = []entry{
 		"Check the spelling of REPO. If it is right, ask its owner to let ACCOUNT see it.", "asked for",
 		signs{
 			words: []string{
-				`(repository|project|repo)\b.{0,120}(not found|could not be found|does not exist|doesn.t exist|no such)`,
+				`(^|[^t]: |[^: ] ?)(repository|project|repo)\b.{0,120}(not found|could not be found|does not exist|doesn.t exist|no such)`,
 				`(no such|there is no) (repository|project)`,
 				`(not found|does not exist).{0,60}(repository|project)`,
 				`access denied or repository not exported`,
@@ -16,9 +16,10 @@ var repositoryCauses = []entry{
 				{`requested url returned error: 404|http error 404|404 not found`, .85},
 				{`repository '?https?://\S+'? not found`, .9},
 				{`remote: not found`, .8},
-				{`abort: repository \S+ not found|no suitable response from remote hg`, .75},
+				{`abort: repository \S+ not found`, .55},
+				{`no suitable response from remote hg`, .4},
 			},
-			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch`,
+			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found`,
 			tell:   "Open the repository's page in a browser as the same account.",
 		}},
 	{"repository-moved", Repository, "The repository has another address now.", You,
@@ -37,11 +38,11 @@ var repositoryCauses = []entry{
 		signs{
 			words: []string{`not a (git|mercurial) repository`},
 			shown: []sign{
-				{`does not appear to be a git repository`, .25},
+				{`does not appear to be a git repository|abort: repository \S+ not found`, .25},
 				{`not valid: is this a git repository`, .5},
 				{`bad line length character|invalid server response|expected flush after ref listing|invalid advertisement|does not look like an? (hg|mercurial) repository|unexpected (content|response)`, .55},
 			},
-			unless: `not a git repository \(or any|bad line length character: (thi|you)`,
+			unless: `not a git repository \(or any|bad line length character: (thi|you)|^abort: repository \S+@\S+ not found`,
 		}},
 	{"host-limits", Repository, "The host has had too many requests for now.", You,
 		"Wait, and try again later.", "host says",

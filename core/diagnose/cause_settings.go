@@ -7,7 +7,7 @@ var settingsCauses = []entry{
 		signs{
 			shown: []sign{
 				{`command not found: (git|ssh|hg|git-lfs)\b`, .97},
-				{`\b(git|ssh|hg|git-lfs|git-crypt): (command )?not found`, .96},
+				{`(^|[^\w/])(git|ssh|hg|git-lfs|git-crypt): (command )?not found`, .96},
 				{`'(git|ssh|hg)' is not recognized`, .97},
 				{`the term '(git|ssh|hg)' is not recognized`, .97},
 				{`cannot run (ssh|git|hg): No such file`, .97},
@@ -15,7 +15,6 @@ var settingsCauses = []entry{
 				{`'remote-https?' is not a git command|remote helper for 'https?'`, .95},
 				{`xcrun: error|invalid active developer path|no developer tools were found`, .96},
 				{`abort: (program|command) .*ssh.* not found`, .9},
-				{`ssh: not found`, .9},
 				{`executable file not found in`, .7},
 			},
 			unless: `(upload-pack|receive-pack): (command )?not found`,
@@ -31,8 +30,8 @@ var settingsCauses = []entry{
 			shown: []sign{{`^[^\n]{0,40}\bsudo (-\w+ )*(git|hg|ssh)\b`, .55}, {`root@[^: ]+: permission denied \(`, .2}},
 			tell:  "whoami and echo $HOME: another user has another home, with other keys.",
 		}},
-	{"git-config-broken", Settings, "git refuses its own configuration.", You,
-		"Open the file that git names and correct the line.", "git says",
+	{"git-config-broken", Settings, "The settings of git, or of hg, hold a line that it refuses.", You,
+		"Open the file that is named and correct the line.", "git says",
 		signs{
 			shown: []sign{
 				{`bad config (line|variable|value)|bad (numeric|boolean) config`, .97},
@@ -50,6 +49,7 @@ var settingsCauses = []entry{
 				{`usage: ssh \[-`, .93},
 				{`^ssh: (illegal|unknown|invalid) option`, .93},
 				{`GIT_SSH|core\.sshCommand`, .3},
+				{`/\S*ssh\S*: (command )?not found`, .9},
 				{`^(\S+: )?(line )?(\d+: )?\S*/\S+: (command )?(not found|No such file or directory|Permission denied)$`, .75},
 			},
 			unless: `(git|upload-pack|receive-pack): (command )?not found|get: (line )?\d+:`,

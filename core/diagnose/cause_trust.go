@@ -58,6 +58,7 @@ var trustCauses = []entry{
 				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by`, .94},
 				{`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`, .6},
 				{`certificate problem`, .3},
+				{`has unexpected fingerprint`, .93},
 				{`unable to check revocation|revocation (server )?was offline|no_revocation_check`, .6},
 			},
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,

@@ -30,6 +30,7 @@ type Request struct {
 	Account  string  // the account that is needed; empty for any
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
+	Program  Program      // empty: what the folder and the URL tell
 
 	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any more
 	Options []sshconfig.Option // of ssh's command line, which win over all files
@@ -49,6 +50,7 @@ type checker struct {
 	registry   *hosts.Registry
 	request    Request
 	config     *gitlink.Config
+	hg         *gitlink.Mercurial // nil where git goes the way
 	way        *Way
 	address    address.Address
 	host       *describe.Description // nil when the host is not described
@@ -122,7 +124,7 @@ func (c *checker) settle(ctx context.Context) (*Crux, error) {
 		return crux, nil
 	}
 	var err error
-	if c.passage, err = sshway.Prepare(c.station, c.config, c.address, c.request.Options...); err != nil {
+	if c.passage, err = sshway.Prepare(c.station, c.ssh(), c.address, c.request.Options...); err != nil {
 		return nil, err
 	}
 	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.brokenCommand, c.hindrance} {
@@ -153,6 +155,9 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 		}
 	}
 	if err == nil {
+		if closed := c.hgReadOnly(trip); closed != nil {
+			return closed, nil
+		}
 		return c.beyond(ctx), nil
 	}
 	var failure *wire.Failure
@@ -165,7 +170,9 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 // plan is the plan of the trip, without any key to offer.
 func (c *checker) plan() wire.Plan {
 	plan := c.passage.Plan(c.judge, c.request.Timeout)
-	if c.way.Question.Repo != "" {
+	if c.hg != nil {
+		c.planHg(&plan)
+	} else if c.way.Question.Repo != "" {
 		plan.Path, plan.Service = c.address.Path, c.service()
 		if c.way.Question.Purpose == Push {
 			plan.Instead = "git-upload-pack"
@@ -225,9 +232,13 @@ func (c *checker) passed(trip *wire.Trip) {
 	}
 	if trip.Answer.Open || trip.Instead.Open {
 		w.open(Repository, trip.Times[wire.AtService])
-		w.fact(Repository, "refs", fmt.Sprint(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+		if c.hg == nil {
+			w.fact(Repository, "refs", fmt.Sprint(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+		}
 	}
-	if trip.Answer.Open {
+	if c.hg != nil && trip.Answer.Open {
+		c.hgPermission(trip.Writable)
+	} else if trip.Answer.Open {
 		w.open(Permission, 0)
 		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
 	}

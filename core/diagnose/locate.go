@@ -21,16 +21,12 @@ import (
 // locate passes the stage of the address: where does the question lead?
 func (c *checker) locate(ctx context.Context) (*Crux, error) {
 	start := time.Now()
-	var refused *gitlink.ConfigError
-	var err error
-	c.config, err = gitlink.ReadConfig(ctx, c.station)
-	switch {
-	case errors.Is(err, gitlink.ErrNoGit):
-		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
-	case errors.As(err, &refused):
-		return crux("git-config-broken", Proved, Evidence{"git says", foreign.Clean(refused.Words), ""}), nil
-	case err != nil:
-		return nil, err
+	prepare := func() (*Crux, error) { return c.prepareGit(ctx) }
+	if c.byHg() {
+		prepare = c.prepareHg
+	}
+	if broken, err := prepare(); broken != nil || err != nil {
+		return broken, err
 	}
 	text, found, err := c.target(ctx)
 	if found != nil || err != nil {
@@ -41,6 +37,20 @@ func (c *checker) locate(ctx context.Context) (*Crux, error) {
 		return nil, nil
 	}
 	return c.read(ctx, text, start)
+}
+
+// prepareGit reads what git has settled.
+func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
+	var refused *gitlink.ConfigError
+	var err error
+	c.config, err = gitlink.ReadConfig(ctx, c.station)
+	switch {
+	case errors.Is(err, gitlink.ErrNoGit):
+		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
+	case errors.As(err, &refused):
+		return crux("git-config-broken", Proved, Evidence{"git says", foreign.Clean(refused.Words), ""}), nil
+	}
+	return nil, err
 }
 
 // target turns the request's argument into the text of a URL, rewritten as git would. The
@@ -71,6 +81,10 @@ func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 }
 
 func (c *checker) hasRemote(name string) bool {
+	if c.hg != nil {
+		_, _, found := c.hg.Path(name, false)
+		return found
+	}
 	_, _, found := c.config.RemoteURL(name, false)
 	return found
 }
@@ -105,6 +119,9 @@ func (c *checker) hostName() string {
 
 // remote finds the URL of a remote, of the one that a plain push would use without a name.
 func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error) {
+	if c.hg != nil {
+		return c.hgRemote(name)
+	}
 	purpose := c.purpose(Push)
 	c.way.Question = Question{Remote: name, Purpose: purpose, Transport: "ssh"}
 	if !c.config.InRepository() {
@@ -126,18 +143,18 @@ func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error
 		if strings.Contains(name, ":") { // branch.<name>.remote may be a URL itself
 			return c.rewrite(name, false), nil, nil
 		}
-		return "", c.remoteMissing(name), nil
+		return "", c.noSuchRemote(name, c.config.Remotes()), nil
 	}
 	c.way.fact(Address, "remote", name, c.station.Tilde(entry.Origin))
 	return c.rewrite(entry.Value, own), nil, nil
 }
 
-func (c *checker) remoteMissing(name string) *Crux {
-	there := strings.Join(c.config.Remotes(), ", ")
+func (c *checker) noSuchRemote(name string, others []string) *Crux {
+	there := strings.Join(others, ", ")
 	if there == "" {
 		there = "none"
 	}
-	return crux("remote-missing", Proved, Evidence{"asked for", name, ""}, Evidence{"there are", there, ""})
+	return crux("remote-missing", Proved, Evidence{"asked for", name, ""}, Evidence{"there are", foreign.Clean(there), ""})
 }
 
 func (c *checker) rewrite(text string, own bool) string {
@@ -169,6 +186,9 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 		return crux("url-malformed", Proved,
 			Evidence{"wrong", syntax.Reason.Error(), ""},
 			Evidence{"where", fmt.Sprintf("character %d", syntax.Offset+1), ""}), nil
+	}
+	if err == nil && c.hg != nil && parsed.Short {
+		return crux("url-malformed", Proved, Evidence{"wrong", "hg takes this for a folder: it has no short form, and wants ssh://USER@HOST/PATH", ""}), nil
 	}
 	if err != nil {
 		return nil, err
@@ -223,14 +243,14 @@ func (c *checker) otherTransport(ctx context.Context, text string, start time.Ti
 
 // programs makes sure that git could start its ssh.
 func (c *checker) programs() *Crux {
-	command := c.config.SSH()
+	command := c.ssh()
 	program := command.Program
 	if !command.Clear && strings.ContainsAny(program, " \t") { // a line for the shell that we do not take apart
 		return nil
 	}
 	if _, err := exec.LookPath(program); err != nil {
 		if command.Origin != "" && program != "ssh" {
-			return crux("ssh-command-broken", Proved, Evidence{"git starts", foreign.Clean(program), c.station.Tilde(command.Origin)},
+			return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", foreign.Clean(program), c.station.Tilde(command.Origin)},
 				Evidence{"it", "is not there, or cannot be run", ""})
 		}
 		return crux("program-missing", Proved, Evidence{"missing", foreign.Clean(program), ""})
@@ -259,6 +279,9 @@ func (c *checker) settingFacts() {
 	client, w := c.passage.Client, c.way
 	add := func(name, value, keyword string) {
 		w.fact(Settings, name, value, c.origin(client.Origin(keyword)))
+	}
+	if c.hg != nil {
+		w.fact(Settings, "program", "hg", "")
 	}
 	if c.passage.Command.Origin != "" {
 		w.fact(Settings, "ssh program", foreign.Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))

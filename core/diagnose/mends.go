@@ -78,6 +78,9 @@ func (c *checker) mends(crux *Crux) []Mend {
 	case "key-pair-mismatch":
 		return []Mend{c.rewritePublic(mend)}
 	case "other-user":
+		if c.hg != nil { // what the mend sets is git's
+			break
+		}
 		config := filepath.Join(c.station.SSHDir(), "config")
 		return []Mend{c.command(mend, Deed{Do: NameSSH, File: config}, c.station.Tilde(filepath.Join(c.station.Home, ".gitconfig")),
 			"git", "config", "--global", "core.sshCommand", "ssh -F '"+config+"'")}
@@ -256,7 +259,9 @@ func (c *checker) again() []string {
 // urlMend: a remote's URL can be set; one that was given has to be given anew.
 func (c *checker) urlMend(mend Mend, crux *Crux, url string) Mend {
 	deed := Deed{Do: UseURL, URL: url}
-	if remote := c.way.Question.Remote; remote != "" {
+	if remote := c.way.Question.Remote; remote != "" && c.hg != nil { // hg has no command for it
+		mend.Summary += " Set " + remote + " to " + url + " under [paths] in .hg/hgrc."
+	} else if remote != "" {
 		deed.Do, deed.Remote = SetRemote, remote
 		mend = c.command(mend, deed, "the URL of "+remote+" in this repository", "git", "remote", "set-url", remote, url)
 	} else {

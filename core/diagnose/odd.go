@@ -85,7 +85,7 @@ func (c *checker) brokenCommand(ctx context.Context) *Crux {
 	if missing || command.Clear {
 		certainty = Proved
 	}
-	evidence := []Evidence{{"git starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)}}
+	evidence := []Evidence{{c.program() + " starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)}}
 	if said != "" {
 		evidence = append(evidence, Evidence{"it says", foreign.Quote(foreign.Clean(mask(said))), ""})
 	}

@@ -4,16 +4,27 @@ import (
 	"errors"
 	"regexp"
 	"slices"
+	"sync"
 )
 
 // denied is how the ssh client says that no key opened the door, for whatever reason.
 const denied = `permission denied \([^)]*publickey`
 
-// says tells whether words have a form. Forms are read when they are wanted: most runs of the
-// program want none, and git waits for some.
-func says(words, form string) bool {
-	return form != "" && regexp.MustCompile("(?im)"+form).MatchString(words)
+// forms keeps those that were read. They are read when they are wanted: most runs of the program
+// want none, and git waits for some.
+var forms sync.Map
+
+func formed(form string) *regexp.Regexp {
+	if found, ok := forms.Load(form); ok {
+		return found.(*regexp.Regexp)
+	}
+	read := regexp.MustCompile("(?im)" + form)
+	forms.Store(form, read)
+	return read
 }
+
+// says tells whether words have a form.
+func says(words, form string) bool { return form != "" && formed(form).MatchString(words) }
 
 // met finds the cause of what package wire met; otherwise where nothing of the catalogue is.
 func met(reason error, otherwise Code) Code {

@@ -118,7 +118,7 @@ func (s signs) weigh(lines []string) (weight float64, line string) {
 		if sign.weight <= weight {
 			continue
 		}
-		if at := regexp.MustCompile("(?im)" + sign.form).FindStringIndex(whole); at != nil {
+		if at := formed(sign.form).FindStringIndex(whole); at != nil {
 			weight, line = sign.weight, lineAt(whole, at[0])
 		}
 	}

@@ -154,6 +154,9 @@ type Way struct {
 // IsOpen reports whether nothing stops the way.
 func (w *Way) IsOpen() bool { return w.Crux == nil }
 
+// Skips reports whether a stage was left out.
+func (w *Way) Skips(name StageName) bool { return w.stage(name).State == Skipped }
+
 func newWay() *Way {
 	w := &Way{Stages: make([]Stage, len(Stages))}
 	for i, name := range Stages {

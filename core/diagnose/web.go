@@ -54,7 +54,7 @@ func (c *checker) locateWeb(text string, start time.Time) error {
 // settleWeb passes the stage of settings: what would git do for this address over HTTPS?
 func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	start := time.Now()
-	c.web = c.config.Web(c.base)
+	c.web = c.webSettings()
 	fact := func(name, value, origin string) {
 		if value != "" {
 			c.way.fact(Settings, name, foreign.Clean(value), c.station.Tilde(c.web.Origin(origin)))
@@ -63,6 +63,10 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	fact("proxy", hideURL(c.web.Proxy), "proxy")
 	fact("authority", c.web.Authority, "authority")
 	fact("address", c.web.At, "at")
+	if c.hg != nil {
+		fact("program", "hg", "")
+		fact("fingerprint", strings.Join(c.web.Pins, ", "), "pin")
+	}
 	if c.web.Blind {
 		fact("certificate", "not looked at", "blind")
 	}
@@ -81,6 +85,13 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	c.suspectHelpers(ctx)
 	c.way.open(Settings, time.Since(start))
 	return nil, nil
+}
+
+func (c *checker) webSettings() *gitlink.Web {
+	if c.hg != nil {
+		return c.hg.Web(c.base)
+	}
+	return c.config.Web(c.base)
 }
 
 // trusted reads the files that settings name for the line to the host; found when one cannot be.
@@ -115,6 +126,9 @@ func (c *checker) trusted() (*Crux, bool) {
 
 // suspectHelpers notes what would explain that nobody has a secret.
 func (c *checker) suspectHelpers(ctx context.Context) {
+	if c.hg != nil { // it has none
+		return
+	}
 	var helpers []gitlink.Setting
 	for _, s := range c.config.For("credential", c.base.String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" {
@@ -185,9 +199,9 @@ func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
 }
 
 func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
-	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Blind: c.web.Blind, Headers: c.web.Headers, Own: c.own,
+	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.web.Headers, Own: c.own,
 		Timeout: c.request.Timeout, Credential: func() (string, secret.Text, error) { return c.credential(ctx) }}
-	if c.way.Question.Purpose == Push {
+	if c.way.Question.Purpose == Push && c.hg == nil {
 		plan.Instead = "git-upload-pack"
 	}
 	if c.web.Proxy != "" {
@@ -204,12 +218,16 @@ func (c *checker) follow(trip *wire.WebTrip) bool {
 		return false
 	}
 	from := *c.base
-	from.Path = strings.TrimSuffix(from.Path, "/") + "/info/refs"
+	query, end := "service="+c.service(), "/info/refs"
+	if c.hg != nil {
+		query, end = "cmd=capabilities", ""
+	}
+	from.Path = strings.TrimSuffix(from.Path, "/") + end
 	to, err := from.Parse(answer.Moved)
-	if err != nil || to.Host == "" || (to.Scheme != "https" && to.Scheme != "http") || to.User != nil || to.RawQuery != "service="+c.service() {
+	if err != nil || to.Host == "" || (to.Scheme != "https" && to.Scheme != "http") || to.User != nil || to.RawQuery != query {
 		return false
 	}
-	path, found := strings.CutSuffix(to.Path, "/info/refs")
+	path, found := strings.CutSuffix(to.Path, end)
 	if !found {
 		return false
 	}
@@ -218,7 +236,7 @@ func (c *checker) follow(trip *wire.WebTrip) bool {
 	}
 	c.way.fact(Repository, "the host says", "it is at "+foreign.Clean(to.Redacted()), "")
 	c.base = &url.URL{Scheme: to.Scheme, Host: to.Host, Path: path}
-	c.web = c.config.Web(c.base)
+	c.web = c.webSettings()
 	_, _ = c.trusted() // what it would complain about, the way shows
 	return true
 }
@@ -229,6 +247,9 @@ var ErrUnprotected = errors.New("a secret is never sent where nothing protects i
 // credential asks whom git would ask for what it would send: the URL, the netrc file that its
 // library reads, its helpers in its order.
 func (c *checker) credential(ctx context.Context) (string, secret.Text, error) {
+	if c.hg != nil {
+		return c.hgCredential()
+	}
 	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
 	credential, err := gitlink.FillBoth(ctx, c.station, asked)
 	switch {
@@ -276,17 +297,29 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 		if trip.User == "" {
 			w.fact(SignIn, "token", "none was asked for", "")
 		} else {
-			w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from git's helpers", "")
+			w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from "+c.secretFrom(), "")
 		}
 	}
 	if trip.Answer.Open || trip.Instead.Open {
 		w.open(Repository, trip.Times[wire.AtService])
-		w.fact(Repository, "refs", strconv.Itoa(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+		if c.hg == nil {
+			w.fact(Repository, "refs", strconv.Itoa(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+		}
 	}
-	if trip.Answer.Open {
+	if c.hg != nil && trip.Answer.Open {
+		c.hgPermission(wire.Untold)
+	} else if trip.Answer.Open {
 		w.open(Permission, 0)
 		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
 	}
+}
+
+// secretFrom names where the secret that was sent stands.
+func (c *checker) secretFrom() string {
+	if c.sentFrom != "" {
+		return c.sentFrom
+	}
+	return "git's helpers"
 }
 
 func certificateText(certificate *x509.Certificate) string {

@@ -69,7 +69,10 @@ func (c *checker) explainCertificate(ctx context.Context, trip *wire.WebTrip) *C
 	if c.web.Authority != "" {
 		trusted = "those in " + foreign.Clean(c.web.Authority)
 	}
-	evidence = append(evidence, Evidence{"git trusts", trusted, c.station.Tilde(c.web.Origin("authority"))})
+	evidence = append(evidence, Evidence{c.program() + " trusts", trusted, c.station.Tilde(c.web.Origin("authority"))})
+	if errors.Is(trip.Judgement, wire.ErrPinned) {
+		return crux("tls-authority-unknown", Proved, append(evidence[:len(evidence)-1], Evidence{"settings name", foreign.Clean(strings.Join(c.web.Pins, ", ")), c.station.Tilde(c.web.Origin("pin"))})...)
+	}
 	var name x509.HostnameError
 	var invalid x509.CertificateInvalidError
 	switch {
@@ -99,16 +102,12 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 		return crux("sign-in-other-way", Proved, append([]Evidence{{"host offers", foreign.Clean(strings.Join(trip.Schemes, ", ")), ""}}, evidence...)...)
 	}
 	if errors.Is(trip.NoSecret, ErrUnprotected) {
-		return crux("token-unknown", Likely, append(evidence, Evidence{"not tried", "a secret is never sent over plain http by Unicrux; git would send it", ""})...)
+		return crux("token-unknown", Likely, append(evidence, Evidence{"not tried", "a secret is never sent over plain http by Unicrux; " + c.program() + " would send it", ""})...)
 	}
 	if trip.NoSecret != nil {
 		return first(crux("secret-missing", Proved, append([]Evidence{{"asked", c.helpers(), ""}}, evidence...)...), SignIn, c.suspicions)
 	}
-	from := "a secret from git's helpers"
-	if c.sentFrom != "" {
-		from = "a secret from " + c.sentFrom
-	}
-	sent := Evidence{"sent", "as " + foreign.Clean(trip.User) + ", " + from, ""}
+	sent := Evidence{"sent", "as " + foreign.Clean(trip.User) + ", a secret from " + c.secretFrom(), ""}
 	if !c.webSecret.Empty() {
 		shown, _ := address.HideSecret(c.given)
 		return crux("url-secret", Proved, append([]Evidence{{"url", foreign.Clean(shown), ""}, sent}, evidence...)...)
@@ -192,6 +191,9 @@ func (c *checker) whose(ctx context.Context) (string, bool) {
 
 // helpers names whom git asked.
 func (c *checker) helpers() string {
+	if c.hg != nil {
+		return "the groups of [auth] in hg's settings: none that fits holds a password"
+	}
 	var names []string
 	for _, s := range c.config.For("credential", c.base.String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" {
@@ -222,6 +224,9 @@ func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
 	}
 	if answer.Status == 200 && isPage {
+		if other := c.otherProgram(ctx); other != "" {
+			return crux("repository-not-git", Proved, append(evidence, Evidence{"there is", other, ""})...)
+		}
 		return crux("signed-in-page", Proved, append(evidence, Evidence{"answered", "a page for people", ""})...)
 	}
 	if c.host != nil {
@@ -248,7 +253,11 @@ func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 			return crux(told, Likely, evidence...)
 		}
 		return crux("token-purpose-missing", Likely, evidence...)
-	case answer.Status == 200:
+	}
+	if other := c.otherProgram(ctx); other != "" {
+		return crux("repository-not-git", Proved, append(evidence, Evidence{"there is", other, ""})...)
+	}
+	if answer.Status == 200 {
 		return crux("repository-not-git", Proved, evidence...)
 	}
 	return crux("repository-missing", Proved, evidence...)
@@ -305,7 +314,7 @@ var needsToken = []Code{"secret-missing", "token-unknown", "token-ended", "passw
 
 // webMends are the mends of cruxes on the way over HTTPS.
 func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
-	if c.host == nil {
+	if c.host == nil || c.hg != nil { // what we settle there is git's
 		return []Mend{mend}
 	}
 	if c.unsettled() && (crux.Stage == Reach || crux.Stage == Trust) {

@@ -69,11 +69,8 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 			return nil, fmt.Errorf("%s: %w", station.Tilde(q.SSHConfig), ErrNoFile)
 		}
 	} else {
-		command := gitlink.SSHCommand{Program: "ssh", Clear: true}
-		if config, err := reading(); err == nil {
-			command = config.SSH()
-		}
-		query = command.Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
+		config, _ := reading() // without git, its habits hold
+		query = config.SSH().Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
 	}
 	query.Exists = sshconfig.ByNameServers
 	if q.Run {

@@ -19,15 +19,11 @@ func Overruled(ctx context.Context, station *workstation.Station, hostName strin
 	if err != nil {
 		return nil, nil // nothing of ours
 	}
-	command := gitlink.SSHCommand{Program: "ssh", Clear: true}
 	config, err := gitlink.ReadConfig(ctx, station)
-	switch {
-	case err == nil:
-		command = config.SSH()
-	case !errors.Is(err, gitlink.ErrNoGit):
+	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
 		return nil, err
 	}
-	settings := sshconfig.Resolve(command.Query(address.Address{Scheme: "ssh", Host: hostName}, station))
+	settings := sshconfig.Resolve(config.SSH().Query(address.Address{Scheme: "ssh", Host: hostName}, station))
 	var list []Setting
 	for _, w := range settings.Winners() {
 		first := w.Values[0]

@@ -157,7 +157,7 @@ func FuzzSSHCommand(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		c := &Config{station: &workstation.Station{Environ: []string{"HOME=/h"}}}
-		if command := c.parse(text, "here"); command.Clear && !isSSH(command.Program) {
+		if command := parseSSH(text, "here", c.station.Getenv); command.Clear && !isSSH(command.Program) {
 			t.Fatalf("%q: %+v", text, command)
 		}
 	})

@@ -24,13 +24,17 @@ type SSHCommand struct {
 
 // SSH settles which ssh program git starts: GIT_SSH_COMMAND, then core.sshCommand, then
 // GIT_SSH, then "ssh" (git(1), git-config(1)). The first two go through the shell; we
-// replace variables and quotes as it would, and never run anything to learn more.
+// replace variables and quotes as it would, and never run anything to learn more. A nil Config
+// has settled nothing.
 func (c *Config) SSH() SSHCommand {
+	if c == nil {
+		return SSHCommand{Program: "ssh", Clear: true}
+	}
 	if text := c.station.Getenv("GIT_SSH_COMMAND"); text != "" {
-		return c.parse(text, "GIT_SSH_COMMAND")
+		return parseSSH(text, "GIT_SSH_COMMAND", c.station.Getenv)
 	}
 	if entry, found := c.Last("core.sshcommand"); found {
-		return c.parse(entry.Value, "core.sshCommand in "+entry.Origin)
+		return parseSSH(entry.Value, "core.sshCommand in "+entry.Origin, c.station.Getenv)
 	}
 	if program := c.station.Getenv("GIT_SSH"); program != "" {
 		return SSHCommand{Program: program, Origin: "GIT_SSH", Clear: isSSH(program)}
@@ -38,9 +42,9 @@ func (c *Config) SSH() SSHCommand {
 	return SSHCommand{Program: "ssh", Clear: true}
 }
 
-func (c *Config) parse(text, origin string) SSHCommand {
+func parseSSH(text, origin string, getenv func(string) string) SSHCommand {
 	command := SSHCommand{Origin: origin, Text: text}
-	words, err := fields(text, c.station.Getenv)
+	words, err := fields(text, getenv)
 	for err == nil && len(words) > 0 && isAssignment(words[0]) {
 		words = words[1:]
 	}

@@ -14,15 +14,16 @@ type Web struct {
 	Authority string // a file with the certificates to trust; empty for the system's
 	Blind     bool   // the certificate is not looked at
 	Headers   []string
-	OwnCert   string // a file with a certificate of ours, for hosts that want one; empty for none
-	OwnKey    string // and its key; empty where the certificate's file holds it too
-	Stay      bool   // git is told to follow no redirect
-	At        string // an address in place of the host's name; empty for none
+	OwnCert   string   // a file with a certificate of ours, for hosts that want one; empty for none
+	OwnKey    string   // and its key; empty where the certificate's file holds it too
+	Stay      bool     // git is told to follow no redirect
+	Pins      []string // fingerprints of the certificates that alone are trusted, as hg writes them; nil for any
+	At        string   // an address in place of the host's name; empty for none
 
 	origins map[string]string
 }
 
-// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay" or "at".
+// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin" or "at".
 func (w *Web) Origin(name string) string { return w.origins[name] }
 
 // Web settles what git does over HTTPS for a URL.

@@ -86,7 +86,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 		asked[description.Name] = socket
 		v.Hosts = append(v.Hosts, host)
 	}
-	other, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: "localhost"})
+	other, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: "localhost"})
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +133,7 @@ func (v *View) find(public ssh.PublicKey) int {
 
 func (v *View) host(station *workstation.Station, config *gitlink.Config, description *describe.Description) (host Host, socket string, err error) {
 	host = Host{Description: description}
-	way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
+	way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
 	if err != nil {
 		return host, "", err
 	}

@@ -113,7 +113,7 @@ func candidates(station *workstation.Station, config *gitlink.Config, registry *
 		ask[d.SSH.Host] = d.Name
 	}
 	for host, called := range ask {
-		way, err := sshway.Prepare(station, config, address.Address{Scheme: "ssh", Host: host})
+		way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: host})
 		if err != nil {
 			return nil, nil, err
 		}

@@ -41,7 +41,7 @@ func (p Place) prepare(ctx context.Context, a address.Address) (*sshway.Way, err
 	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
 		return nil, err
 	}
-	return sshway.Prepare(p.Station, config, a)
+	return sshway.Prepare(p.Station, config.SSH(), a)
 }
 
 // BySSH turns the https clone URL of a described host into the one over SSH; ok is false for

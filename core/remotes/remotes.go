@@ -3,12 +3,10 @@
 package remotes
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -63,7 +61,7 @@ func List(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	if inGit {
 		list = gitRemotes(config, registry)
 	}
-	hg, err := hgPaths(station.Folder, registry)
+	hg, err := hgPaths(station, registry)
 	if err != nil {
 		return nil, err
 	}
@@ -129,48 +127,27 @@ func (r *Remote) describe(text, used string, registry *hosts.Registry) {
 	}
 }
 
-// hgPaths reads the addresses of a Mercurial repository ("paths" in hgrc(5)).
-func hgPaths(folder string, registry *hosts.Registry) ([]Remote, error) {
-	for dir := folder; ; dir = filepath.Dir(dir) {
-		if info, err := os.Stat(filepath.Join(dir, ".hg")); err == nil && info.IsDir() {
-			return readPaths(filepath.Join(dir, ".hg", "hgrc"), registry)
-		}
-		if dir == filepath.Dir(dir) {
-			return nil, nil
-		}
+// hgPaths tells the addresses of a Mercurial repository.
+func hgPaths(station *workstation.Station, registry *hosts.Registry) ([]Remote, error) {
+	if gitlink.MercurialRoot(station.Folder) == "" {
+		return nil, nil
 	}
-}
-
-func readPaths(path string, registry *hosts.Registry) ([]Remote, error) {
-	list := []Remote{} // it is a repository, even without any
-	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return list, nil
-	}
+	hg, err := gitlink.ReadMercurial(station)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
-	lines := bufio.NewScanner(f)
-	section := ""
-	for number := 1; lines.Scan(); number++ {
-		line := strings.TrimSpace(lines.Text())
-		switch {
-		case strings.HasPrefix(line, "[") && strings.HasSuffix(line, "]"):
-			section = strings.Trim(line, "[]")
-		case section == "paths" && line != "" && !strings.ContainsAny(line[:1], "#;"):
-			name, value, found := strings.Cut(line, "=")
-			name = strings.TrimSpace(name)
-			if !found || (strings.Contains(name, ":") && !strings.HasSuffix(name, ":pushurl")) {
-				continue // a setting of a path
+	list := []Remote{} // it is a repository, even without any
+	for _, path := range hg.Paths() {
+		for _, entry := range []gitlink.Entry{path.URL, path.Push} {
+			if entry.Value == "" {
+				continue
 			}
-			r := Remote{Name: strings.TrimSuffix(name, ":pushurl"), Kind: Mercurial, Push: strings.HasSuffix(name, ":pushurl"), Origin: fmt.Sprintf("%s:%d", path, number)}
-			value = strings.TrimSpace(value)
-			r.describe(value, value, registry)
+			r := Remote{Name: path.Name, Kind: Mercurial, Push: entry == path.Push, Origin: entry.Origin}
+			r.describe(entry.Value, entry.Value, registry)
 			list = append(list, r)
 		}
 	}
-	return list, lines.Err()
+	return list, nil
 }
 
 // Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for

@@ -71,12 +71,8 @@ type LeftOut struct {
 // ErrExposed is why ssh ignores a private file that others may read.
 var ErrExposed = errors.New("others may read it, so ssh ignores it")
 
-// Prepare settles what ssh would do for an address, with more options on its command line.
-func Prepare(station *workstation.Station, config *gitlink.Config, a address.Address, more ...sshconfig.Option) (*Way, error) {
-	command := gitlink.SSHCommand{Program: "ssh", Clear: true}
-	if config != nil {
-		command = config.SSH()
-	}
+// Prepare settles what an ssh program would do for an address, with more options on its command line.
+func Prepare(station *workstation.Station, command gitlink.SSHCommand, a address.Address, more ...sshconfig.Option) (*Way, error) {
 	w := &Way{Address: a, Command: command, holder: station.IsHolder}
 	query := command.Query(a, station)
 	query.Command.Options = append(query.Command.Options, more...)

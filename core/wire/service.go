@@ -13,12 +13,16 @@ import (
 
 // serve asks for the repository, and for the greeting where that is wanted.
 func (w *walker) serve(client *ssh.Client) error {
-	if w.plan.Service != "" {
-		if err := w.ask(client, w.plan.Service, &w.trip.Answer); err != nil {
+	if w.plan.Hg != "" {
+		if err := w.askHg(client); err != nil {
+			return err
+		}
+	} else if w.plan.Service != "" {
+		if err := w.ask(client, w.plan.Service+" "+quotePath(w.plan.Path), readService, &w.trip.Answer); err != nil {
 			return err
 		}
 		if !w.trip.Answer.Open && w.plan.Instead != "" {
-			if err := w.ask(client, w.plan.Instead, &w.trip.Instead); err != nil {
+			if err := w.ask(client, w.plan.Instead+" "+quotePath(w.plan.Path), readService, &w.trip.Instead); err != nil {
 				return err
 			}
 		}
@@ -29,16 +33,25 @@ func (w *walker) serve(client *ssh.Client) error {
 	if w.plan.Exists && !w.trip.Answer.Open && !w.trip.Instead.Open {
 		w.trip.Exists = w.exists(client)
 	}
-	if w.plan.Service != "" && !w.trip.Answer.Open {
+	if (w.plan.Service != "" || w.plan.Hg != "") && !w.trip.Answer.Open {
 		return w.fail(ErrService, w.trip.Answer.Words)
 	}
 	return nil
 }
 
-// ask opens a git service, reads its advertisement and ends it with a flush packet, by
-// which a client says that it wants nothing [PACK]. Nothing is sent that could change
-// the repository.
-func (w *walker) ask(client *ssh.Client, service string, answer *Answer) error {
+// readService reads a git service's advertisement and ends it with a flush packet, by which a
+// client says that it wants nothing [PACK].
+func readService(input io.Writer, output *bufio.Reader) (advertisement, error) {
+	ad, err := readAdvertisement(output)
+	if err == nil {
+		_, _ = io.WriteString(input, flushPacket)
+	}
+	return ad, err
+}
+
+// ask runs a program at the host and reads how it answers. Nothing is sent that could change the
+// repository.
+func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *bufio.Reader) (advertisement, error), answer *Answer) error {
 	answer.Exit = -1
 	session, err := client.NewSession()
 	if err != nil {
@@ -58,12 +71,11 @@ func (w *walker) ask(client *ssh.Client, service string, answer *Answer) error {
 	if err != nil {
 		return w.serviceFailure(err, answer)
 	}
-	if err := session.Start(service + " " + quotePath(w.plan.Path)); err != nil {
+	if err := session.Start(command); err != nil {
 		return w.serviceFailure(err, answer)
 	}
-	advertisement, adErr := readAdvertisement(bufio.NewReader(io.LimitReader(output, maxAdvertisement)))
+	advertisement, adErr := read(input, bufio.NewReader(io.LimitReader(output, maxAdvertisement)))
 	if adErr == nil {
-		_, _ = io.WriteString(input, flushPacket)
 		deadline.Reset(w.plan.Timeout)
 	}
 	_ = input.Close()
@@ -113,17 +125,28 @@ func (w *walker) greet(client *ssh.Client) {
 	w.trip.Greeting = words.text.String()
 }
 
-// exists asks a shell, where the host has one for us, whether something lies at the path.
-// test(1) reads nothing and changes nothing.
-func (w *walker) exists(client *ssh.Client) bool {
+// exists tells whether something lies at the path.
+func (w *walker) exists(client *ssh.Client) bool { return w.test(client, "-e", w.plan.Path) == Yes }
+
+// test asks a shell about a path, where the host has one for us. test(1) reads nothing and changes
+// nothing.
+func (w *walker) test(client *ssh.Client, what, path string) Ternary {
 	session, err := client.NewSession()
 	if err != nil {
-		return false
+		return Untold
 	}
 	defer session.Close() //nolint:errcheck // the exit status is all we want
 	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
 	defer deadline.Stop()
-	return session.Run("test -e "+quotePath(w.plan.Path)) == nil
+	err = session.Run("test " + what + " " + quotePath(path))
+	var exit *ssh.ExitError
+	switch {
+	case err == nil:
+		return Yes
+	case errors.As(err, &exit) && exit.ExitStatus() == 1:
+		return No
+	}
+	return Untold
 }
 
 // quotePath quotes a path for the other end's shell as git does (sq_quote_buf in its

@@ -95,6 +95,8 @@ type Plan struct {
 	Offers   []Offer
 
 	Service  string // "git-upload-pack", "git-receive-pack", or empty to sign in and no more
+	Hg       string // the command by which Mercurial starts itself there, in place of git's services
+	Writing  bool   // of a Mercurial repository: ask a shell there whether we may write
 	Instead  string // a service to try on the same connection where Service is refused
 	Path     string
 	Exists   bool          // where no repository opens, ask a shell there whether the path exists at all
@@ -119,17 +121,28 @@ type Trip struct {
 	Offered   []Taken  // one for each offer that was made, in order
 	Methods   []string // the ways to sign in that the host allows, as far as it told
 	SignedIn  bool
-	With      int    // the offer that signed in; -1 when the host wanted no key
-	Answer    Answer // of Service
-	Instead   Answer // of Plan.Instead, if it was tried
-	Exists    bool   // something lies at Plan.Path, as far as that was asked
-	Greeting  string // uncleaned
+	With      int     // the offer that signed in; -1 when the host wanted no key
+	Answer    Answer  // of Service
+	Instead   Answer  // of Plan.Instead, if it was tried
+	Exists    bool    // something lies at Plan.Path, as far as that was asked
+	Writable  Ternary // the repository may be written, as far as a shell told it
+	Greeting  string  // uncleaned
 	Times     [AtService + 1]time.Duration
 }
 
-// An Answer is what a git service said.
+// A Ternary is yes, no, or not told.
+type Ternary int
+
+// The values of a Ternary.
+const (
+	Untold Ternary = iota
+	Yes
+	No
+)
+
+// An Answer is what the program at the host said.
 type Answer struct {
-	Open  bool              // an advertisement came
+	Open  bool              // an advertisement came, or Mercurial's greeting
 	Refs  int               // refs in it; 0 in an empty repository
 	Heads map[string]string // object names of its branches, by their full names
 	Words string            // what came on the error stream or in place of an advertisement, uncleaned

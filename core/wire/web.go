@@ -36,10 +36,12 @@ const tags = `(?s)<(script|style).*?</(script|style)>|<[^>]*>`
 type WebPlan struct {
 	Base    *url.URL         // of the repository, without any secret
 	Service string           // "git-upload-pack" or "git-receive-pack"
+	Hg      bool             // Mercurial's greeting is asked for, in place of git's services
 	Instead string           // a service to try where Service is refused to somebody who is signed in
 	Proxy   *url.URL         // nil to connect directly
 	At      string           // an IP address to connect to in place of the name; empty asks the name servers
 	Roots   []byte           // certificates (PEM) to trust in place of the system's; nil for the system's
+	Pins    []string         // the fingerprints of the certificates that alone are trusted: "sha256:" and hexadecimal digits; nil for any
 	Blind   bool             // the certificate is not looked at, as settings say
 	Own     *tls.Certificate // to show where the host wants one; nil for none
 	Headers []string         // "Name: value", that go with every request
@@ -73,6 +75,7 @@ type WebAnswer struct {
 	Refs   int               // refs in it
 	Heads  map[string]string // object names of its branches, by their full names
 	Kind   string            // media type
+	Hg     bool              // Mercurial answers
 	Words  string            // what came in place of an advertisement, uncleaned
 	Later  string            // when the host wants to be asked again (Retry-After)
 	Moved  string            // where the host sends us (Location), uncleaned
@@ -172,71 +175,6 @@ func (w *webWalker) reach(ctx context.Context) (net.Conn, error) {
 	return conn, nil
 }
 
-// trust looks at the host's certificate as git's library would.
-func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) {
-	ctx, cancel := context.WithTimeout(ctx, w.web.Timeout)
-	defer cancel()
-	var judged error
-	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: tls.VersionTLS12, InsecureSkipVerify: true, // judged below, so that the chain can be told
-		VerifyConnection: func(state tls.ConnectionState) error {
-			w.met.Chain = state.PeerCertificates
-			judged = w.judge(state)
-			return judged
-		},
-		GetClientCertificate: func(*tls.CertificateRequestInfo) (*tls.Certificate, error) {
-			if w.asked = true; w.web.Own != nil {
-				return w.web.Own, nil
-			}
-			return &tls.Certificate{}, nil
-		}}
-	secure := tls.Client(conn, config)
-	err := secure.HandshakeContext(ctx)
-	var record tls.RecordHeaderError
-	switch {
-	case err == nil:
-		return secure, nil
-	case judged != nil:
-		return nil, w.fail(ErrTrust, judged.Error())
-	case errors.As(err, &record):
-		return nil, w.fail(ErrNotTLS, "")
-	case w.asked && wantsOwn(err):
-		return nil, w.fail(ErrOwn, err.Error())
-	case strings.Contains(err.Error(), "protocol version"), strings.Contains(err.Error(), "handshake failure"): // the library has no type for them
-		return nil, w.fail(ErrVersion, err.Error())
-	case isTimeout(err):
-		return nil, w.fail(ErrSilent, "")
-	}
-	return nil, w.fail(ErrHungUp, err.Error())
-}
-
-// wantsOwn tells whether a server ended the line for want of a certificate of ours, or because
-// of the one that it got: over TLS 1.3 only after the handshake (RFC 8446, section 4.4.2.4).
-func wantsOwn(err error) bool {
-	for _, words := range []string{"certificate required", "bad certificate", "handshake failure", "unknown certificate authority", "certificate unknown", "expired certificate"} {
-		if strings.Contains(err.Error(), "tls: "+words) { // the library has no type for them
-			return true
-		}
-	}
-	return false
-}
-
-func (w *webWalker) judge(state tls.ConnectionState) error {
-	if w.web.Blind {
-		return nil
-	}
-	options := x509.VerifyOptions{DNSName: w.web.Base.Hostname(), Intermediates: x509.NewCertPool()}
-	if w.web.Roots != nil {
-		options.Roots = x509.NewCertPool()
-		options.Roots.AppendCertsFromPEM(w.web.Roots)
-	}
-	for _, certificate := range state.PeerCertificates[1:] {
-		options.Intermediates.AddCert(certificate)
-	}
-	_, err := state.PeerCertificates[0].Verify(options)
-	w.judgement = err
-	return err
-}
-
 // ask asks for the advertisement of the service: first as nobody, then as whoever git would be.
 func (w *webWalker) ask(ctx context.Context, line *http.Client) error {
 	var secretWord secret.Text
@@ -276,14 +214,21 @@ func (w *webWalker) ask(ctx context.Context, line *http.Client) error {
 // change the repository.
 func (w *webWalker) get(ctx context.Context, line *http.Client, service, user string, word secret.Text, answer *WebAnswer) error {
 	target := *w.web.Base
-	target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
-	target.RawQuery = "service=" + service
+	target.RawQuery = "cmd=capabilities" // "HTTP Version 1 Transport" in Mercurial's internals.wireprotocol
+	if !w.web.Hg {
+		target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
+		target.RawQuery = "service=" + service
+	}
 	h, err := http.NewRequestWithContext(ctx, http.MethodGet, target.String(), nil)
 	if err != nil {
 		return w.fail(ErrStatus, "")
 	}
 	h.Header.Set("User-Agent", "git/2.0 (unicrux)") // hosts answer browsers with pages
 	h.Header.Set("Accept", "*/*")
+	if w.web.Hg {
+		h.Header.Set("User-Agent", "mercurial/proto-1.0 (unicrux)")
+		h.Header.Set("Accept", "application/mercurial-0.1")
+	}
 	h.Header.Set("Pragma", "no-cache")
 	if user != "" || !word.Empty() {
 		h.SetBasicAuth(user, string(word.Reveal()))
@@ -306,6 +251,7 @@ func (w *webWalker) get(ctx context.Context, line *http.Client, service, user st
 	defer response.Body.Close() //nolint:errcheck // read as far as it is wanted
 	w.met.Date, _ = http.ParseTime(response.Header.Get("Date"))
 	answer.read(response, service)
+	answer.Open = answer.Open && !w.web.Hg || answer.Hg && w.web.Hg
 	for _, way := range response.Header.Values("WWW-Authenticate") {
 		scheme, _, _ := strings.Cut(way, " ")
 		w.met.Realm, w.met.Schemes = clip(way), append(w.met.Schemes, strings.ToLower(scheme))
@@ -326,6 +272,9 @@ func (a *WebAnswer) read(response *http.Response, service string) {
 	*a = WebAnswer{Status: response.StatusCode, Later: response.Header.Get("Retry-After"), Moved: response.Header.Get("Location")}
 	a.Kind, _, _ = mime.ParseMediaType(response.Header.Get("Content-Type"))
 	body := bufio.NewReader(io.LimitReader(response.Body, maxAdvertisement))
+	if a.Status == http.StatusOK && strings.HasPrefix(a.Kind, "application/mercurial-") {
+		a.Hg = true
+	}
 	if a.Status == http.StatusOK && a.Kind == "application/x-"+service+"-advertisement" {
 		if _, err := readAdvertisement(body); err == nil { // the name of the service
 			if ad, err := readAdvertisement(body); err == nil {

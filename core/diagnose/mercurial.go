@@ -1,0 +1,170 @@
+package diagnose
+
+import (
+	"context"
+	"errors"
+	"os/exec"
+	"strings"
+
+	"unicrux/core/foreign"
+	"unicrux/core/gitlink"
+	"unicrux/core/secret"
+	"unicrux/core/wire"
+)
+
+// A Program is what goes the way.
+type Program string
+
+// The programs whose way can be checked.
+const (
+	Git       Program = "git"
+	Mercurial Program = "hg"
+)
+
+// byHg tells whether the question is about Mercurial: where nobody says so, by the repository that
+// the folder is in, and else by the login of the URL.
+func (c *checker) byHg() bool {
+	if c.request.Program != "" {
+		return c.request.Program == Mercurial
+	}
+	login, _, found := strings.Cut(strings.TrimPrefix(c.request.Argument, "ssh://"), "@")
+	return gitlink.MercurialRoot(c.station.Folder) != "" || found && login == "hg"
+}
+
+// prepareHg reads what Mercurial has settled. git's settings do not hold then.
+func (c *checker) prepareHg() (*Crux, error) {
+	if _, err := exec.LookPath("hg"); err != nil {
+		return crux("program-missing", Proved, Evidence{"missing", "hg", ""}), nil
+	}
+	var refused *gitlink.ConfigError
+	hg, err := gitlink.ReadMercurial(c.station)
+	if errors.As(err, &refused) {
+		return crux("git-config-broken", Proved, Evidence{"hg says", foreign.Clean(refused.Words), ""}), nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	c.hg, c.config = hg, gitlink.NoConfig(c.station)
+	return nil, nil
+}
+
+// program is the name of what goes the way.
+func (c *checker) program() string {
+	if c.hg != nil {
+		return string(Mercurial)
+	}
+	return string(Git)
+}
+
+// ssh is the ssh program that is started.
+func (c *checker) ssh() gitlink.SSHCommand {
+	if c.hg != nil {
+		return c.hg.SSH()
+	}
+	return c.config.SSH()
+}
+
+// hgRemote finds the URL of one of the repository's paths, of the one that a plain push would use
+// without a name.
+func (c *checker) hgRemote(name string) (string, *Crux, error) {
+	purpose := c.purpose(Push)
+	c.way.Question = Question{Remote: name, Purpose: purpose, Transport: "ssh"}
+	if c.hg.Root == "" {
+		return "", crux("repository-none", Proved, Evidence{"folder", c.station.Tilde(c.station.Folder), ""}), nil
+	}
+	entry, used, found := c.hg.Path(name, purpose == Push)
+	if !found {
+		var there []string
+		for _, path := range c.hg.Paths() {
+			there = append(there, path.Name)
+		}
+		if name == "" {
+			name = "default"
+		}
+		return "", c.noSuchRemote(name, there), nil
+	}
+	c.way.Question.Remote = used
+	c.way.fact(Address, "path", used, c.station.Tilde(entry.Origin))
+	c.given = entry.Value
+	return entry.Value, nil, nil
+}
+
+// hgPath is the path that hg sends: without the slash behind the host's name, so that it begins at
+// the home there; a second slash makes it begin at the top ("URL PATHS" in hg(1)).
+func (c *checker) hgPath() string {
+	path := strings.TrimPrefix(c.address.Path, "/")
+	if path == "" {
+		return "."
+	}
+	return path
+}
+
+// planHg makes a plan ask for Mercurial.
+func (c *checker) planHg(plan *wire.Plan) {
+	if c.way.Question.Repo != "" {
+		plan.Hg, plan.Path, plan.Exists = c.hg.There(), c.hgPath(), true
+		plan.Writing = c.way.Question.Purpose == Push
+	}
+}
+
+// hgPermission says what is known of writing: that needs a push, or a shell that tells.
+func (c *checker) hgPermission(writable wire.Ternary) {
+	switch {
+	case c.way.Question.Purpose != Push:
+		c.way.open(Permission, 0)
+		c.way.fact(Permission, string(c.way.Question.Purpose), "Mercurial answers", "")
+	case writable == wire.Yes:
+		c.way.open(Permission, 0)
+		c.way.fact(Permission, string(Push), "the repository's folder may be written", "a shell at the host")
+	case writable == wire.Untold:
+		c.way.stage(Permission).State = Skipped
+		c.note("writing-untried")
+	}
+}
+
+// hgReadOnly is the crux where a shell at the host said that the repository may not be written.
+func (c *checker) hgReadOnly(trip *wire.Trip) *Crux {
+	if c.hg == nil || trip.Writable != wire.No {
+		return nil
+	}
+	return crux("read-only-account", Proved, Evidence{"asked for", foreign.Clean(c.hgPath()), ""},
+		Evidence{"the folder", "may not be written by " + foreign.Clean(c.passage.Client.User), "a shell at the host"}, Evidence{"reading", "works", ""})
+}
+
+// hgCredential is what hg would send without asking anybody.
+func (c *checker) hgCredential() (string, secret.Text, error) {
+	if !c.webSecret.Empty() {
+		c.sentFrom = "the URL"
+		c.sent = gitlink.Credential{User: c.webUser, Password: c.webSecret}
+	} else {
+		var origin string
+		c.sent, origin = c.hg.Credential(c.base, c.webUser)
+		c.sentFrom = "the group of [auth] at " + c.station.Tilde(origin)
+	}
+	switch {
+	case c.sent.Password.Empty():
+		return "", secret.Text{}, gitlink.ErrNoCredential
+	case c.base.Scheme == "http":
+		return c.sent.User, secret.Text{}, ErrUnprotected
+	}
+	return c.sent.User, c.sent.Password, nil
+}
+
+// otherProgram tells what else answers where no repository of the program's own does: somebody who
+// takes git for Mercurial, or the other way round, has the right URL.
+func (c *checker) otherProgram(ctx context.Context) string {
+	plan := c.webPlan(ctx)
+	plan.Hg, plan.Instead, plan.Service = !plan.Hg, "", "git-upload-pack"
+	plan.Credential = func() (string, secret.Text, error) { return c.sent.User, c.sent.Password, nil }
+	if c.sent.Password.Empty() || c.base.Scheme == "http" {
+		plan.Credential = nil
+	}
+	trip, err := wire.GoWeb(ctx, plan)
+	if err != nil || !trip.Answer.Open {
+		return ""
+	}
+	if plan.Hg {
+		return "a repository of Mercurial's: hg clone takes this URL"
+	}
+	return "a repository of git's: git clone takes this URL"
+}
