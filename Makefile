@@ -5,7 +5,7 @@ GO ?= go
 export CGO_ENABLED = 0
 BUILD = $(GO) build -trimpath -ldflags='-s -w'
 
-.PHONY: build demo test lint cross fuzz bench clean
+.PHONY: build demo test scenes lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -31,13 +31,18 @@ cross:
 		GOOS=$${target%/*} GOARCH=$${target#*/} $(GO) vet . ./core/... ./cli ./holder || exit 1; \
 	done
 
+# Every scene of a failure: the real client fails, the crux is named, the mend is done. It prints
+# code, transport, named or not, mended or told, and how long the check took.
+scenes:
+	@UNICRUX_SCENES=$(CURDIR)/scenes.txt $(GO) test -count=1 ./acceptance; status=$$?; cat scenes.txt; rm -f scenes.txt; exit $$status
+
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
 		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement \
 		describe/FuzzParse speak/FuzzAnswer chest/FuzzRead gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines gitlink/FuzzMercurial diagnose/FuzzExplainText; do \
-		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) ./core/$${target%/*} || exit 1; \
+		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig
 

@@ -68,6 +68,7 @@ func (s hgScene) play(p *person, url string) {
 	p.explains(failed, s.code)
 	before := p.everything()
 	c := p.check()
+	done := p.performed(s.code, c)
 	if p.everything() != before {
 		t.Error("check changed something")
 	}
@@ -77,9 +78,10 @@ func (s hgScene) play(p *person, url string) {
 	if len(c.Mends) == 0 || len(c.Crux.Evidence) == 0 {
 		t.Errorf("%+v", c)
 	}
-	if s.mend == nil {
+	if done.mended = others; s.mend == nil {
 		return
 	}
+	done.mended = noSceneYet
 	s.mend(p, url)
 	if r := p.hg("incoming"); r.exit != 0 {
 		t.Fatalf("after the mend the real client still fails: %s", r)
@@ -87,6 +89,7 @@ func (s hgScene) play(p *person, url string) {
 	if c := p.check("--for", "clone"); !c.Open {
 		t.Fatalf("after the mend the crux is %+v", c.Crux)
 	}
+	done.mended = mended
 }
 
 func asIs(_ *person, url string) string { return url }

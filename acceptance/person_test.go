@@ -37,7 +37,13 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "%s", out)
 			return 1
 		}
-		return m.Run()
+		status := m.Run()
+		if file := os.Getenv("UNICRUX_SCENES"); file != "" {
+			if err := showGallery(file); err != nil {
+				panic(err)
+			}
+		}
+		return status
 	}())
 }
 
@@ -65,7 +71,8 @@ type person struct {
 	extra   []string // environment
 	without []string // names of variables that are not set
 
-	stopServer func() // of the sshd that was started last
+	took       time.Duration // by the last check
+	stopServer func()        // of the sshd that was started last
 }
 
 func newPerson(t testing.TB) *person {
@@ -240,7 +247,9 @@ type checked struct {
 
 func (p *person) check(args ...string) checked {
 	p.t.Helper()
+	start := time.Now()
 	r := p.unicrux(append([]string{"check", "--json"}, args...)...)
+	p.took = time.Since(start)
 	var c checked
 	decoder := json.NewDecoder(strings.NewReader(r.out))
 	decoder.DisallowUnknownFields()

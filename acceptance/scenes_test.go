@@ -225,19 +225,22 @@ func (s scene) play(p *person) {
 	}
 	p.explains(failed, s.code)
 	c := p.check(s.arguments()...)
+	done := p.performed(s.code, c)
 	if c.Open || c.Crux.Code != s.code {
 		t.Fatalf("the crux is %+v, want %s", c.Crux, s.code)
 	}
 	s.examine(t, c)
-	if !s.repair(p, c) { // nobody in the scene can mend it; that it is told is all
+	if done.mended = others; !s.repair(p, c) { // nobody in the scene can mend it; that it is told is all
 		return
 	}
+	done.mended = noSceneYet
 	if r := s.try(p); r.exit != 0 {
 		t.Fatalf("after the mend the real client still fails: %s", r)
 	}
 	if c := p.check(s.arguments()...); !c.Open {
 		t.Fatalf("after the mend the crux is %+v", c.Crux)
 	}
+	done.mended = mended
 }
 
 // repair does what the mend says, and tells whether it could.

@@ -220,6 +220,7 @@ func (p *person) wants(url, code string) {
 	}
 	if code != "" {
 		p.explains(real, code)
+		p.performed(code, c)
 	}
 	if code != "" && (c.Open || c.Crux.Code != code) {
 		p.t.Fatalf("the crux is %+v, want %s", c.Crux, code)

@@ -181,6 +181,7 @@ func (s webScene) play(p *person) {
 	}
 	before := p.everything()
 	c := p.check(args...)
+	done := p.performed(s.code, c)
 	if p.everything() != before {
 		t.Error("check changed something")
 	}
@@ -190,9 +191,10 @@ func (s webScene) play(p *person) {
 	if len(c.Mends) == 0 || len(c.Crux.Evidence) == 0 {
 		t.Errorf("%+v", c)
 	}
-	if s.mend == nil {
+	if done.mended = others; s.mend == nil {
 		return
 	}
+	done.mended = noSceneYet
 	s.mend(p)
 	if r := try(); r.exit != 0 {
 		t.Fatalf("after the mend the real client still fails: %s", r)
@@ -200,6 +202,7 @@ func (s webScene) play(p *person) {
 	if c := p.check(args...); !c.Open {
 		t.Fatalf("after the mend the crux is %+v", c.Crux)
 	}
+	done.mended = mended
 }
 
 // webHost is the host of the practice host's HTTPS clone URLs.

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -16,7 +17,7 @@ import (
 
 func (a *app) practiceCommand() *cobra.Command {
 	command := &cobra.Command{Use: "practice", Short: "A practice host to try things on"}
-	command.AddCommand(a.practiceServe())
+	command.AddCommand(a.practiceServe(), a.practiceFaults())
 	return command
 }
 
@@ -44,8 +45,27 @@ is in them is thrown away when they end, unless --folder names a place.`,
 	}
 	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH, of the first host (default: any free one)")
 	command.Flags().IntVar(&o.WebPort, "web-port", 0, "for the interface of the first host (default: any free one)")
+	command.Flags().StringArrayVar(&o.Faults, "fault", nil, "do this wrong; \"unicrux practice faults\" lists what (may be given several times)")
 	command.Flags().StringVar(&o.Folder, "folder", "", "keep everything in this folder (default: a temporary one)")
 	return command
+}
+
+func (a *app) practiceFaults() *cobra.Command {
+	return &cobra.Command{
+		Use:   "faults",
+		Short: "List what a practice host can be told to do wrong",
+		Long: `Lists what a practice host can be told to do wrong, by "practice serve --fault CODE", and the
+crux that somebody meets then.`,
+		Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error {
+			list := standin.Faults()
+			views := make([]render.FaultView, len(list))
+			for i, f := range list {
+				views[i] = render.FaultView{Code: f.Code, By: f.By, Does: f.Does}
+			}
+			return a.show(a.style().Faults(views), render.FaultsDocument(views))
+		},
+	}
 }
 
 func (a *app) servePractice(o standin.Options, names []string) (err error) {
@@ -67,7 +87,7 @@ func (a *app) servePractice(o standin.Options, names []string) (err error) {
 		}
 		host, err := demo.Serve(name, o)
 		if err != nil {
-			return err
+			return faultHint(err, o.Faults)
 		}
 		defer func() { err = errors.Join(err, host.Close()) }()
 		views = append(views, practiceView(name, host))
@@ -77,6 +97,14 @@ func (a *app) servePractice(o standin.Options, names []string) (err error) {
 	}
 	<-a.ctx.Done()
 	return nil
+}
+
+// faultHint names a fault that may have been meant.
+func faultHint(err error, codes []string) error {
+	if !errors.Is(err, standin.ErrNoFault) {
+		return err
+	}
+	return usage("a practice host has no fault %s: unicrux practice faults lists those that it has", strings.Join(codes, ", "))
 }
 
 func practiceView(name string, host *standin.Host) render.PracticeView {

@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"strings"
 )
 
 // A PracticeView is a running practice host.
@@ -100,4 +101,35 @@ func (s Style) Stay(home, sshCommand, token string) string {
 	return "\n" + s.Sentences("Host and home stay until Ctrl-C. In another terminal:") +
 		s.CommandLine("export", "HOME="+home) + s.CommandLine("export", "GIT_SSH_COMMAND="+sshCommand) +
 		s.CommandLine("cd", home) + s.Sentences("The token for the host's interface is in:") + margin + token + "\n"
+}
+
+// A FaultView is something that a practice host can be told to do wrong.
+type FaultView struct{ Code, By, Does string }
+
+// Faults lists what a practice host can be told to do wrong.
+func (s Style) Faults(views []FaultView) string {
+	var rows []row
+	width := 0
+	for _, v := range views {
+		width = max(width, columns(v.Code))
+		rows = append(rows, row{label: v.Code, tone: bold, text: v.Does + " " + "(" + v.By + ")"})
+	}
+	return s.block(width, rows) + "\n" + s.Sentences("A practice host that does one of them wrong, to try things on:") + s.CommandLine("unicrux", "practice", "serve", "forge", "--fault", "CODE")
+}
+
+// FaultsDocument makes the document "unicrux.faults/1".
+func FaultsDocument(views []FaultView) any {
+	type fault struct {
+		Code string   `json:"code"`
+		By   []string `json:"by"`
+		Does string   `json:"does"`
+	}
+	list := make([]fault, len(views))
+	for i, v := range views {
+		list[i] = fault{v.Code, strings.Split(v.By, ", "), v.Does}
+	}
+	return struct {
+		Schema string  `json:"schema"`
+		Faults []fault `json:"faults"`
+	}{"unicrux.faults/1", list}
 }

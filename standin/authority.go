@@ -19,6 +19,10 @@ const lifetime = 7 * 24 * time.Hour
 type authority struct {
 	pem  []byte // its own certificate, for descriptions
 	leaf tls.Certificate
+
+	root    *x509.Certificate
+	rootDER []byte
+	rootKey *ecdsa.PrivateKey
 }
 
 func newAuthority(hostname string) (*authority, error) {
@@ -36,21 +40,21 @@ func newAuthority(hostname string) (*authority, error) {
 	if err != nil {
 		return nil, err
 	}
-	leafKey, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	signed := &authority{pem: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: rootDER}), root: root, rootDER: rootDER, rootKey: rootKey}
+	signed.leaf, err = signed.sign(hostname, from, from.Add(lifetime))
+	return signed, err
+}
+
+// sign makes a certificate for a name.
+func (a *authority) sign(name string, from, until time.Time) (tls.Certificate, error) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
-		return nil, err
+		return tls.Certificate{}, err
 	}
 	leaf := &x509.Certificate{
-		SerialNumber: big.NewInt(2), Subject: pkix.Name{CommonName: hostname}, DNSNames: []string{hostname},
-		NotBefore: from, NotAfter: from.Add(lifetime),
+		SerialNumber: big.NewInt(2), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name}, NotBefore: from, NotAfter: until,
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
-	leafDER, err := x509.CreateCertificate(rand.Reader, leaf, root, leafKey.Public(), rootKey)
-	if err != nil {
-		return nil, err
-	}
-	return &authority{
-		pem:  pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: rootDER}),
-		leaf: tls.Certificate{Certificate: [][]byte{leafDER, rootDER}, PrivateKey: leafKey},
-	}, nil
+	der, err := x509.CreateCertificate(rand.Reader, leaf, a.root, key.Public(), a.rootKey)
+	return tls.Certificate{Certificate: [][]byte{der, a.rootDER}, PrivateKey: key}, err
 }

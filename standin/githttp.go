@@ -23,6 +23,11 @@ func (h *Host) serveGitHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	p, said := h.gitPass(r)
+	fault := h.wrong("https", func(f Fault) bool { return f.web != nil })
+	if fault.web != nil && p != nil { // who asks is told first
+		fault.web(w)
+		return
+	}
 	if p == nil {
 		w.Header().Set("WWW-Authenticate", fmt.Sprintf(`Basic realm=%q`, h.world.title))
 		gitSays(w, http.StatusUnauthorized, said)
@@ -80,6 +85,6 @@ func (h *Host) backend(account string) http.Handler {
 		return http.NotFoundHandler()
 	}
 	return &cgi.Handler{Path: filepath.Join(strings.TrimSpace(string(core)), "git-http-backend"),
-		Env:        []string{"GIT_PROJECT_ROOT=" + filepath.Join(h.Folder, "repositories"), "GIT_HTTP_EXPORT_ALL=1", "REMOTE_USER=" + account, "HOME=" + h.Folder, "GIT_CONFIG_NOSYSTEM=1"},
+		Env:        append(h.hookSettings(), "GIT_PROJECT_ROOT="+filepath.Join(h.Folder, "repositories"), "GIT_HTTP_EXPORT_ALL=1", "REMOTE_USER="+account, "HOME="+h.Folder, "GIT_CONFIG_NOSYSTEM=1"),
 		InheritEnv: []string{"PATH"}}
 }

@@ -59,8 +59,15 @@ func (h *Host) firstToken(account string) string {
 	return ""
 }
 
-// passOf finds the pass of a secret.
+// passOf finds the pass of a secret, as a fault lets it be seen.
 func (h *Host) passOf(secret string) *pass {
+	if fault := h.wrong("https", func(f Fault) bool { return f.pass != nil }); fault.pass != nil {
+		return fault.pass(h.knownPass(secret))
+	}
+	return h.knownPass(secret)
+}
+
+func (h *Host) knownPass(secret string) *pass {
 	h.state.Lock()
 	defer h.state.Unlock()
 	for _, p := range h.state.passes {
@@ -96,7 +103,7 @@ func (h *Host) revoke(account, id string) bool {
 
 // Revoke makes the host forget a token, as somebody does on its page.
 func (h *Host) Revoke(secret string) bool {
-	p := h.passOf(secret)
+	p := h.knownPass(secret)
 	return p != nil && h.revoke(p.account, p.id)
 }
 

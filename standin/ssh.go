@@ -20,19 +20,26 @@ var errStranger = errors.New("no account has this key")
 
 // serveSSH takes connections until the listener is closed.
 func (h *Host) serveSSH() {
-	config := &ssh.ServerConfig{ServerVersion: "SSH-2.0-Tidewater", PublicKeyCallback: h.whoseKey}
-	config.AddHostKey(h.hostKey)
 	for _, listener := range []net.Listener{h.ssh, h.other} {
 		h.running.Go(func() {
 			for {
-				conn, err := listener.Accept()
+				conn, err := faulty{listener, h, "ssh"}.Accept()
 				if err != nil {
 					return
 				}
-				h.running.Go(func() { h.converse(conn, config) })
+				h.running.Go(func() { h.converse(conn, h.howToSignIn()) })
 			}
 		})
 	}
+}
+
+func (h *Host) howToSignIn() *ssh.ServerConfig {
+	config := &ssh.ServerConfig{ServerVersion: "SSH-2.0-Tidewater", PublicKeyCallback: h.whoseKey}
+	config.AddHostKey(h.hostKey)
+	if fault := h.wrong("ssh", func(f Fault) bool { return f.keys != nil }); fault.keys != nil {
+		fault.keys(h, config)
+	}
+	return config
 }
 
 func (h *Host) whoseKey(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {
@@ -158,7 +165,9 @@ func (h *Host) serveGit(channel ssh.Channel, guest map[string]string, line, prot
 		return refuse("only git is served here.")
 	}
 	repo, seen := h.sight(account, path)
-	switch {
+	switch fault := h.wrong("ssh", func(f Fault) bool { return f.says != "" }); {
+	case fault.says != "":
+		return refuse("%s", fault.says)
 	case guest["blocked"] != "":
 		return refuse("the account %s is blocked: ask the board.", account)
 	case !seen || (guest["repo"] != "" && guest["repo"] != path):
@@ -175,7 +184,7 @@ func (h *Host) serveGit(channel ssh.Channel, guest map[string]string, line, prot
 
 func (h *Host) run(channel ssh.Channel, protocol, service, dir string) uint32 {
 	cmd := h.gitCommand(service, dir)
-	cmd.Env = append(cmd.Env, "GIT_PROTOCOL="+protocol)
+	cmd.Env = append(append(cmd.Env, "GIT_PROTOCOL="+protocol), h.hookSettings()...)
 	cmd.Stdout, cmd.Stderr = channel, channel.Stderr()
 	input, err := cmd.StdinPipe()
 	if err != nil {

@@ -21,10 +21,11 @@ import (
 
 // Options say how a practice host is started. The zero value is right for most.
 type Options struct {
-	Folder  string // where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
-	SSHPort int    // 0 for any free port
-	WebPort int    // 0 for any free port
-	World   string // forge, saltmarsh or lantern; empty for forge
+	Folder  string   // where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
+	SSHPort int      // 0 for any free port
+	WebPort int      // 0 for any free port
+	World   string   // forge, saltmarsh or lantern; empty for forge
+	Faults  []string // what to do wrong, for [Host.Begin]
 }
 
 // A Host is a running practice host. Its methods may be used by several goroutines.
@@ -53,6 +54,7 @@ type state struct {
 	blocked map[string]bool // accounts that may do nothing
 	passes  []*pass
 	codes   []*deviceCode
+	faults  []Fault // what the host does wrong
 }
 
 // A registered key opens an account.
@@ -114,7 +116,7 @@ func Start(o Options) (h *Host, err error) {
 	}
 	h.serveSSH()
 	h.serveWeb()
-	return h, nil
+	return h, h.Begin(o.Faults...)
 }
 
 func listen(port int) (net.Listener, error) {
@@ -125,12 +127,17 @@ func listen(port int) (net.Listener, error) {
 	return listener, nil
 }
 
-func (h *Host) makeSecrets() error {
+func newHostKey() (ssh.Signer, error) {
 	_, private, err := ed25519.GenerateKey(rand.Reader)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	if h.hostKey, err = ssh.NewSignerFromKey(private); err != nil {
+	return ssh.NewSignerFromKey(private)
+}
+
+func (h *Host) makeSecrets() error {
+	var err error
+	if h.hostKey, err = newHostKey(); err != nil {
 		return err
 	}
 	if h.authority, err = newAuthority(h.world.hostname); err != nil {

@@ -21,8 +21,17 @@ func (h *Host) serveWeb() {
 	h.world.serve(h, mux)
 	mux.HandleFunc("/", h.serveGitHTTP)
 	h.server = &http.Server{Handler: mux, ErrorLog: log.New(io.Discard, "", 0), ReadHeaderTimeout: 10 * time.Second,
-		TLSConfig: &tls.Config{Certificates: []tls.Certificate{h.authority.leaf}, MinVersion: tls.VersionTLS12}}
-	h.running.Go(func() { _ = h.server.ServeTLS(h.web, "", "") }) // returns when the host is closed
+		TLSConfig: &tls.Config{MinVersion: tls.VersionTLS12, GetConfigForClient: func(*tls.ClientHelloInfo) (*tls.Config, error) { return h.howToProve() }}}
+	h.running.Go(func() { _ = h.server.ServeTLS(faulty{h.web, h, "https"}, "", "") }) // returns when the host is closed
+}
+
+// howToProve is how the host proves itself over TLS.
+func (h *Host) howToProve() (*tls.Config, error) {
+	config := &tls.Config{Certificates: []tls.Certificate{h.authority.leaf}, MinVersion: tls.VersionTLS12}
+	if fault := h.wrong("https", func(f Fault) bool { return f.tls != nil }); fault.tls != nil {
+		return config, fault.tls(h, config)
+	}
+	return config, nil
 }
 
 func publicLine(key ssh.PublicKey) string {
