@@ -7,7 +7,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"unicrux/core/chest"
+	"unicrux/core/gitlink"
 	"unicrux/core/secret"
 	"unicrux/core/workstation"
 )
@@ -26,6 +28,15 @@ func BenchmarkCheckHTTPS(b *testing.B) {
 	p.openChest()
 	url := p.cloneHTTPS("buoys/drift-model")
 	inPairs(b, func() { p.must("check", url) }, func() { p.mustGit("ls-remote", url) })
+}
+
+// BenchmarkInPlace lets git start ssh through us, beside ssh alone (promises: at most 1.1).
+func BenchmarkInPlace(b *testing.B) {
+	p := settled(b)
+	plain := "core.sshCommand=ssh -F " + p.path(".ssh", "config") + " -o BatchMode=yes"
+	ours := "core.sshCommand=" + gitlink.OurSSH(program) + " -F " + p.path(".ssh", "config") + " -o BatchMode=yes"
+	p.without = append(p.without, "GIT_SSH_COMMAND")
+	inPairs(b, func() { p.mustGit("-c", ours, "ls-remote", drift) }, func() { p.mustGit("-c", plain, "ls-remote", drift) })
 }
 
 // inPairs runs ours and theirs in turn, and reports the ratio of their times.

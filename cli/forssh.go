@@ -105,7 +105,7 @@ func questionOf(args []string) (diagnose.Request, bool) {
 	service, path, found := strings.Cut(strings.Join(call.Command, " "), " ")
 	path = strings.NewReplacer(`'\''`, "'", `'\!'`, "!").Replace(path)
 	path = strings.TrimSuffix(strings.TrimPrefix(path, "'"), "'")
-	request := diagnose.Request{AsIs: true, Options: call.Options}
+	request := diagnose.Request{AsIs: true, Options: call.Options, Program: diagnose.Git}
 	switch {
 	case !found:
 		return request, false

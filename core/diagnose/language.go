@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"unicode/utf8"
+	"unicrux/core/form"
 )
 
 //go:embed phrases.txt
@@ -29,14 +30,14 @@ var phrases = sync.OnceValue(func() []phrase {
 		case !is:
 			english = line
 		default:
-			list = append(list, phrase{english, other, longest(places.Split(other, -1))})
+			list = append(list, phrase{english, other, longest(places().Split(other, -1))})
 		}
 	}
 	return list
 })
 
 // places are where a message has a value (printf(3)).
-var places = regexp.MustCompile(`%(\d+\$)?(\.\d+)?[sdl]+`)
+var places = form.Late(`%(\d+\$)?(\.\d+)?[sdl]+`)
 
 func longest(parts []string) string {
 	best := ""
@@ -72,7 +73,7 @@ func english(line string) string {
 
 // form is what a line with the phrase looks like.
 func (p phrase) form() *regexp.Regexp {
-	parts := places.Split(p.other, -1)
+	parts := places().Split(p.other, -1)
 	for i, part := range parts {
 		parts[i] = regexp.QuoteMeta(part)
 	}
@@ -94,7 +95,7 @@ func (p phrase) put(line string) string {
 	if at == nil {
 		return line
 	}
-	order := places.FindAllStringSubmatch(p.other, -1)
+	order := places().FindAllStringSubmatch(p.other, -1)
 	values := make([]string, len(order)+1)
 	for i, place := range order {
 		number := i + 1
@@ -104,7 +105,7 @@ func (p phrase) put(line string) string {
 		values[number] = line[at[2+2*i]:at[3+2*i]]
 	}
 	i := 0
-	english := places.ReplaceAllStringFunc(p.english, func(string) string {
+	english := places().ReplaceAllStringFunc(p.english, func(string) string {
 		i++
 		if i < len(values) {
 			return values[i]

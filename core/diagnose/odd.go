@@ -53,7 +53,7 @@ func hasOddSecret(text string) bool {
 
 // cleanURL is the clone URL inside a text that holds more; empty for none.
 func cleanURL(text string) string {
-	return strings.TrimRight(cloneURL.FindString(text), "”’")
+	return strings.TrimRight(cloneURL().FindString(text), "”’")
 }
 
 // brokenCommand tries the ssh program that settings name as git itself tries it, when it finds

@@ -3,11 +3,11 @@ package diagnose
 import (
 	"cmp"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 
 	"unicrux/core/foreign"
+	"unicrux/core/form"
 	"unicrux/core/secret"
 )
 
@@ -132,9 +132,9 @@ func lineAt(text string, at int) string {
 }
 
 var (
-	escapes  = regexp.MustCompile(`\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(\x07|\x1b\\)`)
-	prefixes = regexp.MustCompile(`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`)
-	secrets  = regexp.MustCompile(`(?i)(://[^/@:\s'"]*):[^/@\s'"]+@|(authorization: *\w+) +\S+|://([^/@:\s'"]{20,})@`)
+	escapes  = form.Late(`\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(\x07|\x1b\\)`)
+	prefixes = form.Late(`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`)
+	secrets  = form.Late(`(?i)(://[^/@:\s'"]*):[^/@\s'"]+@|(authorization: *\w+) +\S+|://([^/@:\s'"]{20,})@`)
 )
 
 // quotes are all one for the forms.
@@ -146,12 +146,12 @@ func tidy(text string) []string {
 	if len(text) > MaxText {
 		text = text[len(text)-MaxText:]
 	}
-	text = strings.ToValidUTF8(escapes.ReplaceAllString(text, ""), "")
+	text = strings.ToValidUTF8(escapes().ReplaceAllString(text, ""), "")
 	text = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(text)
 	var lines []string
 	for _, line := range strings.Split(text, "\n") {
 		for range 4 {
-			line = line[len(prefixes.FindString(line)):]
+			line = line[len(prefixes().FindString(line)):]
 		}
 		if line = strings.TrimSpace(line); line != "" {
 			lines = append(lines, elsewhere(quotes.Replace(english(line))))
@@ -161,14 +161,14 @@ func tidy(text string) []string {
 }
 
 var (
-	accessed = regexp.MustCompile(`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`)
+	accessed = form.Late(`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`)
 	ports    = map[string]string{"http": "80", "https": "443"}
 )
 
 // elsewhere marks a line that tells of another host or port than the URL in it: a proxy, or where
 // the host has sent git on.
 func elsewhere(line string) string {
-	parts := accessed.FindStringSubmatch(line)
+	parts := accessed().FindStringSubmatch(line)
 	if parts == nil {
 		return line
 	}
@@ -188,8 +188,8 @@ func elsewhere(line string) string {
 
 // mask hides what may be a secret in a line.
 func mask(line string) string {
-	return secrets.ReplaceAllStringFunc(line, func(found string) string {
-		if parts := secrets.FindStringSubmatch(found); parts[2] != "" {
+	return secrets().ReplaceAllStringFunc(line, func(found string) string {
+		if parts := secrets().FindStringSubmatch(found); parts[2] != "" {
 			return parts[2] + " " + secret.Mask
 		} else if parts[1] != "" {
 			return parts[1] + ":" + secret.Mask + "@"
@@ -199,14 +199,14 @@ func mask(line string) string {
 }
 
 var (
-	cloneURL = regexp.MustCompile(`(?:https?|ssh|git)://[^\s'"<>]+|\b[\w.-]+@[\w.-]+\.[\w-]+:[\w~/][^\s'"<>]*`)
-	hostName = regexp.MustCompile(`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`)
+	cloneURL = form.Late(`(?:https?|ssh|git)://[^\s'"<>]+|\b[\w.-]+@[\w.-]+\.[\w-]+:[\w~/][^\s'"<>]*`)
+	hostName = form.Late(`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`)
 )
 
 // urlIn finds the clone URL in a text, without any secret.
 func urlIn(lines []string) string {
 	for _, line := range lines {
-		found := cloneURL.FindString(line)
+		found := cloneURL().FindString(line)
 		if found == "" {
 			continue
 		}
@@ -227,7 +227,7 @@ func urlIn(lines []string) string {
 
 func hostIn(lines []string) string {
 	for _, line := range lines {
-		for _, name := range append(hostName.FindStringSubmatch(line), "", "")[1:] {
+		for _, name := range append(hostName().FindStringSubmatch(line), "", "")[1:] {
 			if name != "" {
 				return foreign.Clean(name)
 			}

@@ -5,11 +5,11 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"unicrux/core/form"
 	"unicrux/core/workstation"
 )
 
@@ -24,11 +24,11 @@ type Mercurial struct {
 
 // Forms of hgrc(5), section "Syntax".
 var (
-	hgSection  = regexp.MustCompile(`^\[([^\[]+)\]`)
-	hgItem     = regexp.MustCompile(`^([^=\s][^=]*?)\s*=\s*(.*?)\s*$`)
-	hgContinue = regexp.MustCompile(`^\s+(\S.*?)\s*$`)
-	hgUnset    = regexp.MustCompile(`^%unset\s+(\S+)`)
-	hgInclude  = regexp.MustCompile(`^%include\s+(\S.*?)\s*$`)
+	hgSection  = form.Late(`^\[([^\[]+)\]`)
+	hgItem     = form.Late(`^([^=\s][^=]*?)\s*=\s*(.*?)\s*$`)
+	hgContinue = form.Late(`^\s+(\S.*?)\s*$`)
+	hgUnset    = form.Late(`^%unset\s+(\S+)`)
+	hgInclude  = form.Late(`^%include\s+(\S.*?)\s*$`)
 )
 
 // mostIncluded bounds how deep files include each other; hg itself has no bound.
@@ -107,14 +107,14 @@ func (m *Mercurial) parse(text, file string, depth int) error {
 		if open && comment {
 			continue
 		}
-		if more := hgContinue.FindStringSubmatch(line); open && more != nil {
+		if more := hgContinue().FindStringSubmatch(line); open && more != nil {
 			m.entries[len(m.entries)-1].Value += "\n" + more[1]
 			continue
 		}
 		if open = false; comment || strings.TrimSpace(line) == "" {
 			continue
 		}
-		if found := hgInclude.FindStringSubmatch(line); found != nil {
+		if found := hgInclude().FindStringSubmatch(line); found != nil {
 			if err := m.read(m.expand(found[1], filepath.Dir(file)), depth+1); err != nil {
 				return err
 			}
@@ -132,14 +132,14 @@ func (m *Mercurial) parse(text, file string, depth int) error {
 // parseLine reads a head, an item or an unsetting. item tells that the next line may continue it;
 // known is false for a line at which hg stops.
 func (m *Mercurial) parseLine(line, section, where string) (now string, item, known bool) {
-	if found := hgSection.FindStringSubmatch(line); found != nil {
+	if found := hgSection().FindStringSubmatch(line); found != nil {
 		return found[1], false, true
 	}
-	if found := hgItem.FindStringSubmatch(line); found != nil {
+	if found := hgItem().FindStringSubmatch(line); found != nil {
 		m.entries = append(m.entries, Entry{Key: section + "." + found[1], Value: found[2], Origin: where})
 		return section, true, true
 	}
-	found := hgUnset.FindStringSubmatch(line)
+	found := hgUnset().FindStringSubmatch(line)
 	if found != nil {
 		m.entries = slices.DeleteFunc(m.entries, func(e Entry) bool { return e.Key == section+"."+found[1] })
 	}
