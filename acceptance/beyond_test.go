@@ -130,6 +130,9 @@ var beyondScenes = []beyondScene{
 		p.chmod(0o755, "full-ssh")
 		p.extra = append(p.extra, "GIT_SSH_COMMAND="+p.path("full-ssh"))
 	}},
+	{code: "memory-short", args: []string{"push", "there", "HEAD:refs/heads/x"}, arrange: func(p *person) {
+		p.bare("#!/bin/sh\necho 'fatal: Out of memory, malloc failed (tried to allocate 524288000 bytes)' >&2\nexit 1\n")
+	}},
 	{code: "lock-left", args: []string{"add", "drift.csv"}, arrange: func(p *person) {
 		p.write("", "drift-model", ".git", "index.lock")
 		p.write("x", "drift-model", "drift.csv")

@@ -67,8 +67,11 @@ var otherCauses = []entry{
 	{"disk-full", Beyond, "There is no room left on the disk, here or at the host.", You,
 		"Make room. Where the words come from the host, tell whoever runs it.", "",
 		signs{
-			shown: []sign{{`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded`, .97}},
+			shown: []sign{{`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded`, .97}, {`unable to create temporary object directory|unpacker error`, .3}},
 		}},
+	{"memory-short", Beyond, "There is not enough memory, here or at the host.", You,
+		"End other programs, or fetch less at a time: git clone --depth 1 URL. Where the words come from the host, tell whoever runs it.", "",
+		signs{shown: []sign{{`out of memory|malloc failed|mmap failed|cannot allocate memory|pack-objects died of signal 9`, .95}}}},
 	{"lock-left", Beyond, "Another git is at work in this repository, or one that was stopped left its lock behind.", You,
 		"Wait for the other one. If there is none, remove the lock file that git names.", "",
 		signs{
@@ -81,6 +84,7 @@ var otherCauses = []entry{
 		signs{
 			shown: []sign{
 				{`insufficient permission for adding an object|cannot open \S*FETCH_HEAD\S*: permission denied|could not create (work tree dir|leading directories|directory)\S* .*(permission denied|operation not permitted)|\.lock': (permission denied|read-only)|read-only file system|unable to (unlink|create|write|open)\b.*permission denied|could not lock config file.*permission|unable to append to .*permission denied|failed to (create|write).*permission denied|could not create leading directories|abort: permission denied`, .95},
+				{`unable to create temporary object directory|unpacker error`, .5},
 			},
 			unless: `no space left|no such file or directory$`,
 		}},
@@ -106,9 +110,9 @@ var otherCauses = []entry{
 		"Read what the host says above, take it out of the commits, and push again.", "",
 		signs{
 			words: []string{
-				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain`,
+				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
-			shown:  []sign{{`\b413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`, .93}},
+			shown:  []sign{{`\b413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed|directory file conflict)`, .9}},
 			unless: `rate.?limit|filename too long`,
 		}},
 	{"program-old", Beyond, "The program is too old for what is asked of it.", You,

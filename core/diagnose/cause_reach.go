@@ -9,7 +9,7 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrNameUnknown},
 			shown: []sign{
-				{`name or service not known|nodename nor servname|no such host( is known)?|name does not resolve|no address associated with`, .9},
+				{`name or service not known|nodename nor servname|no such host( is known)?|enotfound|unknownhostexception|name does not resolve|no address associated with`, .9},
 				{`could(n't| not) resolve host(name)?\b`, .85},
 				{`unable to look up \S+ `, .85},
 				{`unknown host`, .7},
@@ -21,7 +21,7 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrNoNames, wire.ErrNoRoute},
 			shown: []sign{
-				{`temporary failure in name resolution|try again$`, .85},
+				{`temporary failure in name resolution|eai_again|try again$`, .85},
 				{`network is (unreachable|down)|no route to host|host is (unreachable|down)`, .85},
 			},
 			tell: "Does any other host answer?",
@@ -37,19 +37,19 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrRefused},
 			shown: []sign{
-				{`([^r]: |[^:] |=|^)connection refused|actively refused`, .9},
+				{`([^r]: |[^:] |=|^)connection refused|actively refused|econnrefused`, .9},
 				{`^abort: error: connection refused`, .7}, // hg does not say whose
 				{`after \d{1,4} ms: could(n't| not) connect to server`, .85},
 				{`failed to connect to \S+ port \d+`, .55},
 			},
-			unless: `timed out|no route|unreachable|authentication agent|proxy|agent: |errno=|\[elsewhere\]`,
+			unless: `timed out|no route|unreachable|authentication agent|proxy|agent: |errno=|unknown port 65535|\[elsewhere\]`,
 		}},
 	{"port-silent", Reach, "The host does not answer in time.", Administrator,
 		"A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST.", "port",
 		signs{
 			met: []error{wire.ErrSilent},
 			shown: []sign{
-				{`connection timed out|operation timed out|timeout was reached|timed out after|connection attempt timed out|i/o timeout`, .88},
+				{`connection timed out|operation timed out|timeout was reached|timed out after|connection attempt timed out|i/o timeout|etimedout`, .88},
 				{`after \d{5,} ms: could(n't| not) connect`, .8},
 			},
 		}},
@@ -70,11 +70,11 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
 				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
-				{`broken pipe|empty reply from server|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|schannel: server closed abruptly`, .75},
+				{`broken pipe|empty reply from server|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
 				{`getpeername\(\) failed`, .35},
 				{`connection closed by .* \[preauth\]`, .7},
 			},
-			unless: `unknown port 65535|too many authentication|permission denied|invalid characters|banner line|no space left|http/1|not known|stdio forwarding`,
+			unless: `unknown port 65535|too many authentication|permission denied|invalid characters|banner line|no space left|http/1|not known|stdio forwarding|rpc failed; http [45]`,
 		}},
 	{"not-tls", Reach, "Something else than HTTPS answers on that port.", You,
 		"Check the port: HTTPS is most often on 443.", "port",
@@ -118,5 +118,8 @@ var reachCauses = []entry{
 		}},
 	{"jump-failed", Reach, "The way breaks at the jump host.", You,
 		"Check the way to the jump host by itself: unicrux check with its name.", "through",
-		signs{shown: []sign{{`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4}}}},
+		signs{
+			shown:  []sign{{`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4}},
+			unless: `connect failed: open failed`,
+		}},
 }

@@ -14,10 +14,14 @@ var repositoryCauses = []entry{
 			shown: []sign{
 				{`does not appear to be a git repository`, .7},
 				{`requested url returned error: 404|http error 404|404 not found`, .85},
+				{`\br any \S+ \S+ denied`, .8},
+				{`requested url returned error: 410|http error 410`, .8},
+				{`requested url returned error: 4(00|05|06|51)`, .25},
 				{`repository '?https?://\S+'? not found`, .9},
 				{`remote: not found`, .8},
 				{`abort: repository \S+ not found`, .55},
 				{`no suitable response from remote hg`, .4},
+				{bare, .4},
 			},
 			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found`,
 			tell:   "Open the repository's page in a browser as the same account.",
@@ -54,12 +58,15 @@ var repositoryCauses = []entry{
 		"Try again later, and tell whoever runs HOST if it stays so.", "asked for",
 		signs{
 			words: []string{
-				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance mode|out of memory|temporarily unavailable|something went wrong|bad gateway`,
+				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance mode|temporarily unavailable|something went wrong|bad gateway`,
 			},
 			shown: []sign{
 				{`requested url returned error: 5\d\d|http error 5\d\d|http/[\d.]+ 5\d\d|(http|error|curl).{0,20}\b50[0-4]\b`, .93},
 				{`(upload-pack|receive-pack): (command )?not found`, .95},
 				{`remote end hung up unexpectedly`, .3},
+				{`requested url returned error: 4(00|05|06)`, .3},
+				{`connect failed: open failed`, .88}, // the host lets nothing be run
+				{bare, .3},
 				{`bad line length character`, .4},
 			},
 			unless: `(git|ssh|hg|nc): command not found|credential-\S+: command not found|no space left`,
@@ -72,12 +79,13 @@ var permissionCauses = []entry{
 		"Ask the owner of REPO on HOST to let ACCOUNT write to it. A new key would change nothing.", "reading",
 		signs{
 			words: []string{
-				`(do not|don.t|no|not have|without|lack) .{0,30}(permission|write access|push access)|not (allowed|permitted|authorized) to (push|write|upload)|(push|write) access .{0,30}(not|denied|required)|pushing .{0,30}not allowed|insufficient permission.{0,30}(push|write|repo)|may (only )?read\b.{0,80}\bnot write|read.only access|denied by fallthru`,
+				`(do not|don.t|no|not have|without|lack) .{0,30}(permission|write access|push access)|not (allowed|permitted|authorized) to (push|write|upload)|(push|write) access .{0,30}(not|denied|required)|pushing .{0,30}not allowed|insufficient permission.{0,30}(push|write|repo)|may (only )?read\b.{0,80}\bnot write|read.only access|\bw any \S+ \S+ denied|denied for writing`,
 			},
 			shown: []sign{
 				{`permission to \S+ denied to \S+`, .45},
 				{`requested url returned error: 403|http error 403|403 forbidden|abort: authorization failed`, .36},
 				{`^remote: (permission|access) denied`, .5},
+				{`\(prohibited by \S+: not permitted`, .5},
 			},
 			unless: `deploy key|archived|adding an object|protected branch`,
 		}},

@@ -27,7 +27,7 @@ var settingsCauses = []entry{
 	{"other-user", Settings, "The ssh client reads the settings of another home folder than git does.", You,
 		"Tell git to start ssh with the settings of this home.", "ssh reads",
 		signs{
-			shown: []sign{{`^[^\n]{0,40}\bsudo (-\w+ )*(git|hg|ssh)\b`, .55}, {`root@[^: ]+: permission denied \(`, .2}},
+			shown: []sign{{`^[^\n]{0,40}\bsudo (-\w+ )*(git|hg|ssh)\b`, .8}, {`root@[^: ]+: permission denied \(`, .2}},
 			tell:  "whoami and echo $HOME: another user has another home, with other keys.",
 		}},
 	{"git-config-broken", Settings, "The settings of git, or of hg, hold a line that it refuses.", You,
@@ -52,7 +52,7 @@ var settingsCauses = []entry{
 				{`/\S*ssh\S*: (command )?not found`, .9},
 				{`^(\S+: )?(line )?(\d+: )?\S*/\S+: (command )?(not found|No such file or directory|Permission denied)$`, .75},
 			},
-			unless: `(git|upload-pack|receive-pack): (command )?not found|get: (line )?\d+:`,
+			unless: `(git|upload-pack|receive-pack): (command )?not found|get: (line )?\d+:|unknown port 65535|kex_exchange_identification`,
 		}},
 	{"ssh-config-broken", Settings, "The ssh client refuses its configuration.", You,
 		"Open the file at that line and correct it, or put a # before it.", "where",
@@ -75,8 +75,8 @@ var settingsCauses = []entry{
 	{"ssh-config-unmatched", Settings, "The block of the ssh settings that was meant does not match the name that is used.", You,
 		"Let the block name HOST too, or use the name that it names.", "block",
 		signs{}},
-	{"ssh-setting-hinders", Settings, "A setting for this host switches sign-in by key off.", You,
-		"Take the setting out, or set PubkeyAuthentication yes for this host before it.", "setting",
+	{"ssh-setting-hinders", Settings, "A setting of ssh's for this host keeps the way from working.", You,
+		"Take the setting out, or put another value for this host before it.", "setting",
 		signs{
 			shown: []sign{
 				{`too long for unix domain socket|controlpath too long|control ?path .*too long`, .95},
@@ -85,6 +85,7 @@ var settingsCauses = []entry{
 				{`could not request local forwarding|remote port forwarding failed|bind \S+: address already in use`, .85},
 				{`pseudo-terminal will not be allocated|requesttty`, .2},
 				{`tunnel device open failed`, .8},
+				{`^(bind|getaddrinfo:?) \S+: cannot assign requested address|address family for hostname not supported`, .9},
 			},
 		}},
 	{"file-missing", Settings, "A file that settings name is not there, or is not what it should be.", You,
@@ -96,6 +97,7 @@ var settingsCauses = []entry{
 				{`CApath|cannot load ca`, .15},
 				{`problem with the ssl ca cert|error adding trust anchors from file`, .95},
 				{`can't open (user )?(certificate|known hosts)`, .6},
+				{`error reading x\.?509 key or certificate file`, .95},
 			},
 			unless: `certificate problem|verif(y|ication) failed`,
 		}},
@@ -108,7 +110,9 @@ var settingsCauses = []entry{
 				{`\b(get|store|erase): (line )?\d+: .*(not found|no such file|permission denied)`, .95},
 				{`(cannot (run|exec)|exec) \S*credential\S*: No such file`, .95},
 				{`^\S+ get: \S+: (command )?not found`, .9},
+				{`unable to persist credentials|cannot autolaunch d-bus`, .5},
 			},
+			unless: `told us to quit`,
 		}},
 	{"helper-stale", Settings, "Another credential helper of git's answers first, with a secret that the host does not take.", You,
 		"Let git ask the chest alone for HOST.", "answered by",
@@ -182,13 +186,14 @@ var settingsCauses = []entry{
 		"Start the agent again and load the key, or take the agent out of the settings.", "agent",
 		signs{
 			shown: []sign{
-				{`could not open a connection to your authentication agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent`, .9},
+				{`could not open a connection to your authentication agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent|fetching identities.*communication with agent failed`, .9},
+				{`attempted \S*agent authentication|no authentication available`, .3},
 			},
 		}},
 	{"key-none", Settings, "There is no key to offer at all.", You,
 		"Make a key for HOST.", "looked in",
 		signs{
-			shown:  []sign{{denied, .14}, {`the agent has no identities`, .6}, {`next authentication method: publickey`, .85}},
+			shown:  []sign{{denied, .14}, {`the agent has no identities`, .6}, {`attempted \S*agent authentication|no authentication available`, .3}, {`next authentication method: publickey`, .85}},
 			unless: `offering (\S+ )?public key|load key|identity file \S+ not accessible|server accepts key`,
 			tell:   "unicrux look keys shows which keys are here.",
 		}},
@@ -210,7 +215,7 @@ var settingsCauses = []entry{
 	{"agent-refused", Settings, "The agent holds the right key and declines to sign with it.", You,
 		"Look whether the agent asks for a confirmation somewhere, or load the key again.", "agent",
 		signs{
-			shown:  []sign{{`agent refused operation|agent admitted failure|signing failed for .* from agent|communication with agent failed`, .95}},
+			shown:  []sign{{`agent refused operation|agent admitted failure|signing failed for .* from agent|^sign_and_send\S* .*communication with agent failed`, .95}},
 			unless: `-sk\b.*(device|agent refused)`,
 		}},
 }

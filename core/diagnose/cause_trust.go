@@ -18,7 +18,7 @@ var trustCauses = []entry{
 			shown: []sign{
 				{`host key verification failed`, .75},
 				{`authenticity of host|no \S+ host key is known for`, .92},
-				{`host key not (known|cached)|unknown host key|not in the list of known`, .85},
+				{`host key (is )?not (known|cached)|unknown ?host ?key|host key is unknown|knownhosts: key is unknown|not in the list of known`, .9},
 			},
 			unless: `identification has changed|has changed and you have requested|revoked host key|marked as revoked`,
 		}},
@@ -26,7 +26,7 @@ var trustCauses = []entry{
 		"Store the key that the host publishes now, in place of the old one.", "stored",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|possible dns spoofing`, .55},
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing`, .55},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: the same means that the change is announced.",
 		}},
@@ -34,7 +34,7 @@ var trustCauses = []entry{
 		"Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now.", "offered",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|possible dns spoofing`, .45}, {`host key verification failed`, .12},
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing`, .45}, {`host key verification failed`, .12},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
 		}},
@@ -55,10 +55,10 @@ var trustCauses = []entry{
 		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
 		signs{
 			shown: []sign{
-				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by`, .94},
+				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`, .94},
 				{`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`, .6},
 				{`certificate problem`, .3},
-				{`has unexpected fingerprint`, .93},
+				{`has unexpected fingerprint|public key does not match pinned`, .93},
 				{`unable to check revocation|revocation (server )?was offline|no_revocation_check`, .6},
 			},
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
@@ -95,7 +95,7 @@ var trustCauses = []entry{
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
 			},
-			unless: `certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version`,
+			unless: `certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
 		}},
 	{"tls-own-certificate", Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
 		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
@@ -105,6 +105,7 @@ var trustCauses = []entry{
 			shown: []sign{
 				{`alert (bad )?certificate( required)?|certificate is required|no required ssl certificate|client certificate (is )?(required|needed)|peer did not return a certificate|ssl certificate was sent|bad_certificate|did not (present|provide) a certificate`, .93},
 				{`recv error \(-12\)`, .75},
+				{`requested url returned error: 400`, .3}, // as some web servers say it
 				{`tls fatal alert|alert handshake failure`, .3},
 				{`send failure: broken pipe|getpeername\(\) failed`, .15}, // it hangs up before the client is done
 			},

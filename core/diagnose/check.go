@@ -58,6 +58,8 @@ type checker struct {
 	verdict    knownhosts.Verdict
 	by         *knownhosts.Entry
 	suspicions []suspicion
+	dry        func() dryRun // what the ssh client says itself
+	keptBy     []Evidence    // the setting that keeps some of the passage's kept keys back
 	given      string        // the URL before rewriting
 	rule       *address.Rule // that rewrote it; nil for none
 
@@ -127,7 +129,11 @@ func (c *checker) settle(ctx context.Context) (*Crux, error) {
 	if c.passage, err = sshway.Prepare(c.station, c.ssh(), c.address, c.request.Options...); err != nil {
 		return nil, err
 	}
-	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.brokenCommand, c.hindrance} {
+	c.dry = func() dryRun { return dryRun{} }
+	if len(c.passage.Settings.Problems) == 0 {
+		c.startDryRun(ctx)
+	}
+	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.brokenCommand, c.hindrance, c.holdBack} {
 		if crux := refused(ctx); crux != nil {
 			return crux, nil
 		}
@@ -147,6 +153,9 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 	plan := c.plan()
 	plan.Offers = sshway.Offers(c.passage.Keys, c.request.Ask)
 	trip, err := wire.GoSSH(ctx, plan)
+	if refused := c.refusedByClient(); refused != nil {
+		return refused, nil
+	}
 	c.way.Trip = trip
 	c.passed(trip)
 	if trip.SignedIn {
@@ -170,6 +179,7 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 // plan is the plan of the trip, without any key to offer.
 func (c *checker) plan() wire.Plan {
 	plan := c.passage.Plan(c.judge, c.request.Timeout)
+	c.limit(&plan)
 	if c.hg != nil {
 		c.planHg(&plan)
 	} else if c.way.Question.Repo != "" {

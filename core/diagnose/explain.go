@@ -60,10 +60,23 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 	if opened := c.otherPort(ctx, code); opened != "" {
 		code, evidence = "ssh-port-blocked", append(evidence, Evidence{"other port", opened, "its description"})
 	}
+	if code == "name-unknown" && client.Family != "" && c.otherFamily(ctx) {
+		value, origin, _ := c.passage.Settings.First("addressfamily")
+		return crux("ssh-setting-hinders", Proved, Evidence{"setting", "AddressFamily " + foreign.Clean(value), c.origin(origin)}, evidence[0],
+			Evidence{"why", "the host has no address of that family", ""})
+	}
 	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
 		evidence = append(evidence, Evidence{"looks like", likely, ""})
 	}
 	return crux(code, Proved, evidence...)
+}
+
+// otherFamily tells whether the host has addresses of the family that settings leave out.
+func (c *checker) otherFamily(ctx context.Context) bool {
+	ctx, cancel := context.WithTimeout(ctx, c.timeout())
+	defer cancel()
+	addresses, err := net.DefaultResolver.LookupIPAddr(ctx, c.passage.Client.HostName)
+	return err == nil && len(addresses) > 0
 }
 
 // otherPort tries the port that a host's description names for networks where the first one
@@ -169,8 +182,13 @@ func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
 	}
-	if errors.Is(failure, wire.ErrSilent) {
+	if errors.Is(failure, wire.ErrSilent) || errors.Is(failure, wire.ErrNoSession) {
 		return crux("host-failing", Likely, evidence...)
+	}
+	if says(words, `dubious ownership|safe\.directory`) { // the host's git says so of the host's folder
+		found := crux("repository-owner", Proved, append(evidence, Evidence{"at the host", "its git refuses the folder, which belongs to another user than " + foreign.Clean(c.passage.Client.User), ""})...)
+		found.Stage = Repository
+		return found
 	}
 	if c.host != nil {
 		if code := Code(c.host.Meaning(words)); StageOf(code) != "" {

@@ -2,14 +2,11 @@ package diagnose
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"unicrux/core/foreign"
 )
@@ -56,42 +53,6 @@ func cleanURL(text string) string {
 	return strings.TrimRight(cloneURL().FindString(text), "”’")
 }
 
-// brokenCommand tries the ssh program that settings name as git itself tries it, when it finds
-// out which options the program takes: with -G, which connects to nobody (ssh.variant in
-// git-config(1)).
-func (c *checker) brokenCommand(ctx context.Context) *Crux {
-	command := c.passage.Command
-	if command.Origin == "" {
-		return nil
-	}
-	ctx, cancel := context.WithTimeout(ctx, c.timeout())
-	defer cancel()
-	run := exec.CommandContext(ctx, command.Program, "-G", c.address.Host)
-	if command.Text != "" {
-		run = exec.CommandContext(ctx, "sh", "-c", command.Text+` "$@"`, command.Text, "-G", c.address.Host)
-	}
-	run.Dir, run.Env, run.WaitDelay = c.station.Folder, c.station.Environ, time.Second
-	words, err := run.CombinedOutput()
-	var exit *exec.ExitError
-	if err == nil || (!errors.As(err, &exit) && ctx.Err() == nil && !errors.Is(err, os.ErrPermission)) {
-		return nil
-	}
-	said := foreign.Clean(string(words))
-	missing := exit != nil && (exit.ExitCode() == 126 || exit.ExitCode() == 127)
-	if !missing && !command.Clear && (ctx.Err() != nil || says(said, "option|usage|-G")) { // it takes other options than ssh does
-		return nil
-	}
-	certainty := Likely
-	if missing || command.Clear {
-		certainty = Proved
-	}
-	evidence := []Evidence{{c.program() + " starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)}}
-	if said != "" {
-		evidence = append(evidence, Evidence{"it says", foreign.Quote(foreign.Clean(mask(said))), ""})
-	}
-	return crux("ssh-command-broken", certainty, evidence...)
-}
-
 // hindrance names a setting with which ssh cannot serve git, whoever answers.
 func (c *checker) hindrance(context.Context) *Crux {
 	s := c.passage.Settings
@@ -119,6 +80,9 @@ func (c *checker) hindrance(context.Context) *Crux {
 	case is("forkafterauthentication", "yes", "true"):
 		return hinders("forkafterauthentication", "ssh goes away while git still speaks to it")
 	}
+	if address, _, set := s.First("bindaddress"); set && !bindable(address) {
+		return hinders("bindaddress", "this workstation has no such address")
+	}
 	if why := c.unshared(); why != "" {
 		return hinders("controlpath", why)
 	}
@@ -130,6 +94,15 @@ func (c *checker) hindrance(context.Context) *Crux {
 		}
 	}
 	return nil
+}
+
+// bindable tells whether a connection can be made from an address.
+func bindable(address string) bool {
+	listener, err := net.Listen("tcp", net.JoinHostPort(address, "0"))
+	if err == nil {
+		_ = listener.Close()
+	}
+	return err == nil
 }
 
 // longestSocket is how long the path of a socket may be (sun_path in unix(7)), less what ssh puts

@@ -114,6 +114,9 @@ func (c *checker) foundKey(key sshway.Key, untried []sshway.Key, evidence []Evid
 		where.Label = "found"
 		return crux("key-elsewhere", Proved, append([]Evidence{where}, evidence...)...)
 	}
+	if !c.passage.Client.OnlyThose || !key.InAgent {
+		evidence = append(evidence, c.keptBy...)
+	}
 	return crux("key-not-offered", Proved, append(evidence, where)...)
 }
 

@@ -10,6 +10,9 @@ import (
 // denied is how the ssh client says that no key opened the door, for whatever reason.
 const denied = `permission denied \([^)]*publickey`
 
+// bare is all that git says where ssh and the host say nothing.
+const bare = `\A(fatal: could not read from remote repository\.|please make sure you have the correct access rights|and the repository exists\.|\s)+\z`
+
 // forms keeps those that were read. They are read when they are wanted: most runs of the program
 // want none, and git waits for some.
 var forms sync.Map

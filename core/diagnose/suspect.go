@@ -26,8 +26,14 @@ func (c *checker) suspect() {
 	c.suspectAddress()
 	c.suspectHome()
 	if !c.passage.Client.KeySignIn {
-		c.add(SignIn, crux("ssh-setting-hinders", Proved,
-			Evidence{"setting", "PubkeyAuthentication no", c.origin(c.passage.Client.Origin("pubkeyauthentication"))}))
+		keyword := "PubkeyAuthentication"
+		value, origin, set := c.passage.Settings.First("preferredauthentications")
+		if no, from, off := c.passage.Settings.First("pubkeyauthentication"); off && !set || strings.EqualFold(no, "no") {
+			value, origin = no, from
+		} else {
+			keyword = "PreferredAuthentications"
+		}
+		c.add(SignIn, crux("ssh-setting-hinders", Proved, Evidence{"setting", keyword + " " + foreign.Clean(value), c.origin(origin)}))
 		return
 	}
 	for _, left := range c.passage.Left {

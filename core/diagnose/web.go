@@ -62,6 +62,7 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	}
 	fact("proxy", hideURL(c.web.Proxy), "proxy")
 	fact("authority", c.web.Authority, "authority")
+	fact("public key", c.web.KeyPins, "pin")
 	fact("address", c.web.At, "at")
 	if c.hg != nil {
 		fact("program", "hg", "")
@@ -79,12 +80,27 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 			c.way.fact(Settings, "helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
 		}
 	}
+	if wrong := c.noNumber(); wrong != nil {
+		return wrong, nil
+	}
 	if wrong, found := c.trusted(); found {
 		return wrong, nil
 	}
 	c.suspectHelpers(ctx)
 	c.way.open(Settings, time.Since(start))
 	return nil, nil
+}
+
+// noNumber names a setting of git's for HTTPS that should be a number and is none: git reads it only
+// when it is on its way ("http.*" in git-config(1)).
+func (c *checker) noNumber() *Crux {
+	numbers := []string{"http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer", "http.maxrequests", "http.minsessions"}
+	for _, s := range c.config.For("http", c.base.String()) {
+		if slices.Contains(numbers, s.Name) && !says(s.Entry.Value, `^-?\d+[kmg]?$`) {
+			return crux("git-config-broken", Proved, Evidence{"setting", s.Name + " = " + foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, Evidence{"why", "a number belongs there", ""})
+		}
+	}
+	return nil
 }
 
 func (c *checker) webSettings() *gitlink.Web {
@@ -199,7 +215,7 @@ func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
 }
 
 func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
-	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.web.Headers, Own: c.own,
+	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, KeyPins: keyPins(c.web.KeyPins), Least: c.web.Least, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.web.Headers, Own: c.own,
 		Timeout: c.request.Timeout, Credential: func() (string, secret.Text, error) { return c.credential(ctx) }}
 	if c.way.Question.Purpose == Push && c.hg == nil {
 		plan.Instead = "git-upload-pack"
@@ -208,6 +224,18 @@ func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
 		plan.Proxy, _ = url.Parse(c.web.Proxy) // what cannot be read leads nowhere, and is told there
 	}
 	return plan
+}
+
+// keyPins reads the sums of http.pinnedPubkey; the name of a file, which it may hold as well, says
+// nothing here.
+func keyPins(text string) []string {
+	var pins []string
+	for _, pin := range strings.Split(text, ";") {
+		if sum, found := strings.CutPrefix(pin, "sha256//"); found {
+			pins = append(pins, sum)
+		}
+	}
+	return pins
 }
 
 // follow takes the repository's address from a redirect, when git would: what is asked for must

@@ -3,6 +3,7 @@ package diagnose
 import (
 	"bytes"
 	"context"
+	"crypto/tls"
 	"crypto/x509"
 	"errors"
 	"net/url"
@@ -43,6 +44,9 @@ func (c *checker) explainWeb(ctx context.Context, failure *wire.Failure, trip *w
 	if c.web.Proxy != "" {
 		evidence = append(evidence, Evidence{"through", hideURL(c.web.Proxy), c.station.Tilde(c.web.Origin("proxy"))})
 	}
+	if code == "tls-version" && c.web.Least != 0 {
+		evidence = append(evidence, Evidence{"settings want", tls.VersionName(c.web.Least) + " or newer", c.station.Tilde(c.web.Origin("version"))})
+	}
 	if words := foreign.Clean(failure.Words); words != "" {
 		evidence = append(evidence, Evidence{"it says", foreign.Quote(words), ""})
 	}
@@ -71,7 +75,7 @@ func (c *checker) explainCertificate(ctx context.Context, trip *wire.WebTrip) *C
 	}
 	evidence = append(evidence, Evidence{c.program() + " trusts", trusted, c.station.Tilde(c.web.Origin("authority"))})
 	if errors.Is(trip.Judgement, wire.ErrPinned) {
-		return crux("tls-authority-unknown", Proved, append(evidence[:len(evidence)-1], Evidence{"settings name", foreign.Clean(strings.Join(c.web.Pins, ", ")), c.station.Tilde(c.web.Origin("pin"))})...)
+		return crux("tls-authority-unknown", Proved, append(evidence[:len(evidence)-1], Evidence{"settings name", foreign.Clean(strings.TrimSpace(strings.Join(c.web.Pins, ", ") + " " + c.web.KeyPins)), c.station.Tilde(c.web.Origin("pin"))})...)
 	}
 	var name x509.HostnameError
 	var invalid x509.CertificateInvalidError
@@ -104,6 +108,11 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	if errors.Is(trip.NoSecret, ErrUnprotected) {
 		return crux("token-unknown", Likely, append(evidence, Evidence{"not tried", "a secret is never sent over plain http by Unicrux; " + c.program() + " would send it", ""})...)
 	}
+	header := Evidence{"header", "Authorization: " + secret.Mask, c.station.Tilde(c.web.Origin("header"))}
+	signsIn := slices.ContainsFunc(c.web.Headers, func(h string) bool { return strings.HasPrefix(strings.ToLower(h), "authorization:") })
+	if trip.NoSecret != nil && signsIn { // it went along, and was not enough
+		return crux("header-overrides", Proved, append([]Evidence{header}, evidence...)...)
+	}
 	if trip.NoSecret != nil {
 		return first(crux("secret-missing", Proved, append([]Evidence{{"asked", c.helpers(), ""}}, evidence...)...), SignIn, c.suspicions)
 	}
@@ -112,8 +121,8 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 		shown, _ := address.HideSecret(c.given)
 		return crux("url-secret", Proved, append([]Evidence{{"url", foreign.Clean(shown), ""}, sent}, evidence...)...)
 	}
-	if slices.ContainsFunc(c.web.Headers, func(h string) bool { return strings.HasPrefix(strings.ToLower(h), "authorization:") }) {
-		return crux("header-overrides", Likely, append([]Evidence{{"header", "Authorization: " + secret.Mask, c.station.Tilde(c.web.Origin("header"))}, sent}, evidence...)...)
+	if signsIn {
+		return crux("header-overrides", Likely, append([]Evidence{header, sent}, evidence...)...)
 	}
 	evidence = append([]Evidence{sent}, evidence...)
 	if stale := c.staleHelper(); stale != nil {

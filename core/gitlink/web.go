@@ -1,7 +1,10 @@
 package gitlink
 
 import (
+	"crypto/tls"
+	"net"
 	"net/url"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/http/httpproxy"
@@ -18,13 +21,18 @@ type Web struct {
 	OwnKey    string   // and its key; empty where the certificate's file holds it too
 	Stay      bool     // git is told to follow no redirect
 	Pins      []string // fingerprints of the certificates that alone are trusted, as hg writes them; nil for any
+	KeyPins   string   // the public keys that alone are taken, as http.pinnedPubkey has them; empty for any
+	Least     uint16   // the oldest version of TLS that may be spoken (crypto/tls); 0 for the library's
 	At        string   // an address in place of the host's name; empty for none
 
 	origins map[string]string
 }
 
-// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin" or "at".
+// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version" or "at".
 func (w *Web) Origin(name string) string { return w.origins[name] }
+
+// leastTLS are the values of http.sslVersion: git's library takes each for the oldest version.
+var leastTLS = map[string]uint16{"tlsv1": tls.VersionTLS10, "tlsv1.0": tls.VersionTLS10, "tlsv1.1": tls.VersionTLS11, "tlsv1.2": tls.VersionTLS12, "tlsv1.3": tls.VersionTLS13}
 
 // Web settles what git does over HTTPS for a URL.
 func (c *Config) Web(target *url.URL) *Web {
@@ -37,6 +45,10 @@ func (c *Config) Web(target *url.URL) *Web {
 			w.Authority, w.origins["authority"] = s.Entry.Value, s.Entry.Origin
 		case "http.sslverify":
 			w.Blind, w.origins["blind"] = isFalse(s.Entry.Value), s.Entry.Origin
+		case "http.sslversion":
+			w.Least, w.origins["version"] = leastTLS[strings.ToLower(s.Entry.Value)], s.Entry.Origin
+		case "http.pinnedpubkey":
+			w.KeyPins, w.origins["pin"] = s.Entry.Value, s.Entry.Origin
 		case "http.sslcert":
 			w.OwnCert, w.origins["own"] = s.Entry.Value, s.Entry.Origin
 		case "http.sslkey":
@@ -74,6 +86,9 @@ func (w *Web) environment(getenv func(string) string, target *url.URL) {
 	if text := getenv("GIT_SSL_CAINFO"); text != "" {
 		w.Authority, w.origins["authority"] = text, "environment: GIT_SSL_CAINFO"
 	}
+	if text := getenv("GIT_SSL_VERSION"); text != "" {
+		w.Least, w.origins["version"] = leastTLS[strings.ToLower(text)], "environment: GIT_SSL_VERSION"
+	}
 	if text := getenv("GIT_SSL_CERT"); text != "" {
 		w.OwnCert, w.origins["own"] = text, "environment: GIT_SSL_CERT"
 	}
@@ -99,12 +114,25 @@ func (w *Web) environment(getenv func(string) string, target *url.URL) {
 		if exempt == "" {
 			exempt = getenv("NO_PROXY")
 		}
-		config := httpproxy.Config{HTTPProxy: text, HTTPSProxy: text, NoProxy: exempt}
-		if at, err := config.ProxyFunc()(target); err == nil && at != nil {
-			w.Proxy, w.origins["proxy"] = at.String(), "environment: "+name
+		if !exempts(exempt, target) {
+			w.Proxy, w.origins["proxy"] = text, "environment: "+name
 		}
 		return
 	}
+}
+
+// exempts tells whether a list of the environment leaves a host out. The library goes to this
+// computer without a proxy in any case, and git's library does not.
+func exempts(list string, target *url.URL) bool {
+	host := strings.ToLower(target.Hostname())
+	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
+		return slices.ContainsFunc(strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' }), func(name string) bool {
+			return name == "*" || strings.EqualFold(strings.TrimPrefix(name, "."), host)
+		})
+	}
+	config := httpproxy.Config{HTTPProxy: "http://p", HTTPSProxy: "http://p", NoProxy: list}
+	at, err := config.ProxyFunc()(target)
+	return err == nil && at == nil
 }
 
 func isFalse(text string) bool {

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -17,7 +18,7 @@ type Client struct {
 	Identities []Identity // keys to offer, in order
 	OnlyThose  bool       // IdentitiesOnly: none of the agent's other keys
 	Agent      string     // socket of the agent; empty for none
-	KeySignIn  bool       // PubkeyAuthentication
+	KeySignIn  bool       // PubkeyAuthentication and PreferredAuthentications
 	Family     string     // AddressFamily: any, inet or inet6
 
 	KnownHostsName string   // the name under which the host's key is looked up
@@ -60,7 +61,7 @@ func (s *Settings) Client() *Client {
 	c.setProxy(s)
 	t := s.tokens(c)
 	c.OnlyThose = isYes(s.or("identitiesonly", "no"))
-	c.KeySignIn = !isNo(s.or("pubkeyauthentication", "yes"))
+	c.KeySignIn = !isNo(s.or("pubkeyauthentication", "yes")) && slices.Contains(strings.Split(s.or("preferredauthentications", "publickey"), ","), "publickey")
 	c.Agent = s.agent(t)
 	c.Identities = s.identities(t)
 	c.setTrust(s, t)

@@ -7,9 +7,11 @@ import (
 	"crypto/sha512"
 	"crypto/tls"
 	"crypto/x509"
+	"encoding/base64"
 	"encoding/hex"
 	"errors"
 	"net"
+	"slices"
 	"strings"
 )
 
@@ -21,7 +23,7 @@ func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) 
 	ctx, cancel := context.WithTimeout(ctx, w.web.Timeout)
 	defer cancel()
 	var judged error
-	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: tls.VersionTLS12, InsecureSkipVerify: true, // judged below, so that the chain can be told
+	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: max(tls.VersionTLS12, w.web.Least), InsecureSkipVerify: true, // judged below, so that the chain can be told
 		VerifyConnection: func(state tls.ConnectionState) error {
 			w.met.Chain = state.PeerCertificates
 			judged = w.judge(state)
@@ -81,6 +83,12 @@ func (w *webWalker) judge(state tls.ConnectionState) error {
 		options.Intermediates.AddCert(certificate)
 	}
 	_, err := state.PeerCertificates[0].Verify(options)
+	if err == nil && w.web.KeyPins != nil {
+		sum := sha256.Sum256(state.PeerCertificates[0].RawSubjectPublicKeyInfo)
+		if !slices.Contains(w.web.KeyPins, base64.StdEncoding.EncodeToString(sum[:])) {
+			err = ErrPinned
+		}
+	}
 	w.judgement = err
 	return err
 }

@@ -101,8 +101,12 @@ func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bound
 
 func (w *walker) serviceFailure(err error, answer *Answer) error {
 	answer.Words = clip(err.Error())
-	if isTimeout(err) {
+	var refused *ssh.OpenChannelError
+	switch {
+	case isTimeout(err):
 		return w.fail(ErrSilent, "")
+	case errors.As(err, &refused):
+		return w.fail(ErrNoSession, refused.Message)
 	}
 	return w.fail(ErrHungUp, "")
 }

@@ -24,10 +24,11 @@ func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
 	}
 	s := &signer{w: w, conn: conn}
 	config := &ssh.ClientConfig{
+		Config:            w.plan.spoken(),
 		User:              w.plan.User,
 		ClientVersion:     "SSH-2.0-Unicrux",
 		HostKeyCallback:   s.hostKey,
-		HostKeyAlgorithms: hostKeyAlgorithms(w.plan.KeyKinds),
+		HostKeyAlgorithms: w.plan.hostKeyAlgorithms(),
 		AuthCallback:      s.next,
 		BannerCallback: func(text string) error {
 			w.trip.Banner = clip(w.trip.Banner + text)
@@ -45,9 +46,11 @@ func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
 
 // hostKeyAlgorithms puts the kinds that are stored for the host first, as the ssh client
 // does, so that we are shown the key that it would be shown. Nil means the default.
-func hostKeyAlgorithms(kinds []string) []string {
+func (p Plan) hostKeyAlgorithms() []string {
+	kinds := p.KeyKinds
+	limited := ours(p.HostKeys, ssh.SupportedAlgorithms().HostKeys)
 	if len(kinds) == 0 {
-		return nil
+		return limited
 	}
 	var first, rest []string
 	for _, algorithm := range ssh.SupportedAlgorithms().HostKeys {
@@ -61,7 +64,29 @@ func hostKeyAlgorithms(kinds []string) []string {
 			rest = append(rest, algorithm)
 		}
 	}
-	return append(first, rest...)
+	all := append(first, rest...)
+	if limited == nil {
+		return all
+	}
+	return ours(all, limited)
+}
+
+// spoken is what may be spoken beside the host's key.
+func (p Plan) spoken() ssh.Config {
+	all, old := ssh.SupportedAlgorithms(), ssh.InsecureAlgorithms()
+	return ssh.Config{Ciphers: ours(p.Ciphers, slices.Concat(all.Ciphers, old.Ciphers)), MACs: ours(p.MACs, slices.Concat(all.MACs, old.MACs)),
+		KeyExchanges: ours(p.Exchanges, slices.Concat(all.KeyExchanges, old.KeyExchanges))}
+}
+
+// ours are those of a list that we speak; nil, which means all, where there is none.
+func ours(list, spoken []string) []string {
+	var both []string
+	for _, name := range list {
+		if slices.Contains(spoken, name) {
+			both = append(both, name)
+		}
+	}
+	return both
 }
 
 // A signer offers the keys one by one [4252, section 7] and notes what becomes of each.

@@ -54,6 +54,7 @@ var (
 	ErrNoKeySignIn = errors.New("the host does not offer sign-in by key")
 	ErrMore        = errors.New("the host wants a further proof after the key")
 	ErrService     = errors.New("the host did not open the repository")
+	ErrNoSession   = errors.New("the host lets us in and lets nothing be run")
 	ErrProxy       = errors.New("the command to connect through failed")
 )
 
@@ -90,9 +91,14 @@ type Plan struct {
 	Family   string   // "inet" or "inet6" to use addresses of that family alone
 	Proxy    string   // a command whose input and output are the connection; empty to connect directly
 	KeyKinds []string // kinds of host keys to ask for first
-	OldRSA   bool     // RSA keys may sign over SHA-1
-	Trust    func(key ssh.PublicKey) error
-	Offers   []Offer
+
+	// What alone may be spoken, by the names of RFC 4253, section 7.1; nil for all. Names that we do
+	// not speak are passed over.
+	Ciphers, MACs, Exchanges, HostKeys []string
+
+	OldRSA bool // RSA keys may sign over SHA-1
+	Trust  func(key ssh.PublicKey) error
+	Offers []Offer
 
 	Service  string // "git-upload-pack", "git-receive-pack", or empty to sign in and no more
 	Hg       string // the command by which Mercurial starts itself there, in place of git's services

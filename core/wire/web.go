@@ -42,6 +42,8 @@ type WebPlan struct {
 	At      string           // an IP address to connect to in place of the name; empty asks the name servers
 	Roots   []byte           // certificates (PEM) to trust in place of the system's; nil for the system's
 	Pins    []string         // the fingerprints of the certificates that alone are trusted: "sha256:" and hexadecimal digits; nil for any
+	KeyPins []string         // SHA-256 of the public keys that alone are taken, in base64; nil for any
+	Least   uint16           // the oldest version of TLS to speak, where it is newer than 1.2
 	Blind   bool             // the certificate is not looked at, as settings say
 	Own     *tls.Certificate // to show where the host wants one; nil for none
 	Headers []string         // "Name: value", that go with every request
@@ -119,6 +121,10 @@ type webWalker struct {
 	walker
 	web       WebPlan
 	met       *WebTrip
+	line      *http.Client
+	user      string // who was told
+	word      secret.Text
+	told      bool  // who asks
 	judgement error // of the certificate
 	asked     bool  // the host asked for a certificate of ours
 }
@@ -139,21 +145,28 @@ func (w *webWalker) walk(ctx context.Context) error {
 		}
 	}
 	w.pass(AtSignIn)
-	line := &http.Client{Timeout: w.web.Timeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-		Transport: &http.Transport{MaxResponseHeaderBytes: 64 << 10, DisableCompression: false, MaxConnsPerHost: 1,
-			DialContext: once(secure), DialTLSContext: once(secure)}}
-	return w.ask(ctx, line)
+	w.line = &http.Client{Timeout: w.web.Timeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	transport := &http.Transport{MaxResponseHeaderBytes: 64 << 10, MaxConnsPerHost: 1}
+	dial := w.dials(secure)
+	transport.DialContext, transport.DialTLSContext = dial, dial
+	w.line.Transport = transport
+	defer transport.CloseIdleConnections()
+	return w.ask(ctx)
 }
 
-// once hands a connection out one time: a second would be another way.
-func once(conn net.Conn) func(context.Context, string, string) (net.Conn, error) {
-	return func(context.Context, string, string) (net.Conn, error) {
-		given := conn
-		conn = nil
-		if given == nil {
-			return nil, ErrHungUp
+// dials hands the connection out that is there, and makes others where the host ends it behind an
+// answer, as hosts may (RFC 9112, section 9.6).
+func (w *webWalker) dials(first net.Conn) func(context.Context, string, string) (net.Conn, error) {
+	return func(ctx context.Context, _, _ string) (net.Conn, error) {
+		if conn := first; conn != nil {
+			first = nil
+			return conn, nil
 		}
-		return given, nil
+		conn, err := w.reach(ctx)
+		if err != nil || w.web.Base.Scheme == "http" {
+			return conn, err
+		}
+		return w.trust(ctx, conn)
 	}
 }
 
@@ -173,90 +186,6 @@ func (w *webWalker) reach(ctx context.Context) (net.Conn, error) {
 	}
 	w.trip.Connected = w.web.Proxy.Host
 	return conn, nil
-}
-
-// ask asks for the advertisement of the service: first as nobody, then as whoever git would be.
-func (w *webWalker) ask(ctx context.Context, line *http.Client) error {
-	var secretWord secret.Text
-	user := ""
-	if err := w.get(ctx, line, w.web.Service, "", secretWord, &w.met.Answer); err != nil {
-		return err
-	}
-	if w.met.Answer.Status == http.StatusUnauthorized && w.web.Credential != nil {
-		w.met.Wanted = true
-		var err error
-		if user, secretWord, err = w.web.Credential(); err != nil {
-			w.met.NoSecret = err
-			return w.fail(ErrDenied, w.met.Answer.Words)
-		}
-		w.met.User = user
-		if err := w.get(ctx, line, w.web.Service, user, secretWord, &w.met.Answer); err != nil {
-			return err
-		}
-	}
-	if w.met.Answer.Status == http.StatusUnauthorized {
-		return w.fail(ErrDenied, w.met.Answer.Words)
-	}
-	w.pass(AtService)
-	if w.met.Answer.Open {
-		w.pass(AtService)
-		return nil
-	}
-	if w.web.Instead != "" {
-		if err := w.get(ctx, line, w.web.Instead, user, secretWord, &w.met.Instead); err != nil {
-			return err
-		}
-	}
-	return w.fail(ErrStatus, w.met.Answer.Words)
-}
-
-// get asks for one advertisement ("info/refs" in gitprotocol-http(5)). Nothing is sent that could
-// change the repository.
-func (w *webWalker) get(ctx context.Context, line *http.Client, service, user string, word secret.Text, answer *WebAnswer) error {
-	target := *w.web.Base
-	target.RawQuery = "cmd=capabilities" // "HTTP Version 1 Transport" in Mercurial's internals.wireprotocol
-	if !w.web.Hg {
-		target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
-		target.RawQuery = "service=" + service
-	}
-	h, err := http.NewRequestWithContext(ctx, http.MethodGet, target.String(), nil)
-	if err != nil {
-		return w.fail(ErrStatus, "")
-	}
-	h.Header.Set("User-Agent", "git/2.0 (unicrux)") // hosts answer browsers with pages
-	h.Header.Set("Accept", "*/*")
-	if w.web.Hg {
-		h.Header.Set("User-Agent", "mercurial/proto-1.0 (unicrux)")
-		h.Header.Set("Accept", "application/mercurial-0.1")
-	}
-	h.Header.Set("Pragma", "no-cache")
-	if user != "" || !word.Empty() {
-		h.SetBasicAuth(user, string(word.Reveal()))
-	}
-	for _, text := range w.web.Headers { // they win over what the library itself would send
-		if name, value, found := strings.Cut(text, ":"); found {
-			h.Header.Set(strings.TrimSpace(name), strings.TrimSpace(value))
-		}
-	}
-	response, err := line.Do(h)
-	if err != nil {
-		switch {
-		case isTimeout(err):
-			return w.fail(ErrSilent, "")
-		case w.asked && wantsOwn(err):
-			return w.fail(ErrOwn, "")
-		}
-		return w.fail(ErrHungUp, "")
-	}
-	defer response.Body.Close() //nolint:errcheck // read as far as it is wanted
-	w.met.Date, _ = http.ParseTime(response.Header.Get("Date"))
-	answer.read(response, service)
-	answer.Open = answer.Open && !w.web.Hg || answer.Hg && w.web.Hg
-	for _, way := range response.Header.Values("WWW-Authenticate") {
-		scheme, _, _ := strings.Cut(way, " ")
-		w.met.Realm, w.met.Schemes = clip(way), append(w.met.Schemes, strings.ToLower(scheme))
-	}
-	return nil
 }
 
 // Said is what the host said, as one line: of a page for people, its words.

@@ -1,0 +1,161 @@
+package diagnose
+
+import (
+	"context"
+	"errors"
+	"os"
+	"os/exec"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"unicrux/core/foreign"
+	"unicrux/core/form"
+	"unicrux/core/gitlink"
+	"unicrux/core/sshconfig"
+	"unicrux/core/sshway"
+	"unicrux/core/wire"
+)
+
+// A dryRun is what the ssh client itself says that it would do (-G in ssh(1)). It connects to nobody
+// then.
+type dryRun struct {
+	settled map[string]string // by keyword
+	said    string            // all that it wrote, where it failed
+	failed  bool
+	missing bool // it is not there, or cannot be run
+	stuck   bool // it did not end in time
+}
+
+// startDryRun asks the ssh client while we go on: it knows its own settings best. It is not asked
+// where that would run a command of the settings (Match exec in ssh_config(5)), nor a second time.
+func (c *checker) startDryRun(ctx context.Context) {
+	command := c.passage.Command
+	runs := slices.ContainsFunc(c.passage.Settings.Unknown, func(u sshconfig.Value) bool { return slices.Contains(u.Args, "exec") })
+	if c.request.second || (runs && command.Origin == "") {
+		return
+	}
+	done := make(chan dryRun, 1)
+	go func() { done <- c.goDry(ctx, command) }()
+	c.dry = func() dryRun {
+		answer := <-done
+		done <- answer
+		return answer
+	}
+}
+
+func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun {
+	ctx, cancel := context.WithTimeout(ctx, c.timeout())
+	defer cancel()
+	args := []string{"-G"}
+	for _, option := range c.request.Options {
+		args = append(args, "-o", option.Keyword+" "+strings.Join(option.Args, " "))
+	}
+	args = append(args, c.address.Host)
+	run := exec.CommandContext(ctx, command.Program, args...)
+	if command.Text != "" {
+		run = exec.CommandContext(ctx, "sh", append([]string{"-c", command.Text + ` "$@"`, command.Text}, args...)...)
+	}
+	run.Dir, run.Env, run.WaitDelay = c.station.Folder, c.station.Environ, time.Second
+	words, err := run.CombinedOutput()
+	var exit *exec.ExitError
+	if err == nil || (!errors.As(err, &exit) && ctx.Err() == nil && !errors.Is(err, os.ErrPermission)) {
+		return dryRun{settled: keywords(string(words))}
+	}
+	return dryRun{failed: true, said: foreign.Clean(mask(string(words))), stuck: ctx.Err() != nil,
+		missing: exit != nil && (exit.ExitCode() == 126 || exit.ExitCode() == 127)}
+}
+
+func keywords(text string) map[string]string {
+	settled := map[string]string{}
+	for line := range strings.Lines(text) {
+		keyword, value, _ := strings.Cut(strings.TrimSpace(line), " ")
+		settled[keyword] = value
+	}
+	return settled
+}
+
+// complains is how the ssh client names a line that it does not take.
+var complains = form.Late(`(?i)^(\S.*?) line (\d+): +(.*?)( \S+: terminating.*)?$`)
+
+// refusedByClient names the line for which the ssh client itself stops, where we did not see it.
+func (c *checker) refusedByClient() *Crux {
+	answer := c.dry()
+	if !answer.failed || !says(answer.said, `\bline \d+: |bad configuration option`) {
+		return nil
+	}
+	if parts := complains().FindStringSubmatch(answer.said); parts != nil {
+		return crux("ssh-config-broken", Proved, Evidence{"where", c.station.Tilde(parts[1]) + ":" + parts[2], ""}, Evidence{"ssh says", foreign.Quote(parts[3]), ""})
+	}
+	return crux("ssh-config-broken", Proved, Evidence{"ssh says", foreign.Quote(answer.said), ""})
+}
+
+// brokenCommand tells of an ssh program that settings name and that does not do what git needs
+// (ssh.variant in git-config(1)).
+func (c *checker) brokenCommand(context.Context) *Crux {
+	command := c.passage.Command
+	if command.Origin == "" {
+		return nil
+	}
+	answer := c.dry()
+	if !answer.failed || (!answer.missing && !command.Clear && (answer.stuck || says(answer.said, "option|usage|-G"))) { // it takes other options than ssh does
+		return nil
+	}
+	if refused := c.refusedByClient(); refused != nil {
+		return refused
+	}
+	certainty := Likely
+	if answer.missing || command.Clear {
+		certainty = Proved
+	}
+	evidence := []Evidence{{c.program() + " starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)}}
+	if answer.said != "" {
+		evidence = append(evidence, Evidence{"it says", foreign.Quote(answer.said), ""})
+	}
+	return crux("ssh-command-broken", certainty, evidence...)
+}
+
+// choosing are the settings by which a person changes what the client speaks.
+var choosing = []string{"ciphers", "macs", "kexalgorithms", "hostkeyalgorithms"}
+
+// limit makes a plan speak only what settings let the client speak: its own lists, where any of
+// them was changed.
+func (c *checker) limit(plan *wire.Plan) {
+	changed := func(keyword string) []string {
+		if _, _, set := c.passage.Settings.First(keyword); !set {
+			return nil
+		}
+		return strings.Split(c.dry().settled[keyword], ",")
+	}
+	plan.Ciphers, plan.MACs, plan.Exchanges, plan.HostKeys = changed(choosing[0]), changed(choosing[1]), changed(choosing[2]), changed(choosing[3])
+}
+
+// holdBack takes out the keys with which settings let the client make no signature.
+func (c *checker) holdBack(context.Context) *Crux {
+	value, origin, set := c.passage.Settings.First("pubkeyacceptedalgorithms")
+	list, known := c.dry().settled["pubkeyacceptedalgorithms"]
+	if !set || !known {
+		return nil
+	}
+	taken := strings.Split(list, ",")
+	fits := func(key sshway.Key) bool {
+		kinds := []string{""}
+		if key.Public != nil {
+			kinds[0] = key.Public.Type()
+			if kinds[0] == ssh.KeyAlgoRSA {
+				kinds = append(kinds, ssh.KeyAlgoRSASHA256, ssh.KeyAlgoRSASHA512)
+			}
+		}
+		return key.Public == nil || slices.ContainsFunc(kinds, func(k string) bool { return slices.Contains(taken, k) })
+	}
+	for _, key := range c.passage.Keys {
+		if !fits(key) {
+			c.passage.Kept = append(c.passage.Kept, key)
+			c.keptBy = []Evidence{{"setting", "PubkeyAcceptedAlgorithms " + foreign.Clean(value), c.origin(origin)}}
+		}
+	}
+	c.passage.Keys = slices.DeleteFunc(c.passage.Keys, func(k sshway.Key) bool { return !fits(k) })
+	return nil
+}

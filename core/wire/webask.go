@@ -1,0 +1,134 @@
+package wire
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strings"
+)
+
+// ask asks for the advertisement of the service, and, of the one that writes, whether it would be
+// served: some hosts refuse only then.
+func (w *webWalker) ask(ctx context.Context) error {
+	answer := &w.met.Answer
+	if err := w.asWhoever(answer, func() error { return w.get(ctx, w.web.Service, answer) }); err != nil {
+		return err
+	}
+	if answer.Open && w.web.Service == "git-receive-pack" && !w.web.Hg {
+		open := *answer
+		if err := w.asWhoever(answer, func() error { return w.probe(ctx, answer) }); err != nil {
+			return err
+		}
+		if answer.Status == http.StatusOK {
+			*answer = open
+		}
+	}
+	w.pass(AtService)
+	if answer.Open {
+		w.pass(AtService)
+		return nil
+	}
+	if w.web.Instead != "" {
+		if err := w.get(ctx, w.web.Instead, &w.met.Instead); err != nil {
+			return err
+		}
+	}
+	return w.fail(ErrStatus, answer.Words)
+}
+
+// asWhoever asks first as nobody, then as whoever git would be.
+func (w *webWalker) asWhoever(answer *WebAnswer, ask func() error) error {
+	if err := ask(); err != nil {
+		return err
+	}
+	if answer.Status == http.StatusUnauthorized && w.web.Credential != nil && !w.told {
+		w.met.Wanted, w.told = true, true
+		if w.user, w.word, w.met.NoSecret = w.web.Credential(); w.met.NoSecret != nil {
+			return w.fail(ErrDenied, answer.Words)
+		}
+		w.met.User = w.user
+		if err := ask(); err != nil {
+			return err
+		}
+	}
+	if answer.Status == http.StatusUnauthorized {
+		return w.fail(ErrDenied, answer.Words)
+	}
+	return nil
+}
+
+// get asks for one advertisement ("info/refs" in gitprotocol-http(5)). Nothing is sent that could
+// change the repository.
+func (w *webWalker) get(ctx context.Context, service string, answer *WebAnswer) error {
+	target := *w.web.Base
+	target.RawQuery = "cmd=capabilities" // "HTTP Version 1 Transport" in Mercurial's internals.wireprotocol
+	if !w.web.Hg {
+		target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
+		target.RawQuery = "service=" + service
+	}
+	h, err := http.NewRequestWithContext(ctx, http.MethodGet, target.String(), nil)
+	if err != nil {
+		return w.fail(ErrStatus, "")
+	}
+	h.Header.Set("Accept", "*/*")
+	if w.web.Hg {
+		h.Header.Set("Accept", "application/mercurial-0.1")
+	}
+	return w.request(h, service, answer)
+}
+
+// probe sends git-receive-pack a flush packet and nothing else, which asks for no change [PACK]. git
+// itself does so before it sends more than it could send again.
+func (w *webWalker) probe(ctx context.Context, answer *WebAnswer) error {
+	target := *w.web.Base
+	target.Path = strings.TrimSuffix(target.Path, "/") + "/git-receive-pack"
+	h, err := http.NewRequestWithContext(ctx, http.MethodPost, target.String(), strings.NewReader(flushPacket))
+	if err != nil {
+		return w.fail(ErrStatus, "")
+	}
+	h.Header.Set("Content-Type", "application/x-git-receive-pack-request")
+	h.Header.Set("Accept", "application/x-git-receive-pack-result")
+	return w.request(h, "", answer)
+}
+
+func (w *webWalker) request(h *http.Request, service string, answer *WebAnswer) error {
+	h.Header.Set("User-Agent", "git/2.0 (unicrux)") // hosts answer browsers with pages
+	if w.web.Hg {
+		h.Header.Set("User-Agent", "mercurial/proto-1.0 (unicrux)")
+	}
+	h.Header.Set("Pragma", "no-cache")
+	if w.user != "" || !w.word.Empty() {
+		h.SetBasicAuth(w.user, string(w.word.Reveal()))
+	}
+	for _, text := range w.web.Headers { // they win over what the library itself would send
+		if name, value, found := strings.Cut(text, ":"); found {
+			h.Header.Set(strings.TrimSpace(name), strings.TrimSpace(value))
+		}
+	}
+	response, err := w.line.Do(h)
+	if err != nil {
+		return w.requestFailure(err)
+	}
+	defer response.Body.Close() //nolint:errcheck // read as far as it is wanted
+	w.met.Date, _ = http.ParseTime(response.Header.Get("Date"))
+	answer.read(response, service)
+	answer.Open = answer.Open && !w.web.Hg || answer.Hg && w.web.Hg
+	for _, way := range response.Header.Values("WWW-Authenticate") {
+		scheme, _, _ := strings.Cut(way, " ")
+		w.met.Realm, w.met.Schemes = clip(way), append(w.met.Schemes, strings.ToLower(scheme))
+	}
+	return nil
+}
+
+func (w *webWalker) requestFailure(err error) error {
+	var failure *Failure
+	switch {
+	case errors.As(err, &failure): // of another connection
+		return failure
+	case isTimeout(err):
+		return w.fail(ErrSilent, "")
+	case w.asked && wantsOwn(err):
+		return w.fail(ErrOwn, "")
+	}
+	return w.fail(ErrHungUp, "")
+}
