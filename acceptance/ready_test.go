@@ -171,7 +171,7 @@ func TestTwoReadyAtOnce(t *testing.T) {
 // run says what it tidied up, and finishes.
 func TestKilledAtRandom(t *testing.T) {
 	t.Parallel()
-	const workers, rounds = 2, 50
+	const workers, rounds = 2, 25
 	host := withHost(t).host
 	var told sync.Map
 	t.Run("workers", func(t *testing.T) {

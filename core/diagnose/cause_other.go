@@ -112,7 +112,7 @@ var otherCauses = []entry{
 			words: []string{
 				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
-			shown:  []sign{{`\b413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed|directory file conflict)`, .9}},
+			shown:  []sign{{`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed|directory file conflict)`, .9}},
 			unless: `rate.?limit|filename too long`,
 		}},
 	{"program-old", Beyond, "The program is too old for what is asked of it.", You,

@@ -99,7 +99,7 @@ var reachCauses = []entry{
 		}},
 	{"proxy-sign-in", Reach, "The proxy wants to know who asks.", Administrator,
 		"Give the proxy its user and password, in its URL in git's settings or by a credential for it. Ask whoever runs it if you have none.", "through",
-		signs{met: []error{wire.ErrProxySignIn}, shown: []sign{{`407\b|proxy authentication required|no authentication method was acceptable|proxy auth`, .95}}}},
+		signs{met: []error{wire.ErrProxySignIn}, shown: []sign{{`(response|code|error:?|http) 407\b|proxy authentication required|no authentication method was acceptable|proxy auth`, .95}}}},
 	{"proxy-refused", Reach, "The proxy declines to lead to the host.", Administrator,
 		"Ask whoever runs the proxy to let it lead to HOST.", "through",
 		signs{

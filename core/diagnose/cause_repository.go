@@ -52,7 +52,7 @@ var repositoryCauses = []entry{
 		"Wait, and try again later.", "host says",
 		signs{
 			words: []string{`too many requests|rate.?limit|abuse detection|slow down|quota .{0,20}requests|try again (later|in \d)`},
-			shown: []sign{{`\b429\b`, .93}},
+			shown: []sign{{`(error|code|http|response|status):? 429\b`, .93}},
 		}},
 	{"host-failing", Repository, "The host has a fault of its own.", Host,
 		"Try again later, and tell whoever runs HOST if it stays so.", "asked for",

@@ -16,7 +16,7 @@ import (
 
 // lockPatience bounds the wait for another command of ours that is changing something;
 // each holds the lock for the time of one edit only.
-const lockPatience = 20 * time.Second
+const lockPatience = time.Minute
 
 // A Batch carries out what one command changes, one step after another, and records it
 // as one [Change]. With Dry set nothing is changed and [Batch.Differences] tells what would be.
@@ -300,7 +300,7 @@ func (s *Station) lock() (unlock func() error, err error) {
 	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
 	defer cancel()
 	if _, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil {
-		return nil, fmt.Errorf("another unicrux is changing something here and holds %s: %w", lock.Path(), err)
+		return nil, fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", lockPatience, s.Tilde(lock.Path()), err)
 	}
 	return lock.Unlock, nil
 }
