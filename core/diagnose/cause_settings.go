@@ -195,7 +195,7 @@ var settingsCauses = []entry{
 		signs{
 			shown:  []sign{{denied, .14}, {`the agent has no identities`, .6}, {`attempted \S*agent authentication|no authentication available`, .3}, {`next authentication method: publickey`, .85}},
 			unless: `offering (\S+ )?public key|load key|identity file \S+ not accessible|server accepts key`,
-			tell:   "unicrux look keys shows which keys are here.",
+			tell:   "Whether any key is here at all: unicrux look keys",
 		}},
 	{"key-locked", Settings, "The key is locked by a passphrase, and nobody can be asked for it.", You,
 		"Run git in a terminal, where ssh can ask for the passphrase.", "key",
