@@ -92,8 +92,6 @@ func (s hgScene) play(p *person, url string) {
 	done.mended = mended
 }
 
-func asIs(_ *person, url string) string { return url }
-
 func other(last string) func(*person, string) string {
 	return func(p *person, url string) string { return url[:len(url)-len("drift")] + last }
 }

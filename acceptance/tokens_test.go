@@ -69,6 +69,14 @@ func TestTokenJourney(t *testing.T) {
 	}
 	p.mustGit("-C", "work", "fetch")
 	p.must("token", "test", "forge")
+	for path, want := range map[string]string{"buoys/drift-model": "read and write", "harbour/lamp-firmware": "read there, and not write", "council/minutes": "opens nothing"} {
+		if r := p.unicrux("token", "test", "forge", "--url", p.cloneHTTPS(path)); !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) {
+			t.Errorf("tried at %s: %s", path, r)
+		}
+	}
+	if r := p.unicrux("token", "test", "forge", "--url", "https://elsewhere.example/x.git"); r.exit == 0 || !strings.Contains(r.err, "another host") {
+		t.Errorf("tried at another host: %s", r)
+	}
 	p.must("chest", "close")
 	if r := p.git("-C", "work", "fetch"); r.exit == 0 {
 		t.Errorf("closed again: %s", r)

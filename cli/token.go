@@ -33,6 +33,7 @@ type tokenOptions struct {
 	from     string
 	account  string
 	password string
+	url      string
 }
 
 func (o *tokenOptions) addPurposes(command *cobra.Command) {
@@ -122,9 +123,10 @@ func (a *app) revealToken(place ready.Place, e chest.Entry, source string, revea
 func (a *app) tokenTest() *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
-		Use: "test TOKEN|HOST", Short: "Ask the host about a token: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
+		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.testToken(&o, args[0]) },
 	}
+	command.Flags().StringVar(&o.url, "url", "", "also make git's own requests for this repository (default: a remote of this folder at that host)")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -151,6 +153,13 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
+	tried, err := place.TryToken(a.ctx, e, s.Token, o.url)
+	if err != nil {
+		return err
+	}
+	if tried != nil && tried.Reads && proven.How == "" {
+		proven.How = "git's own requests"
+	}
 	if proven.How != "" {
 		now := a.station.Now().UTC().Truncate(time.Second)
 		err := c.Note(e.Name, func(e *chest.Entry) {
@@ -169,10 +178,10 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 		}
 	}
 	lacks := missing(host, e)
-	if err := a.show(a.style().TestedToken(e, proven, lacks, a.station.Now()), render.TestedTokenDocument(e, proven, lacks)); err != nil {
+	if err := a.show(a.style().TestedToken(e, proven, tried, lacks, a.station.Now()), render.TestedTokenDocument(e, proven, tried, lacks)); err != nil {
 		return err
 	}
-	if len(lacks) > 0 {
+	if len(lacks) > 0 || tried != nil && !tried.Reads {
 		return &told{exitCrux}
 	}
 	return nil

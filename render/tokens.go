@@ -155,19 +155,32 @@ func (s Style) ends(list []chest.Entry, now time.Time) string {
 }
 
 // TestedToken says what the host tells about a token, beside what it was made for.
-func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, lacks []string, now time.Time) string {
+func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, tried *ready.Tried, lacks []string, now time.Time) string {
 	text := "The token " + e.Name + " is good"
 	switch {
 	case proven.How == "":
-		text = "The token " + e.Name + " could not be tested: the description of " + e.Host + " does not say how"
+		text = "The token " + e.Name + " could not be tested: the description of " + e.Host + " does not say how. Give the URL of a repository there (--url), and git's own requests for it are made"
 	case proven.Account != "":
 		text += ", and it is " + foreign.Clean(proven.Account) + "'s"
 	}
 	texts := []string{text + "."}
+	if tried != nil {
+		texts = append(texts, triedText(tried))
+	}
 	if len(lacks) > 0 {
 		texts = append(texts, "It was made for "+strings.Join(e.Purposes, ", ")+", and may not: "+strings.Join(lacks, ", ")+". To make one that may: unicrux token new "+e.Host+" --for "+strings.Join(e.Purposes, ",")+".")
 	}
 	return s.Sentences(texts...) + "\n" + s.Token(e, now)
+}
+
+func triedText(t *ready.Tried) string {
+	switch {
+	case t.Writes:
+		return "As git would ask for " + t.URL + ": it may read and write there."
+	case t.Reads:
+		return "As git would ask for " + t.URL + ": it may read there, and not write. " + t.Refused
+	}
+	return "As git would ask for " + t.URL + ": it opens nothing there. " + t.Refused
 }
 
 // RenewedToken says that the new one is in its place.
@@ -292,14 +305,25 @@ func TokensDocument(list []chest.Entry) any {
 }
 
 // TestedTokenDocument makes the document "unicrux.token-test/1".
-func TestedTokenDocument(e chest.Entry, proven *ready.Proven, lacks []string) any {
+func TestedTokenDocument(e chest.Entry, proven *ready.Proven, tried *ready.Tried, lacks []string) any {
+	type requests struct {
+		URL     string  `json:"url"`
+		Reads   bool    `json:"reads"`
+		Writes  bool    `json:"writes"`
+		Refused *string `json:"refused"`
+	}
+	var asGit *requests
+	if tried != nil {
+		asGit = &requests{tried.URL, tried.Reads, tried.Writes, optional(tried.Refused)}
+	}
 	return struct {
 		Schema string        `json:"schema"`
 		Good   *bool         `json:"good"` // null where it could not be tested
 		By     *string       `json:"by"`
+		Tried  *requests     `json:"tried"` // as git asks; null where it was not
 		Lacks  []string      `json:"lacks"`
 		Token  tokenDocument `json:"token"`
-	}{"unicrux.token-test/1", goodness(proven), optional(proven.How), append([]string{}, lacks...), tokenDoc(e)}
+	}{"unicrux.token-test/1", goodness(proven), optional(proven.How), asGit, append([]string{}, lacks...), tokenDoc(e)}
 }
 
 func goodness(proven *ready.Proven) *bool {

@@ -32,6 +32,8 @@ type Request struct {
 	Ask      sshway.Asker // asks for a passphrase
 	Program  Program      // empty: what the folder and the URL tell
 
+	Sent *gitlink.Credential // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
+
 	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any more
 	Options []sshconfig.Option // of ssh's command line, which win over all files
 

@@ -278,6 +278,10 @@ func (c *checker) credential(ctx context.Context) (string, secret.Text, error) {
 	if c.hg != nil {
 		return c.hgCredential()
 	}
+	if sent := c.request.Sent; sent != nil && c.base.Scheme == "https" {
+		c.sent, c.sentFrom = *sent, "the chest"
+		return sent.User, sent.Password, nil
+	}
 	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
 	credential, err := gitlink.FillBoth(ctx, c.station, asked)
 	switch {

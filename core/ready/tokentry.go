@@ -1,0 +1,73 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"unicrux/core/chest"
+	"unicrux/core/diagnose"
+	"unicrux/core/gitlink"
+	"unicrux/core/secret"
+)
+
+// A Tried token is what git's own requests with it came to. Nothing is changed by them.
+type Tried struct {
+	URL           string // of the repository
+	Reads, Writes bool
+	Refused       string // why not, in a sentence; empty where nothing was refused
+}
+
+// ErrElsewhere is returned for a repository at another host than the token is for.
+var ErrElsewhere = errors.New("the token is for another host")
+
+// TryToken makes the requests that git makes for a clone and for a push, with a token in place of
+// what git's helpers would answer. Without a URL it takes a remote of the current folder that is at
+// the token's host; it returns nil where there is none. The error is [ErrTokenUnproved] where the
+// host does not take the token.
+func (p Place) TryToken(ctx context.Context, e chest.Entry, token secret.Text, text string) (*Tried, error) {
+	if text == "" {
+		if text = p.remoteAt(ctx, e.At); text == "" {
+			return nil, nil
+		}
+	}
+	at, err := url.Parse(text)
+	if err != nil || at.Scheme != "https" || !strings.EqualFold(at.Host, e.At) { // its words could hold a secret
+		return nil, fmt.Errorf("%s: %w", e.Name, ErrElsewhere)
+	}
+	at.User = nil
+	tried := &Tried{URL: at.String()}
+	sent := &gitlink.Credential{User: e.User, Password: token}
+	for _, purpose := range []diagnose.Purpose{diagnose.Push, diagnose.Clone} {
+		way, err := diagnose.Check(ctx, p.Station, p.Registry, diagnose.Request{Argument: tried.URL, Purpose: purpose, Program: diagnose.Git, Sent: sent, Timeout: p.Timeout})
+		switch {
+		case err != nil:
+			return nil, err
+		case way.IsOpen():
+			tried.Reads, tried.Writes = true, purpose == diagnose.Push
+			return tried, nil
+		case way.Crux.Stage == diagnose.SignIn && way.Crux.Code != "token-purpose-missing":
+			return nil, fmt.Errorf("%w: %s", ErrTokenUnproved, way.Crux.Summary)
+		case tried.Refused == "":
+			tried.Refused = way.Crux.Summary
+		}
+	}
+	return tried, nil
+}
+
+// remoteAt is the first remote of the current folder over HTTPS at a host; empty for none.
+func (p Place) remoteAt(ctx context.Context, host string) string {
+	config, err := gitlink.ReadConfig(ctx, p.Station)
+	if err != nil {
+		return ""
+	}
+	for _, name := range config.Remotes() {
+		entry, _, _ := config.RemoteURL(name, false)
+		if at, err := url.Parse(entry.Value); err == nil && at.Scheme == "https" && strings.EqualFold(at.Host, host) {
+			return entry.Value
+		}
+	}
+	return ""
+}
