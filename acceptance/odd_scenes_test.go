@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"unicrux/core/diagnose"
 
@@ -214,6 +215,43 @@ func TestNotes(t *testing.T) {
 	if c := p.check(drift); len(c.Notes) != 1 || c.Notes[0].Code != "key-no-passphrase" {
 		t.Errorf("notes %+v", c.Notes)
 	}
+	p.write("ForwardAgent yes\n"+p.read(".ssh", "config"), ".ssh", "config")
+	line := strings.Fields(p.read(".ssh", "forge_ed25519.pub"))
+	p.write(line[0]+" "+line[1]+"\n", ".ssh", "forge_ed25519.pub")
+	old := time.Now().AddDate(-6, 0, 0)
+	if err := os.Chtimes(p.path(".ssh", "forge_ed25519"), old, old); err != nil {
+		t.Fatal(err)
+	}
+	p.noted(drift, "agent-forwarded", "key-no-passphrase", "key-old", "key-comment-empty")
+}
+
+// noted checks an open way for its notes.
+func (p *person) noted(url string, codes ...string) {
+	p.t.Helper()
+	var notes []string
+	c := p.check(url)
+	for _, note := range c.Notes {
+		notes = append(notes, note.Code)
+	}
+	if !c.Open || !slices.Equal(notes, codes) {
+		p.t.Errorf("notes %q, want %q; the crux is %+v", notes, codes, c.Crux)
+	}
+}
+
+func TestNotesOfTokens(t *testing.T) {
+	t.Parallel()
+	p := at(t, "forge").withChest()
+	url := p.cloneHTTPS("buoys/drift-model")
+	p.must("host", "set", "forge", "by=https")
+	p.plainToken("ines.marlow", strings.TrimSpace(p.read2(p.host.TokenFile())))
+	p.noted(url, "secret-in-plain-file")
+	p.write("", ".git-credentials")
+	wide := p.host.Issue("ines.marlow", "wide", []string{"repo:read", "repo:write"}, time.Time{})
+	if r := p.run(wide, program, "token", "add", "forge", "--for", "clone", "--from", "-", "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+		t.Fatal(r)
+	}
+	p.openChest()
+	p.noted(url, "token-never-ends", "token-too-wide")
 }
 
 // TestUndoAfterEachMend compares the whole home with what it was before the mend.

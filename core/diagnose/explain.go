@@ -211,34 +211,12 @@ func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
 	return crux("repository-missing", Likely, append(evidence, Evidence{"exit status", fmt.Sprint(trip.Answer.Exit), ""})...)
 }
 
-// notes gathers what is worth knowing about an open way.
-func (c *checker) notes() {
-	trip := c.way.Trip
-	if trip == nil || trip.With < 0 {
-		return
-	}
-	key := c.offered()[trip.With]
-	switch {
-	case key.Locked && !c.passage.AsksOnce():
-		c.note("passphrase-asked")
-	case key.Pair != nil && !key.Pair.Locked:
-		c.note("key-no-passphrase")
-	}
-	if sshkey.IsWeak(key.Public) {
-		c.note("key-weak")
-	}
-}
-
 // timeout bounds a step on the network.
 func (c *checker) timeout() time.Duration {
 	if c.request.Timeout == 0 {
 		return 10 * time.Second
 	}
 	return c.request.Timeout
-}
-
-func (c *checker) note(code Code) {
-	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: noteSummary(code)})
 }
 
 // NobodyAsks is an asker for when nobody can be asked.

@@ -173,22 +173,6 @@ func (c *checker) staleHelper() []Evidence {
 	return nil
 }
 
-// webNotes gathers what is worth knowing about an open way over HTTPS.
-func (c *checker) webNotes() {
-	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
-	if err != nil || c.sent.Password.Empty() {
-		return
-	}
-	for _, e := range list {
-		if !e.EndsSoon(c.station.Now()) {
-			continue
-		}
-		if kept, err := chest.Of(c.station).Get(e); err == nil && bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) {
-			c.note("token-ends-soon")
-		}
-	}
-}
-
 // whose asks the host's interface whose token it is that git would send.
 func (c *checker) whose(ctx context.Context) (string, bool) {
 	if c.host == nil || !c.host.Can("who") {

@@ -75,12 +75,7 @@ func Find(ctx context.Context, station *workstation.Station, files []string) ([]
 	if err != nil {
 		return nil, err
 	}
-	for _, file := range credentialFiles(station, config) {
-		if text, err := read(file); err == nil { // most are not there
-			list = append(list, inCredentialFile(file, text)...)
-		}
-	}
-	list = append(list, InNetrc(station)...)
+	list = append(InStore(station, config), InNetrc(station)...)
 	for _, s := range inConfig(config) {
 		if !filepath.IsAbs(s.File) { // git names the repository's own from the current folder
 			s.File = filepath.Join(station.Folder, s.File)
@@ -102,6 +97,17 @@ func InNetrc(station *workstation.Station) []Stray {
 		file := filepath.Join(station.Home, name)
 		if text, err := read(file); err == nil {
 			list = append(list, inNetrc(file, text)...)
+		}
+	}
+	return list
+}
+
+// InStore finds what git's store helper keeps.
+func InStore(station *workstation.Station, config *gitlink.Config) []Stray {
+	var list []Stray
+	for _, file := range credentialFiles(station, config) {
+		if text, err := read(file); err == nil { // most are not there
+			list = append(list, inCredentialFile(file, text)...)
 		}
 	}
 	return list

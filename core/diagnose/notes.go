@@ -1,0 +1,95 @@
+package diagnose
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+	"time"
+
+	"unicrux/core/chest"
+	"unicrux/core/sshkey"
+	"unicrux/core/stray"
+)
+
+// oldKey is how long a key may be in use before another one is advised.
+const oldKey = 5 * 365 * 24 * time.Hour
+
+func (c *checker) note(code Code) {
+	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: noteSummary(code)})
+}
+
+// notes gathers what is worth knowing about an open way.
+func (c *checker) notes() {
+	trip := c.way.Trip
+	if value, _, set := c.passage.Settings.First("forwardagent"); set && !strings.EqualFold(value, "no") {
+		c.note("agent-forwarded")
+	}
+	if trip == nil || trip.With < 0 {
+		return
+	}
+	key := c.offered()[trip.With]
+	switch {
+	case key.Locked && !c.passage.AsksOnce():
+		c.note("passphrase-asked")
+	case key.Pair != nil && !key.Pair.Locked:
+		c.note("key-no-passphrase")
+	}
+	if sshkey.IsWeak(key.Public) {
+		c.note("key-weak")
+	}
+	if key.Pair != nil && !key.Pair.Modified.IsZero() && c.station.Now().Sub(key.Pair.Modified) > oldKey {
+		c.note("key-old")
+	}
+	if key.Pair != nil && key.Pair.HasPublic && key.Pair.Comment == "" {
+		c.note("key-comment-empty")
+	}
+}
+
+// webNotes gathers what is worth knowing about an open way over HTTPS.
+func (c *checker) webNotes() {
+	if c.sent.Password.Empty() {
+		return
+	}
+	if e, found := c.sentToken(); found {
+		c.tokenNotes(e)
+		return
+	}
+	if c.hg != nil || slices.ContainsFunc(append(stray.InNetrc(c.station), stray.InStore(c.station, c.config)...), func(s stray.Stray) bool {
+		return bytes.Equal(s.Secret.Reveal(), c.sent.Password.Reveal())
+	}) {
+		c.note("secret-in-plain-file")
+	}
+}
+
+// sentToken is the token in the chest that was sent.
+func (c *checker) sentToken() (chest.Entry, bool) {
+	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	if err != nil {
+		return chest.Entry{}, false
+	}
+	for _, e := range list {
+		if kept, err := chest.Of(c.station).Get(e); err == nil && bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) {
+			return e, true
+		}
+	}
+	return chest.Entry{}, false
+}
+
+func (c *checker) tokenNotes(e chest.Entry) {
+	if e.EndsSoon(c.station.Now()) {
+		c.note("token-ends-soon")
+	}
+	if e.Until.IsZero() && !e.Signed && !e.Proved.IsZero() && len(e.Scopes) > 0 { // who tells scopes tells the end
+		c.note("token-never-ends")
+	}
+	if c.host == nil || len(e.Purposes) == 0 || len(c.host.Purposes) == 0 {
+		return
+	}
+	var needed []string
+	for _, purpose := range e.Purposes {
+		needed = append(needed, c.host.Purposes[purpose]...)
+	}
+	if slices.ContainsFunc(e.Scopes, func(s string) bool { return !slices.Contains(needed, s) }) {
+		c.note("token-too-wide")
+	}
+}
