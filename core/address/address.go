@@ -40,6 +40,7 @@ var (
 	ErrCharacter = errors.New("a character that no clone URL has")
 	ErrEscape    = errors.New(`"%" must be followed by two hexadecimal digits`)
 	ErrBracket   = errors.New(`"[" without its "]"`)
+	ErrTwice     = errors.New("two URLs in one")
 	ErrScheme    = errors.New("git has no such way to reach a host; it knows ssh:// and https://")
 )
 
@@ -95,6 +96,9 @@ func parseURL(text, scheme string) (Address, error) {
 		return Address{}, &SyntaxError{0, ErrScheme}
 	}
 	start := len(scheme) + len("://")
+	if next, _, twice := strings.Cut(text[start:], "://"); twice && schemes[strings.ToLower(next)] != "" {
+		return Address{}, &SyntaxError{start, ErrTwice}
+	}
 	slash := strings.IndexByte(text[start:], '/')
 	if slash < 0 {
 		slash = len(text) - start

@@ -85,6 +85,7 @@ func TestParseErrors(t *testing.T) {
 		{"ssh://forge/a%2", 13, ErrEscape},
 		{"ssh://[::1/x", 6, ErrBracket},
 		{"gopher://forge/x", 0, ErrScheme},
+		{"ssh://https://forge/x", 6, ErrTwice},
 	} {
 		_, err := Parse(row.text)
 		var syntax *SyntaxError

@@ -57,7 +57,6 @@ var addressCauses = []entry{
 		signs{
 			shown: []sign{
 				{`unauthenticated git protocol`, .95},
-				{`transport '(git|http|file|ext)' not allowed`, .93},
 				{`protocol "?http"? (not supported|disabled)`, .85},
 				{`unable to connect to \S+:?$`, .6},
 				{`port 9418`, .35},

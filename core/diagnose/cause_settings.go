@@ -40,6 +40,9 @@ var settingsCauses = []entry{
 				{`hg: (parse )?error at .*hgrc|config error at`, .95},
 			},
 		}},
+	{"transport-forbidden", Settings, "A setting of git's forbids this way of connecting.", You,
+		"Take the setting out, or use the host's other clone URL.", "setting",
+		signs{shown: []sign{{`transport '\S+' not allowed`, .95}}}},
 	{"ssh-command-broken", Settings, "The ssh program that git is told to use fails.", You,
 		"Correct what git is told, or take it out: then git uses ssh.", "git starts",
 		signs{

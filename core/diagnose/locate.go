@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -195,6 +196,10 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 	}
 	c.address, c.host = parsed, c.registry.ForHost(parsed.Host)
 	c.wantAccount()
+	if forbidden := c.forbidden(parsed.Scheme); forbidden != nil {
+		c.way.Question = Question{URL: parsed.String(), Remote: c.way.Question.Remote, Host: c.hostName(), Repo: parsed.Repository(), Transport: parsed.Scheme, Purpose: c.purpose(Clone)}
+		return forbidden, nil
+	}
 	if parsed.Scheme != "ssh" {
 		return c.otherTransport(ctx, text, start)
 	}
@@ -207,6 +212,26 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 	c.way.fact(Address, "path", foreign.Clean(parsed.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil, nil
+}
+
+// forbidden names the setting by which git does not use a transport ("protocol.allow" in
+// git-config(1), GIT_ALLOW_PROTOCOL in git(1)).
+func (c *checker) forbidden(transport string) *Crux {
+	if list := c.station.Getenv("GIT_ALLOW_PROTOCOL"); list != "" && c.hg == nil {
+		if slices.Contains(strings.Split(list, ":"), transport) {
+			return nil
+		}
+		return crux("transport-forbidden", Proved, Evidence{"setting", "GIT_ALLOW_PROTOCOL=" + foreign.Clean(list), "environment"})
+	}
+	for _, key := range []string{"protocol." + transport + ".allow", "protocol.allow"} {
+		if entry, found := c.config.Last(key); found {
+			if strings.EqualFold(entry.Value, "never") {
+				return crux("transport-forbidden", Proved, Evidence{"setting", key + " = " + foreign.Clean(entry.Value), c.station.Tilde(entry.Origin)})
+			}
+			return nil
+		}
+	}
+	return nil
 }
 
 // isFolder tells whether a URL without a host is a folder here, which git would use.
