@@ -125,6 +125,7 @@ var beyondScenes = []beyondScene{
 		p.mustGit("remote", "add", "there", p.path("there"))
 		p.commitIn(".", "one.txt")
 	}},
+	{code: "branch-clash", args: []string{"branch", "main/more"}},
 	{code: "disk-full", args: []string{"fetch"}, arrange: func(p *person) {
 		p.write("#!/bin/sh\necho 'error: unable to write file: No space left on device' >&2\nexit 128\n", "full-ssh")
 		p.chmod(0o755, "full-ssh")

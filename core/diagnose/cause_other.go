@@ -22,9 +22,12 @@ var otherCauses = []entry{
 		"Name both once: git push --set-upstream REMOTE BRANCH.", "",
 		signs{
 			shown: []sign{
-				{`has no upstream branch|no tracking information|upstream branch of your current branch does not match|multiple upstream branches`, .96},
+				{`has no upstream branch|no tracking information|upstream branch of your current branch does not match|multiple upstream branches|push creates new remote branch`, .9},
 			},
 		}},
+	{"branch-clash", Beyond, "The name of one branch stands in the way of another's: there cannot be both NAME and NAME/MORE.", You,
+		"Give one of them another name, or delete it. For branches that are long gone at the host: git remote prune REMOTE.", "",
+		signs{shown: []sign{{`exists; cannot create|directory file conflict|unable to resolve reference \S+: not a directory`, .95}}}},
 	{"commit-missing", Beyond, "The commit that is asked for is not at the host.", You,
 		"Ask whoever made it to push it. For a submodule: push the submodule first.", "",
 		signs{
@@ -91,7 +94,7 @@ var otherCauses = []entry{
 	{"folder-in-the-way", Beyond, "The folder that the clone would make is there already.", You,
 		"Clone into another folder, or go into this one and fetch.", "",
 		signs{
-			shown: []sign{{`already exists and is not an empty directory|destination '\S+' is not empty|path '\S+' already exists`, .98}},
+			shown: []sign{{`already exists and is not an empty directory|destination '\S+' is not empty|path '\S+' already exists|create work tree dir '[^']*': file exists`, .98}},
 		}},
 	{"file-refused", Beyond, "This system cannot store a file of the repository under its name.", You,
 		"Ask the owner of REPO to rename it, or allow long paths: git config --global core.longpaths true.", "",
@@ -112,7 +115,7 @@ var otherCauses = []entry{
 			words: []string{
 				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
-			shown:  []sign{{`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed|directory file conflict)`, .9}},
+			shown:  []sign{{`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`, .9}},
 			unless: `rate.?limit|filename too long`,
 		}},
 	{"program-old", Beyond, "The program is too old for what is asked of it.", You,

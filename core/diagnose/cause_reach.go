@@ -50,6 +50,7 @@ var reachCauses = []entry{
 			met: []error{wire.ErrSilent},
 			shown: []sign{
 				{`connection timed out|operation timed out|timeout was reached|timed out after|connection attempt timed out|i/o timeout|etimedout`, .88},
+				{`^timeout, server \S+ not responding`, .7},
 				{`after \d{5,} ms: could(n't| not) connect`, .8},
 			},
 		}},

@@ -86,6 +86,7 @@ var permissionCauses = []entry{
 				{`requested url returned error: 403|http error 403|403 forbidden|abort: authorization failed`, .36},
 				{`^remote: (permission|access) denied`, .5},
 				{`\(prohibited by \S+: not permitted`, .5},
+				{`could not lock repository \S+: permission denied`, .6},
 			},
 			unless: `deploy key|archived|adding an object|protected branch`,
 		}},
@@ -102,7 +103,7 @@ var permissionCauses = []entry{
 		"Push to a branch of your own and ask for it to be merged, or ask the owner of REPO to change the rule.", "host says",
 		signs{
 			words: []string{
-				`protected branch|branch .{0,40}(is )?protected|deletion (of .{0,40})?prohibited|denying (ref deletion|non-fast-forward)|cannot (force.?push|push) to (this|a protected|the) ?branch|changes must be made through|not allowed to (force )?push (code )?to (protected|this) branch`,
+				`protected branch|branch .{0,40}(is )?protected|deletion (of .{0,40})?prohibited|denying (ref deletion|non-fast-forward)|cannot (force.?push|push) to (this|a protected|the) ?branch|changes must be made through|not allowed to (force )?push (code )?to (protected|this) branch|refusing to delete the (current|default) branch`,
 			},
 		}},
 }

@@ -62,6 +62,7 @@ var settingsCauses = []entry{
 		signs{
 			shown: []sign{
 				{`bad configuration option`, .97},
+				{`can't open user config file`, .9},
 				{`terminating, \d+ bad configuration`, .97},
 				{`line \d+: (bad|missing|garbage|unsupported|invalid|no argument|unknown|keyword|directive)\b`, .9},
 				{`keyword \S+ extra arguments at end of line|missing argument\.$|extra arguments at end`, .92},

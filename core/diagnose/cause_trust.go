@@ -58,7 +58,7 @@ var trustCauses = []entry{
 				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`, .94},
 				{`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`, .6},
 				{`certificate problem`, .3},
-				{`has unexpected fingerprint|public key does not match pinned`, .93},
+				{`has unexpected fingerprint|unable to verify security of|no loaded ca certificates|public key does not match pinned`, .93},
 				{`unable to check revocation|revocation (server )?was offline|no_revocation_check`, .6},
 			},
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
@@ -83,7 +83,7 @@ var trustCauses = []entry{
 		"Check the spelling of the address. If it is right, tell whoever runs HOST.", "asked for",
 		signs{
 			shown: []sign{
-				{`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match`, .95},
+				{`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match|certificate error: certificate is for`, .95},
 			},
 		}},
 	{"tls-version", Trust, "The host and this workstation have no version of TLS in common.", Host,
