@@ -267,7 +267,7 @@ func TestOtherProgram(t *testing.T) {
 	p.write("https://ines:ebb-and-flow@"+host+"\n", ".git-credentials")
 	p.mustGit("config", "--global", "credential.helper", "store")
 	p.mustGit("config", "--global", "http.sslCAInfo", p.path("server-"+port+".pem"))
-	if c := p.check("--program", "git", url); c.Open || c.Crux.Code != "repository-not-git" || !strings.Contains(strings.Join(c.Crux.Evidence, " "), "hg clone") {
+	if c := p.check("--program", "git", url); c.Open || c.Crux.Code != "repository-not-git" || !strings.Contains(strings.Join(c.Crux.Evidence, " "), "hg clone") || len(c.Mends[0].Command) != 3 {
 		t.Errorf("git asks for a repository of Mercurial's: %+v", c.Crux)
 	}
 	if r := p.unicrux("check", "--program", "svn", url); r.exit != 2 {

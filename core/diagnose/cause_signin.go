@@ -2,7 +2,7 @@ package diagnose
 
 // signInCauses are those for which the host does not let us in.
 var signInCauses = []entry{
-	{"secret-missing", SignIn, "The host wants to know who asks, and git has no token for it and cannot ask anybody.", You,
+	{"secret-missing", SignIn, "The host wants to know who asks, and there is no token for it here, and nobody to ask for one.", You,
 		"Get a token for HOST.", "asked",
 		signs{
 			shown: []sign{
@@ -100,7 +100,7 @@ var signInCauses = []entry{
 			unless: `permission to \S+ denied|archived|rate limit|write access`,
 			tell:   "The page of the token at the host says what it may do.",
 		}},
-	{"signed-in-page", SignIn, "A page for people answers where git was expected: often one for signing in.", You,
+	{"signed-in-page", SignIn, "A page for people answers where a repository was expected: often one for signing in.", You,
 		"Use the clone URL from the host's page. On a network with a sign-in page of its own, sign in there first.", "answered",
 		signs{
 			shown: []sign{

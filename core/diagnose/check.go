@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"strconv"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -242,15 +243,23 @@ func (c *checker) passed(trip *wire.Trip) {
 		w.stage(Repository).State, w.stage(Permission).State = Skipped, Skipped
 		return
 	}
-	if trip.Answer.Open || trip.Instead.Open {
-		w.open(Repository, trip.Times[wire.AtService])
+	c.served(trip.Answer.Open, trip.Instead.Open, max(trip.Answer.Refs, trip.Instead.Refs), trip.Times[wire.AtService], trip.Writable)
+}
+
+// served notes what the host opened: the service that was asked for, or the one for reading in its place.
+func (c *checker) served(asked, instead bool, refs int, took time.Duration, writable wire.Ternary) {
+	w := c.way
+	if asked || instead {
+		w.open(Repository, took)
 		if c.hg == nil {
-			w.fact(Repository, "refs", fmt.Sprint(max(trip.Answer.Refs, trip.Instead.Refs)), "")
+			w.fact(Repository, "refs", strconv.Itoa(refs), "")
 		}
 	}
-	if c.hg != nil && trip.Answer.Open {
-		c.hgPermission(trip.Writable)
-	} else if trip.Answer.Open {
+	switch {
+	case !asked:
+	case c.hg != nil:
+		c.hgPermission(writable)
+	default:
 		w.open(Permission, 0)
 		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
 	}

@@ -54,7 +54,17 @@ type Deed struct {
 // mends lists what removes the crux, the best first.
 func (c *checker) mends(crux *Crux) []Mend {
 	entry, _ := find(crux.Code)
-	mend := Mend{Summary: c.fill(entry.mend, crux), By: entry.by}
+	words := entry.mend
+	if own, found := hgMends[crux.Code]; found && c.hg != nil {
+		words = own
+	}
+	mend := Mend{Summary: c.fill(words, crux), By: entry.by}
+	if command := c.exact(crux); command != nil && c.base != nil {
+		if mend.Command = command; crux.Code == "repository-not-git" {
+			mend.Summary, mend.By = "The URL is right, for another program.", You
+		}
+		return []Mend{mend}
+	}
 	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale") {
 		return c.webMends(mend, crux)
 	}
@@ -108,6 +118,10 @@ func (c *checker) mends(crux *Crux) []Mend {
 // exact is the command by which the person mends what is theirs to decide; nil for none.
 func (c *checker) exact(crux *Crux) []string {
 	switch crux.Code {
+	case "repository-not-git":
+		if c.base != nil && slices.ContainsFunc(crux.Evidence, func(e Evidence) bool { return e.Label == otherThere }) {
+			return []string{string(c.otherThan()), "clone", c.base.String()}
+		}
 	case "repository-owner":
 		return []string{"git", "config", "--global", "--add", "safe.directory", c.station.Folder}
 	case "url-rewritten":

@@ -64,6 +64,26 @@ func (c *checker) ssh() gitlink.SSHCommand {
 	return c.config.SSH()
 }
 
+// hgMends are mends in hg's terms, where those of the catalogue are in git's.
+var hgMends = map[Code]string{
+	"secret-missing":     "Write a group for HOST under [auth] in your .hgrc, with prefix, username and password; a token stands in the place of the password.",
+	"token-unknown":      "Get a new token for HOST, and put it in the place of the password at that line.",
+	"remote-missing":     "Name a path that is there, or add this one under [paths] in .hg/hgrc.",
+	"ssh-command-broken": "Correct ui.ssh in hg's settings, or take it out: then hg uses ssh.",
+	"url-malformed":      "Copy the clone URL again. hg takes ssh://USER@NAME/PATH and https://NAME/PATH.",
+}
+
+// otherThere is the label of what is there for another program than the one that asked.
+const otherThere = "there is"
+
+// otherThan is the program that does not go this way.
+func (c *checker) otherThan() Program {
+	if c.hg != nil {
+		return Git
+	}
+	return Mercurial
+}
+
 // hgRemote finds the URL of one of the repository's paths, of the one that a plain push would use
 // without a name.
 func (c *checker) hgRemote(name string) (string, *Crux, error) {

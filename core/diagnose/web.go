@@ -332,18 +332,7 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 			w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from "+c.secretFrom(), "")
 		}
 	}
-	if trip.Answer.Open || trip.Instead.Open {
-		w.open(Repository, trip.Times[wire.AtService])
-		if c.hg == nil {
-			w.fact(Repository, "refs", strconv.Itoa(max(trip.Answer.Refs, trip.Instead.Refs)), "")
-		}
-	}
-	if c.hg != nil && trip.Answer.Open {
-		c.hgPermission(wire.Untold)
-	} else if trip.Answer.Open {
-		w.open(Permission, 0)
-		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
-	}
+	c.served(trip.Answer.Open, trip.Instead.Open, max(trip.Answer.Refs, trip.Instead.Refs), trip.Times[wire.AtService], wire.Untold)
 }
 
 // secretFrom names where the secret that was sent stands.

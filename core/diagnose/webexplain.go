@@ -218,7 +218,7 @@ func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 	}
 	if answer.Status == 200 && isPage {
 		if other := c.otherProgram(ctx); other != "" {
-			return crux("repository-not-git", Proved, append(evidence, Evidence{"there is", other, ""})...)
+			return crux("repository-not-git", Proved, append(evidence, Evidence{otherThere, other, ""})...)
 		}
 		return crux("signed-in-page", Proved, append(evidence, Evidence{"answered", "a page for people", ""})...)
 	}
@@ -248,7 +248,7 @@ func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 		return crux("token-purpose-missing", Likely, evidence...)
 	}
 	if other := c.otherProgram(ctx); other != "" {
-		return crux("repository-not-git", Proved, append(evidence, Evidence{"there is", other, ""})...)
+		return crux("repository-not-git", Proved, append(evidence, Evidence{otherThere, other, ""})...)
 	}
 	if answer.Status == 200 {
 		return crux("repository-not-git", Proved, evidence...)
