@@ -22,6 +22,10 @@ import (
 // locate passes the stage of the address: where does the question lead?
 func (c *checker) locate(ctx context.Context) (*Crux, error) {
 	start := time.Now()
+	c.way.Question = Question{Purpose: c.purpose(Clone), Transport: "ssh"} // until more is known
+	if strings.HasPrefix(c.request.Argument, "http") {
+		c.way.Question.Transport = "https"
+	}
 	prepare := func() (*Crux, error) { return c.prepareGit(ctx) }
 	if c.byHg() {
 		prepare = c.prepareHg
@@ -59,9 +63,6 @@ func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
 func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 	argument := c.request.Argument
 	if strings.Contains(argument, ":") {
-		if c.way.Question.Purpose == "" {
-			c.way.Question.Purpose = c.purpose(Clone)
-		}
 		return c.rewrite(argument, false), nil, nil
 	}
 	if argument == "" || c.hasRemote(argument) {
@@ -181,9 +182,6 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 		return nil, fmt.Errorf("%s: %w", foreign.Clean(text), ErrLocal)
 	}
 	if errors.As(err, &syntax) {
-		if c.way.Question.Purpose == "" {
-			c.way.Question = Question{Purpose: c.purpose(Clone), Transport: "ssh"}
-		}
 		return crux("url-malformed", Proved,
 			Evidence{"wrong", syntax.Reason.Error(), ""},
 			Evidence{"where", fmt.Sprintf("character %d", syntax.Offset+1), ""}), nil

@@ -23,9 +23,6 @@ func (c *checker) strangeCharacters(text string) *Crux {
 	default:
 		return nil
 	}
-	if c.way.Question.Purpose == "" {
-		c.way.Question.Purpose = c.purpose(Clone)
-	}
 	c.way.Question.Transport = "ssh"
 	if strings.HasPrefix(strings.TrimLeft(text, " \"'<`“‘"), "http") {
 		c.way.Question.Transport = "https"
