@@ -16,6 +16,20 @@ func (p *person) inPlace() {
 	p.mustGit("config", "--global", "core.sshCommand", command+" -F "+p.path(".ssh", "config")+" -o BatchMode=yes")
 }
 
+// TestReadyInPlace sets it with the way, and undo takes it back.
+func TestReadyInPlace(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.must("ready", "forge", "--in-place")
+	if set := p.mustGit("config", "core.sshCommand").out; !strings.Contains(set, "for-git ssh") {
+		t.Errorf("core.sshCommand is %q", set)
+	}
+	p.must("undo")
+	if r := p.git("config", "core.sshCommand"); r.exit == 0 {
+		t.Errorf("after undo: %s", r)
+	}
+}
+
 func TestInPlace(t *testing.T) {
 	t.Parallel()
 	p := settled(t)

@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -209,6 +210,14 @@ func TestThroughAJumpHost(t *testing.T) {
 	p.wants(drift, "proxy-command-failed")
 	p.write(own+strings.Replace(jump, strconv.Itoa(port), strconv.Itoa(freePort(t)), 1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
 	p.wants(drift, "jump-failed")
+	if c := p.check(drift); !strings.Contains(strings.Join(c.Crux.Evidence, " "), "port-refused") {
+		t.Errorf("the crux of the jump host is not told: %q", c.Crux.Evidence)
+	}
+	p.write(own+strings.Replace(jump, "forge_ed25519", "sshd_host", 1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
+	p.wants(drift, "jump-failed")
+	if c := p.check(drift); !strings.Contains(strings.Join(c.Crux.Evidence, " "), "key-not-offered") || len(c.Mends) == 0 || !slices.Contains(c.Mends[0].Command, "jump") {
+		t.Errorf("the crux of the jump host is not told: %q, %+v", c.Crux.Evidence, c.Mends)
+	}
 }
 
 // wants holds check against the real client: both succeed, or both fail and the crux is code.

@@ -179,6 +179,8 @@ host name.
   proxy                      http://HOST:PORT or socks5://HOST:PORT, for ssh and for HTTPS
   authority                  a file with certificates to trust, for HTTPS
   by                         ssh or https, whatever stands in a clone URL
+  in-place                   on: when ssh does not get through, the crux stands in git's own
+                             output; for all hosts, because git has one ssh
   author-name, author-email  who commits are by, in repositories of this host
   folder                     with an author: in repositories below this folder instead`,
 		Example: "  unicrux host set forge key=forge_ed25519 port=443\n  unicrux host set forge author-email=ines.marlow@tidewater.example folder=~/buoylab",

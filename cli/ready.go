@@ -20,6 +20,7 @@ import (
 type readyOptions struct {
 	secretOptions
 	purpose, account, by, into string
+	inPlace                    bool
 }
 
 func (a *app) readyCommand() *cobra.Command {
@@ -46,6 +47,7 @@ where it was when it is run again.`,
 	flags.StringVar(&o.account, "as", "", "the account that is needed")
 	flags.StringVar(&o.by, "by", "", "ssh or https (default: ssh, where this network lets it through)")
 	flags.StringVar(&o.into, "into", "", "clone into this folder (default: named like the repository)")
+	flags.BoolVar(&o.inPlace, "in-place", false, "and name the crux in git's own output from now on, when ssh does not get through")
 	o.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
@@ -95,7 +97,26 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if a.dry {
 		return a.readyDry(place, way)
 	}
-	return a.readyGo(place, request, secrets, way, plan, target)
+	if err := a.readyGo(place, request, secrets, way, plan, target); err != nil || !o.inPlace {
+		return err
+	}
+	return a.inPlace(way.Question.Host)
+}
+
+// inPlace lets git start ssh through us.
+func (a *app) inPlace(host string) error {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return err
+	}
+	batch := a.station.Begin("Name the crux in git's own output.", a.dry)
+	if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), host, []string{"in-place=on"}); err != nil {
+		return err
+	}
+	if number(batch) != 0 {
+		a.say(a.style().Sentences("From now on the crux stands in git's own output."))
+	}
+	return nil
 }
 
 // transport is the clone URL for the transport that is wanted.

@@ -61,6 +61,7 @@ type checker struct {
 	verdict    knownhosts.Verdict
 	by         *knownhosts.Entry
 	suspicions []suspicion
+	jumpMends  []Mend        // of the jump host where the way breaks
 	dry        func() dryRun // what the ssh client says itself
 	keptBy     []Evidence    // the setting that keeps some of the passage's kept keys back
 	given      string        // the URL before rewriting

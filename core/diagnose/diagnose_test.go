@@ -78,3 +78,28 @@ func TestBreakAtMarksTheLine(t *testing.T) {
 		}
 	}
 }
+
+// TestNoTwoCausesClaimTheSame holds that nothing that is met on the network, and no words of a host,
+// belong to two causes, and that causes which share a text leave each other room.
+func TestNoTwoCausesClaimTheSame(t *testing.T) {
+	met, words, shown := map[error]Code{}, map[string]Code{}, map[string]float64{}
+	for _, e := range catalogue {
+		for _, err := range e.signs.met {
+			if other, taken := met[err]; taken {
+				t.Errorf("%s and %s both claim %v", other, e.code, err)
+			}
+			met[err] = e.code
+		}
+		for _, form := range e.signs.words {
+			if other, taken := words[form]; taken {
+				t.Errorf("%s and %s both claim %q", other, e.code, form)
+			}
+			words[form] = e.code
+		}
+		for _, s := range e.signs.shown {
+			if shown[s.form] += s.weight; shown[s.form] > 1.001 {
+				t.Errorf("%q is claimed for %v, the last time by %s", s.form, shown[s.form], e.code)
+			}
+		}
+	}
+}

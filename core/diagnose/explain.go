@@ -57,6 +57,9 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 	if code == "connection-closed" && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, c.timeout()) {
 		code, evidence = "not-ssh", append(evidence, Evidence{"it speaks", "TLS, as web servers do", ""})
 	}
+	if code == "jump-failed" {
+		evidence = append(evidence, c.atJump(ctx)...)
+	}
 	if opened := c.otherPort(ctx, code); opened != "" {
 		code, evidence = "ssh-port-blocked", append(evidence, Evidence{"other port", opened, "its description"})
 	}

@@ -79,6 +79,10 @@ func (c *checker) mends(crux *Crux) []Mend {
 		return []Mend{c.trust(mend)}
 	case "key-not-registered":
 		return []Mend{c.registerMend(mend)}
+	case "jump-failed":
+		if len(c.jumpMends) > 0 {
+			return c.jumpMends
+		}
 	case "ssh-port-blocked":
 		port := strconv.Itoa(c.host.SSH.Other)
 		return []Mend{c.command(mend, Deed{Do: SettleHost, Settings: []sshconfig.Setting{{Keyword: "Port", Args: []string{port}}}}, c.ourSettings(),
