@@ -264,17 +264,7 @@ func (p *person) serverThat(answer http.HandlerFunc) string {
 // time from now, which git is told to trust. It returns the URL of a repository there.
 func (p *person) server(from, until time.Duration, name string, change func(*http.Server)) string {
 	p.t.Helper()
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		p.t.Fatal(err)
-	}
-	form := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name},
-		NotBefore: time.Now().Add(from), NotAfter: time.Now().Add(until), IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
-	der, err := x509.CreateCertificate(rand.Reader, form, form, key.Public(), key)
-	if err != nil {
-		p.t.Fatal(err)
-	}
+	der, key := p.certificate(from, until, name)
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		p.t.Fatal(err)
@@ -286,7 +276,30 @@ func (p *person) server(from, until time.Duration, name string, change func(*htt
 	}
 	go func() { _ = server.ServeTLS(listener, "", "") }()
 	p.t.Cleanup(func() { _ = server.Close() })
-	port := listener.Addr().(*net.TCPAddr).Port
+	return p.trusts(listener.Addr().(*net.TCPAddr).Port, der)
+}
+
+// certificate makes one that has signed itself, for a name.
+func (p *person) certificate(from, until time.Duration, name string) (der []byte, key *ecdsa.PrivateKey) {
+	p.t.Helper()
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	form := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name},
+		NotBefore: time.Now().Add(from), NotAfter: time.Now().Add(until), IsCA: true, BasicConstraintsValid: true,
+		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
+	der, err = x509.CreateCertificate(rand.Reader, form, form, key.Public(), key)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return der, key
+}
+
+// trusts tells git to find the forge at a port of this computer, and to trust a certificate there.
+// It returns the URL of a repository.
+func (p *person) trusts(port int, der []byte) string {
+	p.t.Helper()
 	file := p.path(fmt.Sprintf("server-%d.pem", port))
 	if err := os.WriteFile(file, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600); err != nil {
 		p.t.Fatal(err)
