@@ -158,6 +158,25 @@ var beyondScenes = []beyondScene{
 	{code: "commit-missing", args: []string{"fetch", "origin", strings.Repeat("1a", 20)}},
 }
 
+// TestHookThatCannotStart is found before a push, for which git would wait for ever.
+func TestHookThatCannotStart(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.mustGit("clone", "--quiet", drift)
+	p.folder = p.path("drift-model")
+	p.write("#!/nowhere/at-all\n", "drift-model", ".git", "hooks", "pre-push")
+	p.chmod(0o755, "drift-model", ".git", "hooks", "pre-push")
+	c := p.check()
+	if c.Open || c.Crux.Code != "hook-here" {
+		t.Errorf("the crux is %+v", c.Crux)
+	}
+	p.performed("hook-here", c).mended = others
+	p.write("#!/bin/sh\nexit 0\n", "drift-model", ".git", "hooks", "pre-push")
+	if c := p.check(); !c.Open {
+		t.Errorf("with a hook that can start the crux is %+v", c.Crux)
+	}
+}
+
 // TestBeyond lets the real git fail, and explain name the cause from git's words alone.
 func TestBeyond(t *testing.T) {
 	for _, s := range beyondScenes {

@@ -3,6 +3,8 @@ package diagnose
 import (
 	"context"
 	"fmt"
+	"os"
+	"os/exec"
 	"strings"
 
 	"unicrux/core/foreign"
@@ -18,6 +20,9 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 	}
 	if author := c.missingAuthor(ctx); author != nil {
 		return author
+	}
+	if hook := c.brokenHook(ctx); hook != nil {
+		return hook
 	}
 	if c.request.Argument != "" {
 		return nil
@@ -44,6 +49,24 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 		return crux("branch-untracked", Proved, here, Evidence{"tied to", foreign.Clean(branch.Upstream), ""})
 	}
 	return c.diverged(ctx, branch)
+}
+
+// brokenHook finds a hook that git runs before a push and cannot start: git waits for ever then.
+func (c *checker) brokenHook(ctx context.Context) *Crux {
+	path := gitlink.Hook(ctx, c.station, "pre-push")
+	text, err := os.ReadFile(path)
+	if path == "" || err != nil {
+		return nil
+	}
+	line, _, _ := strings.Cut(string(text[:min(len(text), 256)]), "\n")
+	words := strings.Fields(strings.TrimPrefix(line, "#!"))
+	if !strings.HasPrefix(line, "#!") || len(words) == 0 {
+		return nil
+	}
+	if _, err := exec.LookPath(words[0]); err == nil {
+		return nil
+	}
+	return crux("hook-here", Proved, Evidence{"hook", c.station.Tilde(path), ""}, Evidence{"it is for", foreign.Clean(words[0]) + ", which is not there", ""})
 }
 
 // triangular tells whether a branch is pushed elsewhere than it is fetched from: then it is pushed

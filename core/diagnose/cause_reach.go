@@ -33,7 +33,7 @@ var reachCauses = []entry{
 			tell:  "Another network, or the host's other port for SSH, lets you through.",
 		}},
 	{"port-refused", Reach, "Nothing listens on that port of the host.", Host,
-		"Check the port. If it is right, the host's SSH service is down: ask whoever runs HOST.", "port",
+		"Check the port. If it is right, the service there is down: ask whoever runs HOST.", "port",
 		signs{
 			met: []error{wire.ErrRefused},
 			shown: []sign{

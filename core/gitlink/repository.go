@@ -55,6 +55,23 @@ func Holds(ctx context.Context, station *workstation.Station, commit, history st
 	return err == nil, true
 }
 
+// Hook is the file of a hook that git would run in this repository (githooks(5)); empty where it
+// would run none.
+func Hook(ctx context.Context, station *workstation.Station, name string) string {
+	out, err := Run(ctx, station, "rev-parse", "--git-path", "hooks/"+name)
+	if err != nil {
+		return ""
+	}
+	path := strings.TrimSpace(string(out))
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(station.Folder, path)
+	}
+	if info, err := os.Stat(path); err != nil || !info.Mode().IsRegular() || info.Mode()&0o111 == 0 {
+		return ""
+	}
+	return path
+}
+
 // HelperProgram is the program that git would start for a credential helper, and whether it is
 // there (credential.helper in gitcredentials(7)). What only a shell can tell counts as there.
 func HelperProgram(ctx context.Context, station *workstation.Station, helper string) (program string, there bool) {
