@@ -158,6 +158,9 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 		known = fmt.Sprintf("%s knew %s already, as “%s”.", host, key, title)
 	}
 	proof := "Signed in with it to prove it"
+	if r.Proof == ready.MoreWanted {
+		proof = "The host takes the key, and wants a further proof after it, which git cannot give"
+	}
 	if r.Proof == ready.KeyTaken {
 		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
 	}

@@ -8,6 +8,7 @@ import (
 
 	"unicrux/core/address"
 	"unicrux/core/foreign"
+	"unicrux/core/hosts"
 	"unicrux/core/near"
 	"unicrux/core/sshconfig"
 )
@@ -52,7 +53,10 @@ func (c *checker) opens(ctx context.Context, argument string, change func(*Reque
 
 // rewritten looks whether the URL leads somewhere when git's rewriting rule does not hold.
 func (c *checker) rewritten(ctx context.Context, found *Crux) *Crux {
-	if c.rule == nil || !c.opens(ctx, c.given, func(r *Request) { r.AsIs = true }) {
+	if c.rule == nil || c.rule.Origin == hosts.OurGitFile(c.station) { // ours leads where the person has told it to
+		return nil
+	}
+	if !c.opens(ctx, c.given, func(r *Request) { r.AsIs = true }) {
 		return nil
 	}
 	shown, _ := address.HideSecret(c.given)

@@ -34,7 +34,7 @@ type dryRun struct {
 func (c *checker) startDryRun(ctx context.Context) {
 	command := c.passage.Command
 	runs := slices.ContainsFunc(c.passage.Settings.Unknown, func(u sshconfig.Value) bool { return slices.Contains(u.Args, "exec") })
-	if c.request.second || (runs && command.Origin == "") {
+	if c.request.second || (runs && command.Clear) { // git itself asks only programs that it does not know
 		return
 	}
 	done := make(chan dryRun, 1)
@@ -47,7 +47,7 @@ func (c *checker) startDryRun(ctx context.Context) {
 }
 
 func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun {
-	ctx, cancel := context.WithTimeout(ctx, c.timeout())
+	ctx, cancel := context.WithTimeout(ctx, min(c.timeout(), patience))
 	defer cancel()
 	args := []string{"-G"}
 	for _, option := range c.request.Options {
@@ -100,7 +100,7 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 		return nil
 	}
 	answer := c.dry()
-	if !answer.failed || (!answer.missing && !command.Clear && (answer.stuck || says(answer.said, "option|usage|-G"))) { // it takes other options than ssh does
+	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear && says(answer.said, "option|usage|-G")) { // it takes other options than ssh does
 		return nil
 	}
 	if refused := c.refusedByClient(); refused != nil {

@@ -99,6 +99,8 @@ type Proof string
 const (
 	SignedIn Proof = "signed in"
 	KeyTaken Proof = "the host takes the key"
+	// MoreWanted is of a host that takes the key and wants a further proof, which git cannot give.
+	MoreWanted Proof = "the host takes the key, and wants a further proof"
 )
 
 // ErrUnproved is returned when the host was told and does not take the key all the same.
@@ -252,6 +254,9 @@ func (p Place) Prove(ctx context.Context, r Registration, done *Registered) erro
 		return err
 	case err == nil:
 		done.Proof, done.Account = SignedIn, r.Host.Account(trip.Greeting)
+		return nil
+	case errors.Is(err, wire.ErrMore):
+		done.Proof = MoreWanted
 		return nil
 	case len(trip.Offered) == 1 && trip.Offered[0].Known:
 		done.Proof = KeyTaken

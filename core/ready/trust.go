@@ -132,7 +132,7 @@ func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Descrip
 	}
 	published, err := speak.Published(ctx, d, p.Timeout)
 	if !published.Any() {
-		return nil, errors.Join(ErrUnpublished, err)
+		return nil, fmt.Errorf("%w: %w", ErrUnpublished, err)
 	}
 	result.Because = published.Origin
 	if !published.Has(result.Key) {
