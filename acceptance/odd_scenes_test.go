@@ -71,6 +71,20 @@ func TestOutsideARepository(t *testing.T) {
 	}
 }
 
+// TestProgramsThatDoNotFit has git take ssh for another program, and lack one of its own.
+func TestProgramsThatDoNotFit(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.extra = append(p.extra, "GIT_SSH_VARIANT=simple")
+	p.wants(fmt.Sprintf("ssh://git@forge.tidewater.example:%d/buoys/drift-model.git", p.host.SSHPort()), "ssh-command-broken")
+	p.wants(drift, "")
+	if err := os.Mkdir(p.path("core"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	p.extra = []string{"GIT_EXEC_PATH=" + p.path("core")}
+	p.wants(p.cloneHTTPS("buoys/drift-model"), "program-missing")
+}
+
 func TestWithoutSSH(t *testing.T) {
 	t.Parallel()
 	p := settled(t)

@@ -6,6 +6,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"unicrux/core/foreign"
@@ -66,6 +67,9 @@ func (c *checker) hindrance(context.Context) *Crux {
 		}
 		return false
 	}
+	if wrong := c.variant(); wrong != nil {
+		return wrong
+	}
 	if command, _, set := s.First("remotecommand"); set && !strings.EqualFold(command, "none") {
 		return hinders("remotecommand", "git has a command of its own for the host, and ssh takes only one")
 	}
@@ -91,6 +95,27 @@ func (c *checker) hindrance(context.Context) *Crux {
 		}
 	}
 	return nil
+}
+
+// variant tells of a setting by which git takes the ssh program for another kind than it is, and
+// gives it other options (ssh.variant in git-config(1)).
+func (c *checker) variant() *Crux {
+	kind, origin := c.station.Getenv("GIT_SSH_VARIANT"), "environment: GIT_SSH_VARIANT"
+	if set, found := c.config.Last("ssh.variant"); found && kind == "" {
+		kind, origin = set.Value, c.station.Tilde(set.Origin)
+	}
+	why := ""
+	switch kind = strings.ToLower(kind); {
+	case c.hg != nil:
+	case kind == "simple" && c.address.Port != 0:
+		why = "git gives a simple program no port, and the URL names one"
+	case slices.Contains([]string{"plink", "putty", "tortoiseplink"}, kind) && c.passage.Command.Clear:
+		why = "git gives ssh options that it does not have"
+	}
+	if why == "" {
+		return nil
+	}
+	return crux("ssh-command-broken", Proved, Evidence{"variant", kind, origin}, Evidence{"why", why, ""})
 }
 
 // bindable tells whether a connection can be made from an address.

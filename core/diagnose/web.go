@@ -80,6 +80,9 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 			c.way.fact(Settings, "helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
 		}
 	}
+	if name := "git-remote-" + c.base.Scheme; c.hg == nil && !gitlink.HasProgram(ctx, c.station, name) {
+		return crux("program-missing", Proved, Evidence{"missing", name + ", by which git goes over HTTP", ""}), nil
+	}
 	if wrong := c.noNumber(); wrong != nil {
 		return wrong, nil
 	}

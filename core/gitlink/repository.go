@@ -89,15 +89,25 @@ func HelperProgram(ctx context.Context, station *workstation.Station, helper str
 		return program, err == nil || isBuiltin(program)
 	}
 	program = "git-credential-" + program
-	if _, err := exec.LookPath(program); err == nil {
-		return program, true
+	return program, HasProgram(ctx, station, program)
+}
+
+// HasProgram tells whether git finds a program of its own: on the path, or where git keeps them
+// (--exec-path in git(1)). Where git does not tell, it counts as there.
+func HasProgram(ctx context.Context, station *workstation.Station, name string) bool {
+	if _, err := exec.LookPath(name); err == nil {
+		return true
 	}
 	out, err := Run(ctx, station, "--exec-path")
 	if err != nil {
-		return program, true
+		return true
 	}
-	_, err = os.Stat(filepath.Join(strings.TrimSpace(string(out)), program))
-	return program, err == nil
+	for _, end := range []string{"", ".exe"} {
+		if _, err := os.Stat(filepath.Join(strings.TrimSpace(string(out)), name+end)); err == nil {
+			return true
+		}
+	}
+	return false
 }
 
 // isBuiltin knows words that a shell needs no program for.
