@@ -252,6 +252,24 @@ func (p *person) noted(url string, codes ...string) {
 	}
 }
 
+// TestUnpublishedHostKey has a stored host key that the description does not name.
+func TestUnpublishedHostKey(t *testing.T) {
+	t.Parallel()
+	p := at(t, "lantern")
+	p.must("key", "new", "--host", "lantern", "--no-passphrase")
+	p.must("host", "trust", "lantern")
+	if _, err := p.host.Register(p.host.Owner(), "mine", p.publicKeyOf("lantern_ed25519")); err != nil {
+		t.Fatal(err)
+	}
+	url := p.host.CloneURL(p.host.FirstRepository())
+	p.noted(url, "key-no-passphrase")
+	p.must("key", "new", "other", "--no-passphrase")
+	file := []string{".config", "unicrux", "hosts", "lantern.toml"}
+	p.write(strings.ReplaceAll(strings.ReplaceAll(p.read(file...), p.host.HostKeyLine(), strings.Join(strings.Fields(p.read(".ssh", "other.pub"))[:2], " ")),
+		p.host.HostKeyPrint(), p.fingerprint("other")), file...)
+	p.noted(url, "host-key-unpublished", "key-no-passphrase")
+}
+
 func TestNotesOfTokens(t *testing.T) {
 	t.Parallel()
 	p := at(t, "forge").withChest()

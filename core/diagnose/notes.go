@@ -2,11 +2,13 @@ package diagnose
 
 import (
 	"bytes"
+	"context"
 	"slices"
 	"strings"
 	"time"
 
 	"unicrux/core/chest"
+	"unicrux/core/speak"
 	"unicrux/core/sshkey"
 	"unicrux/core/stray"
 )
@@ -23,6 +25,12 @@ func (c *checker) notes() {
 	trip := c.way.Trip
 	if value, _, set := c.passage.Settings.First("forwardagent"); set && !strings.EqualFold(value, "no") {
 		c.note("agent-forwarded")
+	}
+	if trip != nil && c.host != nil && !c.host.Can("host-keys") { // what needs no further question
+		published, err := speak.Published(context.Background(), c.host, 0)
+		if err == nil && published.Any() && trip.HostKey != nil && !published.Has(trip.HostKey) {
+			c.note("host-key-unpublished")
+		}
 	}
 	if trip == nil || trip.With < 0 {
 		return
