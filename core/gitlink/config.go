@@ -21,10 +21,13 @@ import (
 // ErrNoGit is returned when there is no git on the path.
 var ErrNoGit = errors.New("git is not installed, or not on the path")
 
-// A ConfigError is git's refusal of its own configuration.
-type ConfigError struct{ Words string } // what git said
+// A ConfigError is the refusal of a configuration by the program that it is for.
+type ConfigError struct {
+	Program string // git or hg
+	Words   string // what it says
+}
 
-func (e *ConfigError) Error() string { return "git refuses its configuration: " + e.Words }
+func (e *ConfigError) Error() string { return e.Program + " refuses its configuration: " + e.Words }
 
 // An Entry is one value of git's configuration.
 type Entry struct {
@@ -57,7 +60,7 @@ func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, err
 	out, err := Run(ctx, station, "config", "--list", "--null", "--show-scope", "--show-origin")
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {
-		return nil, &ConfigError{Words: strings.TrimSpace(string(exit.Stderr))}
+		return nil, &ConfigError{Program: "git", Words: strings.TrimSpace(string(exit.Stderr))}
 	}
 	if err != nil {
 		return nil, err
