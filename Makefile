@@ -40,7 +40,7 @@ scenes:
 FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
-		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement \
+		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement wire/FuzzGreetHg \
 		describe/FuzzParse speak/FuzzAnswer chest/FuzzRead gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines gitlink/FuzzMercurial diagnose/FuzzExplainText; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \
 	done

@@ -49,8 +49,14 @@ func (c *checker) startDryRun(ctx context.Context) {
 func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun {
 	ctx, cancel := context.WithTimeout(ctx, min(c.timeout(), patience))
 	defer cancel()
-	args := []string{"-G"}
-	for _, option := range c.request.Options {
+	args, options := []string{"-G"}, c.request.Options
+	if command.Text == "" { // what stands in it is not there for the shell to read
+		line := command.Query(c.address, c.station).Command
+		if options = append(line.Options, options...); line.Config != "" {
+			args = append(args, "-F", line.Config)
+		}
+	}
+	for _, option := range options {
 		args = append(args, "-o", option.Keyword+" "+strings.Join(option.Args, " "))
 	}
 	args = append(args, c.address.Host)

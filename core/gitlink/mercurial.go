@@ -80,8 +80,10 @@ func (m *Mercurial) files() []string {
 			list = append(append(list, place), inside...)
 		}
 	}
-	if m.Root != "" {
-		list = append(list, filepath.Join(m.Root, ".hg", "hgrc"))
+	// A repository's own file may name programs: hg believes it only where it is the person's
+	// ("trusted" in hgrc(5)).
+	if own := filepath.Join(m.Root, ".hg", "hgrc"); m.Root != "" && isOwn(own, m.station.UID) {
+		list = append(list, own)
 	}
 	return list
 }

@@ -26,7 +26,7 @@ func hgStation(t *testing.T, files map[string]string, environ ...string) *workst
 			t.Fatal(err)
 		}
 	}
-	return &workstation.Station{Home: home, Folder: filepath.Join(home, "repo"),
+	return &workstation.Station{UID: os.Getuid(), Home: home, Folder: filepath.Join(home, "repo"),
 		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TIDE=ebb"}, environ...)}
 }
 
@@ -109,6 +109,16 @@ func TestMercurialPath(t *testing.T) {
 		if got, used, _ := m.Path(test.name, test.push); got.Value != test.want || used != test.used {
 			t.Errorf("%q, push %v: %q by %q", test.name, test.push, got.Value, used)
 		}
+	}
+}
+
+// TestMercurialOfOthers does not believe what stands in a repository of somebody else.
+func TestMercurialOfOthers(t *testing.T) {
+	station := hgStation(t, map[string]string{".hgrc": "[ui]\nssh = ssh -C\n", "repo/.hg/hgrc": "[ui]\nssh = /nowhere/ssh\n"})
+	station.UID++
+	m, err := ReadMercurial(station)
+	if err != nil || m.SSH().Program != "ssh" {
+		t.Errorf("%v: hg would start %q", err, m.SSH().Program)
 	}
 }
 

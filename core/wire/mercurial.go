@@ -35,6 +35,7 @@ func (w *walker) askHg(client *ssh.Client) error {
 // its own, and "capabilities: ...".
 func greetHg(input io.Writer, output *bufio.Reader) (advertisement, error) {
 	ad := advertisement{}
+	output = bufio.NewReader(io.LimitReader(output, 2*maxWords))
 	_, _ = io.WriteString(input, "hello\n")
 	for range mostNoise {
 		line, err := output.ReadString('\n')
