@@ -1,4 +1,5 @@
-module unicrux
+// The capital letter has a reason: docs/decisions.md, What answering git costs.
+module Unicrux
 
 go 1.26.0
 

@@ -12,17 +12,18 @@ import (
 // rooms says which of our packages each may import: the most special prefix counts. What
 // knows things does not speak, and what speaks knows nothing.
 var rooms = map[string][]string{
-	"unicrux":         {"unicrux/cli"},
-	"unicrux/cli":     {"unicrux/core", "unicrux/render", "unicrux/holder", "unicrux/standin", "unicrux/demo"},
-	"unicrux/holder":  {"unicrux/core"},
-	"unicrux/render":  {"unicrux/core"},
-	"unicrux/core":    {"unicrux/core"},
-	"unicrux/standin": {},
-	"unicrux/demo":    {"unicrux/core", "unicrux/standin"},
+	"Unicrux":         {"Unicrux/cli", "Unicrux/atonce"},
+	"Unicrux/atonce":  {"Unicrux/core/person", "Unicrux/core/query"},
+	"Unicrux/cli":     {"Unicrux/core", "Unicrux/render", "Unicrux/holder", "Unicrux/standin", "Unicrux/demo"},
+	"Unicrux/holder":  {"Unicrux/core"},
+	"Unicrux/render":  {"Unicrux/core"},
+	"Unicrux/core":    {"Unicrux/core"},
+	"Unicrux/standin": {},
+	"Unicrux/demo":    {"Unicrux/core", "Unicrux/standin"},
 }
 
 // above lists the core's upper rooms, which no other room of the core may import.
-var above = []string{"unicrux/core/diagnose", "unicrux/core/ready", "unicrux/core/look"}
+var above = []string{"Unicrux/core/diagnose", "Unicrux/core/ready", "Unicrux/core/look"}
 
 // silent lists what the core must not import: it has no flags, no prompts and no exits.
 var silent = []string{"github.com/spf13", "golang.org/x/term", "github.com/mattn/go-runewidth"}
@@ -58,17 +59,17 @@ func TestImportsPointOneWay(t *testing.T) {
 
 // misplaced says why one package may not import another, or nothing.
 func misplaced(from, imported string) string {
-	inCore := strings.HasPrefix(from, "unicrux/core")
+	inCore := strings.HasPrefix(from, "Unicrux/core")
 	for _, prefix := range silent {
 		if inCore && strings.HasPrefix(imported, prefix) {
 			return "the core does not speak"
 		}
 	}
-	if !within(imported, "unicrux") {
+	if !within(imported, "Unicrux") {
 		return ""
 	}
 	for _, upper := range above {
-		if inCore && imported == upper && (from != "unicrux/core/ready" || upper == from) {
+		if inCore && imported == upper && (from != "Unicrux/core/ready" || upper == from) {
 			return "it stands above"
 		}
 	}
@@ -93,15 +94,15 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 		from, imported string
 		wrong          bool
 	}{
-		{"unicrux/core/hosts", "unicrux/core/sshkey", false},
-		{"unicrux/core/hosts", "unicrux/cli", true},
-		{"unicrux/core/hosts", "unicrux/core/diagnose", true},
-		{"unicrux/core/ready", "unicrux/core/diagnose", false},
-		{"unicrux/core/hosts", "github.com/spf13/cobra", true},
-		{"unicrux/standin", "unicrux/core/sshkey", true},
-		{"unicrux/render", "unicrux/cli", true},
-		{"unicrux/cli", "unicrux/render", false},
-		{"unicrux", "unicrux/core/hosts", true},
+		{"Unicrux/core/hosts", "Unicrux/core/sshkey", false},
+		{"Unicrux/core/hosts", "Unicrux/cli", true},
+		{"Unicrux/core/hosts", "Unicrux/core/diagnose", true},
+		{"Unicrux/core/ready", "Unicrux/core/diagnose", false},
+		{"Unicrux/core/hosts", "github.com/spf13/cobra", true},
+		{"Unicrux/standin", "Unicrux/core/sshkey", true},
+		{"Unicrux/render", "Unicrux/cli", true},
+		{"Unicrux/cli", "Unicrux/render", false},
+		{"Unicrux", "Unicrux/core/hosts", true},
 	} {
 		if got := misplaced(row.from, row.imported); (got != "") != row.wrong {
 			t.Errorf("%s imports %s: %q", row.from, row.imported, got)

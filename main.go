@@ -5,9 +5,12 @@ package main
 import (
 	"os"
 
-	"unicrux/cli"
+	"Unicrux/atonce"
+	"Unicrux/cli"
 )
 
 func main() {
-	os.Exit(cli.Run(cli.System()))
+	system := cli.System()
+	system.Read = atonce.Read
+	os.Exit(cli.Run(system))
 }

@@ -8,10 +8,10 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/chest"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // BenchmarkCheck goes an open way, whole process, beside git's own ls-remote of the same
@@ -97,37 +97,52 @@ func BenchmarkSettings(b *testing.B) {
 	})
 }
 
-// BenchmarkCredential answers git for one credential from an open chest, whole process, beside
-// git's own plain-file helper with as many entries (promises: at most 1.5 with 10 entries, at
-// most 0.5 with 10,000).
+// BenchmarkCredential answers git for one credential from an open chest, beside git's own
+// plain-file helper with as many entries (promises: at most 1.5 with 10 entries, at most 0.5 with
+// 10,000): the whole of what git starts, which is a shell with the helper in it; the helper alone;
+// and the whole of git that waits for it.
 func BenchmarkCredential(b *testing.B) {
 	for _, n := range []int{10, 10_000} {
-		b.Run(strconv.Itoa(n), func(b *testing.B) {
-			p := newPerson(b).withChest()
-			p.must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
-			p.openChest()
-			c := &workstation.Station{Data: p.path(".local", "share", "unicrux"), State: p.path(".local", "state", "unicrux"), Home: p.home}
-			var text strings.Builder
-			for i := range n {
-				host := fmt.Sprintf("host%d.tidewater.example", i)
-				fmt.Fprintf(&text, "https://ines:token-of-%d@%s\n", i, host)
-				err := chest.Of(c).Put(chest.Entry{Name: host, Protocol: "https", At: host, User: "ines"}, chest.Secret{Token: secret.New(fmt.Appendf(nil, "token-of-%d", i))})
-				if err != nil {
-					b.Fatal(err)
+		p := manyTokens(b, n)
+		question := fmt.Sprintf("protocol=https\nhost=host%d.tidewater.example\n\n", n-1)
+		want := fmt.Sprintf("password=token-of-%d\n", n-1)
+		ask := func(name string, args ...string) func() {
+			return func() {
+				if r := p.run(question, name, args...); !strings.Contains(r.out, want) {
+					b.Fatal(r)
 				}
 			}
-			p.write(text.String(), "plain")
-			question := fmt.Sprintf("protocol=https\nhost=host%d.tidewater.example\n\n", n-1)
-			want := fmt.Sprintf("password=token-of-%d\n", n-1)
-			inPairs(b, func() {
-				if r := p.run(question, program, "for-git", "credential", "get"); !strings.Contains(r.out, want) {
-					b.Fatal(r)
-				}
-			}, func() {
-				if r := p.run(question, "git", "credential-store", "--file", p.path("plain"), "get"); !strings.Contains(r.out, want) {
-					b.Fatal(r)
-				}
-			})
+		}
+		ours, theirs := program+" for-git credential", "git credential-store --file "+p.path("plain")
+		b.Run(strconv.Itoa(n), func(b *testing.B) { inPairs(b, ask("sh", "-c", ours+" get"), ask("sh", "-c", theirs+" get")) })
+		b.Run(strconv.Itoa(n)+"-without-the-shell", func(b *testing.B) {
+			inPairs(b, ask(program, "for-git", "credential", "get"), ask("git", "credential-store", "--file", p.path("plain"), "get"))
+		})
+		b.Run(strconv.Itoa(n)+"-with-git", func(b *testing.B) {
+			inPairs(b, ask("git", "-c", "credential.helper=!"+ours, "credential", "fill"), ask("git", "-c", "credential.helper=!"+theirs, "credential", "fill"))
 		})
 	}
+}
+
+// manyTokens is a person with an open chest and a plain file that hold the same.
+func manyTokens(b *testing.B, n int) *person {
+	b.Helper()
+	p := newPerson(b).withChest()
+	p.must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.openChest()
+	c, err := workstation.Here([]string{"HOME=" + p.home})
+	if err != nil {
+		b.Fatal(err)
+	}
+	var text strings.Builder
+	for i := range n {
+		host := fmt.Sprintf("host%d.tidewater.example", i)
+		fmt.Fprintf(&text, "https://ines:token-of-%d@%s\n", i, host)
+		err := chest.Of(c).Put(chest.Entry{Name: host, Protocol: "https", At: host, User: "ines"}, chest.Secret{Token: secret.New(fmt.Appendf(nil, "token-of-%d", i))})
+		if err != nil {
+			b.Fatal(err)
+		}
+	}
+	p.write(text.String(), "plain")
+	return p
 }

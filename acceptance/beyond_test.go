@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 )
 
 // A reading is the document of explain.

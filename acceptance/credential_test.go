@@ -20,7 +20,34 @@ func TestCredentialProtocol(t *testing.T) {
 	}
 	p.openChest()
 	host := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
-	get := func(text string) result { return p.run(text, program, "for-git", "credential", "get") }
+	for way, more := range map[string]string{"at once": "", "the long way": strings.Repeat("wwwauth[]="+strings.Repeat("x", 100)+"\n", 40)} {
+		t.Run(way, func(t *testing.T) {
+			answersGit(t, host, func(text string) result { return p.run(more+text, program, "for-git", "credential", "get") })
+		})
+	}
+	// What git proved is kept, for hosts that are described and no others; twice is once.
+	lab := strings.TrimSpace(p.read2(p.host.TokenFileOf("lab")))
+	for range 2 {
+		p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
+	}
+	p.run("protocol=https\nhost=other.example\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
+	var document struct{ Tokens []struct{ Name, At string } }
+	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &document); err != nil || len(document.Tokens) != 2 {
+		t.Errorf("kept from git: %+v, %v", document, err)
+	}
+	if r := p.run("protocol=https\nhost="+host+"\nusername=lab\n", program, "for-git", "credential", "get"); !strings.Contains(r.out, lab) {
+		t.Errorf("kept from git, and asked: %s", r)
+	}
+	// A refusal of something that is not ours takes nothing away.
+	p.run("protocol=https\nhost="+host+"\nusername=lab\npassword=another\n", program, "for-git", "credential", "erase")
+	if r := p.must("token", "list"); strings.Count(r.out, host) != 2 {
+		t.Errorf("erased: %s", r)
+	}
+}
+
+// answersGit asks for the token of a host, and for others.
+func answersGit(t *testing.T, host string, get func(text string) result) {
+	t.Helper()
 	if r := get("capability[]=authtype\nprotocol=https\nhost=" + strings.ToUpper(host) + "\nwwwauth[]=Basic realm=\"x\"\nfuture=yes\n\n"); !strings.Contains(r.out, "username=ines.marlow\npassword=tide-") || !strings.Contains(r.out, "password_expiry_utc=") {
 		t.Errorf("asked: %s", r)
 	}
@@ -50,24 +77,6 @@ func TestCredentialProtocol(t *testing.T) {
 		if r := get(text); r.out != "" || r.exit != 2 {
 			t.Errorf("%s: %s", name, r)
 		}
-	}
-	// What git proved is kept, for hosts that are described and no others; twice is once.
-	lab := strings.TrimSpace(p.read2(p.host.TokenFileOf("lab")))
-	for range 2 {
-		p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
-	}
-	p.run("protocol=https\nhost=other.example\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
-	var document struct{ Tokens []struct{ Name, At string } }
-	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &document); err != nil || len(document.Tokens) != 2 {
-		t.Errorf("kept from git: %+v, %v", document, err)
-	}
-	if r := get("protocol=https\nhost=" + host + "\nusername=lab\n"); !strings.Contains(r.out, lab) {
-		t.Errorf("kept from git, and asked: %s", r)
-	}
-	// A refusal of something that is not ours takes nothing away.
-	p.run("protocol=https\nhost="+host+"\nusername=lab\npassword=another\n", program, "for-git", "credential", "erase")
-	if r := p.must("token", "list"); strings.Count(r.out, host) != 2 {
-		t.Errorf("erased: %s", r)
 	}
 }
 

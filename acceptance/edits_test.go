@@ -9,8 +9,9 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"unicrux/core/hosts"
-	"unicrux/core/workstation"
+
+	"Unicrux/core/hosts"
+	"Unicrux/core/workstation"
 )
 
 // TestFiftyAtOnce loses no setting of fifty commands that run at once.

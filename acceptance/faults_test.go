@@ -4,8 +4,8 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/diagnose"
-	"unicrux/standin"
+	"Unicrux/core/diagnose"
+	"Unicrux/standin"
 )
 
 // TestFaults lets the practice host do wrong what it can be told to: the real git fails, check

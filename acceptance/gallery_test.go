@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 )
 
 // A performance is what became of a scene.

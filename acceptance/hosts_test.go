@@ -12,8 +12,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/demo"
-	"unicrux/standin"
+	"Unicrux/demo"
+	"Unicrux/standin"
 )
 
 // at is a person beside one of the practice hosts, which is described already.

@@ -10,8 +10,8 @@ import (
 
 	"os/exec"
 
-	"unicrux/demo"
-	"unicrux/standin"
+	"Unicrux/demo"
+	"Unicrux/standin"
 )
 
 // TestJourney goes from an empty home to a pushed commit, each step by a command.

@@ -25,8 +25,8 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/oauth"
+	"Unicrux/core/describe"
+	"Unicrux/core/oauth"
 )
 
 // certificate makes a certificate for a name that it signs itself, in two files.

@@ -15,7 +15,7 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 
 	"golang.org/x/crypto/ssh"
 )

@@ -16,8 +16,9 @@ import (
 	"testing"
 	"time"
 
-	_ "unicrux/cli" // the built program is made of it: a change there must run these tests anew
-	"unicrux/standin"
+	_ "Unicrux/atonce" // the built program is made of both: a change there must run these tests anew
+	_ "Unicrux/cli"
+	"Unicrux/standin"
 )
 
 // program is the built Unicrux.
@@ -31,7 +32,7 @@ func TestMain(m *testing.M) {
 		}
 		defer os.RemoveAll(dir)
 		program = filepath.Join(dir, "unicrux")
-		build := exec.Command("go", "build", "-o", program, "unicrux")
+		build := exec.Command("go", "build", "-o", program, "Unicrux")
 		build.Env = append(os.Environ(), "CGO_ENABLED=0")
 		if out, err := build.CombinedOutput(); err != nil {
 			fmt.Fprintf(os.Stderr, "%s", out)

@@ -8,14 +8,14 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
-	"unicrux/demo"
-	"unicrux/standin"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
+	"Unicrux/demo"
+	"Unicrux/standin"
 )
 
 const harbour = "git@harbour.tidewater.example:buoys/drift-model.git"

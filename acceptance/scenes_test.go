@@ -8,9 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/diagnose"
-	"unicrux/demo"
-	"unicrux/standin"
+	"Unicrux/core/diagnose"
+	"Unicrux/demo"
+	"Unicrux/standin"
 )
 
 // A scene is a crux that really happens: the real client fails, check names the code, what

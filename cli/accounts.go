@@ -3,9 +3,9 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/render"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/render"
 )
 
 func (a *app) hostAccount() *cobra.Command {

@@ -9,11 +9,11 @@ import (
 
 	"golang.org/x/term"
 
-	"unicrux/core/describe"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
+	"Unicrux/core/describe"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
 )
 
 // mayAsk tells whether there is somebody to ask: a terminal, and no word against it.

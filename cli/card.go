@@ -7,9 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/ready"
-	"unicrux/core/sshkey"
-	"unicrux/render"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/render"
 )
 
 // clipboardTime is how long a secret stays on the clipboard.

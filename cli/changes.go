@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
-	"unicrux/core/workstation"
-	"unicrux/render"
+	"Unicrux/core/hosts"
+	"Unicrux/core/workstation"
+	"Unicrux/render"
 )
 
 func (a *app) changesCommand() *cobra.Command {

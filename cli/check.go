@@ -3,11 +3,11 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"unicrux/core/diagnose"
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/sshway"
-	"unicrux/render"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/hosts"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshway"
+	"Unicrux/render"
 )
 
 type checkOptions struct {

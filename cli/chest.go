@@ -7,13 +7,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/chest"
-	"unicrux/core/desktop"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/stray"
-	"unicrux/render"
+	"Unicrux/core/agent"
+	"Unicrux/core/chest"
+	"Unicrux/core/desktop"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/stray"
+	"Unicrux/render"
 )
 
 func (a *app) chestCommand() *cobra.Command {

@@ -17,10 +17,11 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/workstation"
-	"unicrux/render"
+	"Unicrux/core/hosts"
+	"Unicrux/core/person"
+	"Unicrux/core/ready"
+	"Unicrux/core/workstation"
+	"Unicrux/render"
 )
 
 // The exit codes of every command.
@@ -41,6 +42,7 @@ type IO struct {
 	Args     []string // without the program's name
 	Environ  []string
 	In       *os.File
+	Read     []byte // what was read from In already
 	Out, Err io.Writer
 	// Columns is the width of the terminal that Out is, or 0 when it is none.
 	Columns int
@@ -226,8 +228,8 @@ func (a *app) style() render.Style {
 }
 
 func (a *app) getenv(name string) string {
-	station := workstation.Station{Environ: a.Environ}
-	return station.Getenv(name)
+	who := person.Person{Environ: a.Environ}
+	return who.Getenv(name)
 }
 
 // place gathers what the steps of the core need.

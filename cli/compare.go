@@ -5,8 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/foreign"
-	"unicrux/render"
+	"Unicrux/core/foreign"
+	"Unicrux/render"
 )
 
 func (a *app) keyCompare() *cobra.Command {

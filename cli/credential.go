@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
@@ -9,11 +10,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/chest"
-	"unicrux/core/gitlink"
-	"unicrux/core/ready"
-	"unicrux/core/workstation"
+	"Unicrux/core/agent"
+	"Unicrux/core/chest"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/ready"
+	"Unicrux/core/workstation"
 )
 
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
@@ -32,7 +33,7 @@ func (a *app) credential(question string) (err error) {
 			return err
 		}
 	}
-	asked, err := gitlink.ReadCredential(a.In)
+	asked, err := gitlink.ReadCredential(io.MultiReader(bytes.NewReader(a.Read), a.In))
 	if err != nil {
 		return err
 	}

@@ -8,8 +8,8 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"unicrux/core/diagnose"
-	"unicrux/render"
+	"Unicrux/core/diagnose"
+	"Unicrux/render"
 )
 
 func (a *app) explainCommand() *cobra.Command {

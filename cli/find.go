@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/find"
-	"unicrux/render"
+	"Unicrux/core/find"
+	"Unicrux/render"
 )
 
 func (a *app) keyFind() *cobra.Command {

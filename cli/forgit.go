@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/wire"
+	"Unicrux/core/wire"
 )
 
 // forGit are the commands that git and ssh call, and people do not.

@@ -12,11 +12,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/address"
-	"unicrux/core/diagnose"
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.

@@ -8,10 +8,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/sshkey"
-	"unicrux/holder"
-	"unicrux/render"
+	"Unicrux/core/agent"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/holder"
+	"Unicrux/render"
 )
 
 func (a *app) holderCommand() *cobra.Command {
@@ -47,7 +48,7 @@ func (a *app) beHolder() error {
 	if !isFile {
 		return errors.New("the holder needs an output of its own")
 	}
-	err := holder.Serve(a.ctx, holder.Options{Socket: a.station.HolderSocket(), Now: a.station.Now,
+	err := holder.Serve(a.ctx, holder.Options{Socket: a.station.HolderSocket(), Now: a.station.Now, Vault: ready.NewDesk(a.station),
 		Ready: func() { holder.Report(out, nil) }})
 	if err != nil {
 		holder.Report(out, err)

@@ -8,11 +8,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/effective"
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/sshkey"
-	"unicrux/render"
+	"Unicrux/core/effective"
+	"Unicrux/core/hosts"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/render"
 )
 
 func (a *app) hostCommand() *cobra.Command {

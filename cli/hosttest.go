@@ -6,9 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/render"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/render"
 )
 
 type testOptions struct {

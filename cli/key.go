@@ -6,11 +6,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/describe"
-	"unicrux/core/look"
-	"unicrux/core/ready"
-	"unicrux/core/sshkey"
-	"unicrux/render"
+	"Unicrux/core/describe"
+	"Unicrux/core/look"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/render"
 )
 
 func (a *app) keyCommand() *cobra.Command {

@@ -5,9 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/ready"
-	"unicrux/render"
+	"Unicrux/core/agent"
+	"Unicrux/core/ready"
+	"Unicrux/render"
 )
 
 type loadOptions struct {

@@ -3,10 +3,10 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"unicrux/core/hosts"
-	"unicrux/core/knownhosts"
-	"unicrux/core/look"
-	"unicrux/render"
+	"Unicrux/core/hosts"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/look"
+	"Unicrux/render"
 )
 
 func (a *app) lookCommand() *cobra.Command {

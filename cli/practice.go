@@ -10,9 +10,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/demo"
-	"unicrux/render"
-	"unicrux/standin"
+	"Unicrux/demo"
+	"Unicrux/render"
+	"Unicrux/standin"
 )
 
 func (a *app) practiceCommand() *cobra.Command {

@@ -7,14 +7,14 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/address"
-	"unicrux/core/diagnose"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/render"
+	"Unicrux/core/address"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/render"
 )
 
 type readyOptions struct {

@@ -7,12 +7,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/describe"
-	"unicrux/core/ready"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/when"
-	"unicrux/render"
+	"Unicrux/core/describe"
+	"Unicrux/core/ready"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/when"
+	"Unicrux/render"
 )
 
 type registerOptions struct {

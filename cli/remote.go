@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/remotes"
-	"unicrux/core/stray"
-	"unicrux/render"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/remotes"
+	"Unicrux/core/stray"
+	"Unicrux/render"
 )
 
 func (a *app) remoteCommand() *cobra.Command {

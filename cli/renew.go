@@ -6,10 +6,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/ready"
-	"unicrux/core/sshkey"
-	"unicrux/core/when"
-	"unicrux/render"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/when"
+	"Unicrux/render"
 )
 
 type renewOptions struct {

@@ -11,13 +11,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/workstation"
-	"unicrux/render"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/workstation"
+	"Unicrux/render"
 )
 
 func (a *app) repoCommand() *cobra.Command {

@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
-	"unicrux/render"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
+	"Unicrux/render"
 )
 
 // relockOptions are where the old and the new passphrase of a key come from.

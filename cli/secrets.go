@@ -6,12 +6,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
+	"Unicrux/core/agent"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
 )
 
 // secretOptions are the options of commands that may have to ask for secrets.

@@ -4,7 +4,8 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
-	"unicrux/core/sshkey"
+
+	"Unicrux/core/sshkey"
 )
 
 // TestPassphrasesAreKeptByKey makes sure that what opened one key is not tried on another.

@@ -9,13 +9,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"unicrux/core/agent"
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/ready"
-	"unicrux/core/when"
-	"unicrux/core/workstation"
-	"unicrux/render"
+	"Unicrux/core/agent"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/ready"
+	"Unicrux/core/when"
+	"Unicrux/core/workstation"
+	"Unicrux/render"
 )
 
 func (a *app) tokenCommand() *cobra.Command {

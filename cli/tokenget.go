@@ -3,14 +3,14 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/oauth"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/when"
-	"unicrux/render"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/oauth"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/when"
+	"Unicrux/render"
 )
 
 func (a *app) tokenNew() *cobra.Command {

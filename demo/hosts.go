@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"unicrux/standin"
+	"Unicrux/standin"
 )
 
 // descriptions are what anybody would write to tell Unicrux about the hosts of the made-up

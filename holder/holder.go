@@ -8,6 +8,7 @@ package holder
 
 import (
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"net"
@@ -21,8 +22,8 @@ import (
 	"github.com/gofrs/flock"
 	sshagent "golang.org/x/crypto/ssh/agent"
 
-	"unicrux/core/agent"
-	"unicrux/core/chest"
+	"Unicrux/core/agent"
+	"Unicrux/core/chest"
 )
 
 const (
@@ -47,6 +48,7 @@ var ErrRunning = errors.New("a holder is running already")
 type Options struct {
 	Socket string           // where it listens
 	Now    func() time.Time // the clock; nil for the computer's
+	Vault  agent.Vault      // has what is not a key; nil for the secrets of a chest alone
 	Grace  time.Duration    // how long it waits for its first key; 0 for two minutes
 	Ready  func()           // called once it listens
 }
@@ -59,6 +61,9 @@ func Serve(ctx context.Context, o Options) error {
 	if o.Grace == 0 {
 		o.Grace = grace
 	}
+	if o.Vault == nil {
+		o.Vault = chest.NewVault(o.Now)
+	}
 	unlock, err := claim(ctx, o.Socket)
 	if err != nil {
 		return err
@@ -69,7 +74,7 @@ func Serve(ctx context.Context, o Options) error {
 		return err
 	}
 	keepMemoryPrivate()
-	h := &holder{keeper: agent.NewKeeper(o.Now, chest.NewVault(o.Now)), options: o, listener: listener, clients: map[*client]bool{}}
+	h := &holder{keeper: agent.NewKeeper(o.Now, o.Vault), options: o, listener: listener, clients: map[*client]bool{}}
 	go h.accept()
 	if o.Ready != nil {
 		o.Ready()
@@ -234,10 +239,12 @@ func (h *holder) serve(conn net.Conn) bool {
 	return true
 }
 
-// A client is a connection that knows whether an answer is due on it.
+// A client is a connection that knows whether an answer is due on it, and sends each answer
+// whole: whoever waits for it is woken once.
 type client struct {
 	net.Conn
-	due atomic.Bool
+	due  atomic.Bool
+	part []byte // of an answer; used by the one who serves the client
 }
 
 func (c *client) Read(b []byte) (int, error) {
@@ -246,9 +253,17 @@ func (c *client) Read(b []byte) (int, error) {
 	return n, err
 }
 
+// Write keeps a part of an answer until the rest follows: its length stands in front of it
+// (draft-ietf-sshm-ssh-agent, section 3).
 func (c *client) Write(b []byte) (int, error) {
+	c.part = append(c.part, b...)
+	if len(c.part) < 4 || uint64(len(c.part)-4) < uint64(binary.BigEndian.Uint32(c.part)) {
+		return len(b), nil
+	}
 	defer c.due.Store(false)
-	return c.Conn.Write(b)
+	_, err := c.Conn.Write(c.part)
+	c.part = c.part[:0]
+	return len(b), err
 }
 
 // end forgets everything and takes the socket away. Answers that are due, to whoever made it

@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/agent"
+	"Unicrux/core/agent"
 )
 
 // serve runs a holder in this process and returns its socket and how it ended.

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/agent"
+	"Unicrux/core/agent"
 )
 
 // ready is what a started holder writes to its output once it listens; anything else

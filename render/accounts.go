@@ -3,9 +3,9 @@ package render
 import (
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/look"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/look"
 )
 
 // Accounts writes which account of a host is used where, with which key and author.

@@ -4,8 +4,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/look"
-	"unicrux/core/sshkey"
+	"Unicrux/core/look"
+	"Unicrux/core/sshkey"
 )
 
 // LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.

@@ -1,9 +1,9 @@
 package render
 
 import (
-	"unicrux/core/foreign"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
+	"Unicrux/core/foreign"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
 )
 
 // Card writes what to fill in into another program, field by field. What is to be copied

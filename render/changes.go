@@ -8,9 +8,9 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"unicrux/core/diagnose"
-	"unicrux/core/ready"
-	"unicrux/core/workstation"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/ready"
+	"Unicrux/core/workstation"
 )
 
 // Changes writes the record, newest first: what was changed, and by which steps.

@@ -3,11 +3,12 @@ package render
 import (
 	"strings"
 	"time"
-	"unicrux/core/describe"
-	"unicrux/core/foreign"
-	"unicrux/core/ready"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
+
+	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/ready"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
 )
 
 // Compared writes the keys that are here against those that a host knows.

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 )
 
 // Reading tells what an error text says, and what it does not.

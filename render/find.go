@@ -5,8 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"unicrux/core/find"
-	"unicrux/core/sshkey"
+	"Unicrux/core/find"
+	"Unicrux/core/sshkey"
 )
 
 // riskWords says of a key what is not as it should be.

@@ -8,9 +8,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/agent"
-	"unicrux/core/foreign"
-	"unicrux/core/sshkey"
+	"Unicrux/core/agent"
+	"Unicrux/core/foreign"
+	"Unicrux/core/sshkey"
 )
 
 // A HolderView is the holder with what the reader needs to know where it is.

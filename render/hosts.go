@@ -7,12 +7,12 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/foreign"
-	"unicrux/core/hosts"
-	"unicrux/core/ready"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
+	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/hosts"
+	"Unicrux/core/ready"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
 )
 
 // Host writes all about one described host.

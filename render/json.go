@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"time"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 )
 
 // JSON writes a document: indented, with a line end, and nothing escaped that need not be.

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/sshkey"
+	"Unicrux/core/sshkey"
 )
 
 // A KeyView is a key pair with what the reader needs to know where it is.

@@ -5,9 +5,9 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/find"
-	"unicrux/core/look"
-	"unicrux/core/sshkey"
+	"Unicrux/core/find"
+	"Unicrux/core/look"
+	"Unicrux/core/sshkey"
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.

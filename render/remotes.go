@@ -1,8 +1,8 @@
 package render
 
 import (
-	"unicrux/core/foreign"
-	"unicrux/core/remotes"
+	"Unicrux/core/foreign"
+	"Unicrux/core/remotes"
 )
 
 // Remotes writes where a repository is cloned from and pushed to.

@@ -8,8 +8,8 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/diagnose"
-	"unicrux/core/workstation"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/workstation"
 )
 
 var update = flag.Bool("update", false, "rewrite the golden files that differ")

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/ready"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
+	"Unicrux/core/ready"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
 )
 
 // Renewed writes what a renewal came to.

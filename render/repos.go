@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/foreign"
-	"unicrux/core/ready"
-	"unicrux/core/speak"
+	"Unicrux/core/foreign"
+	"Unicrux/core/ready"
+	"Unicrux/core/speak"
 )
 
 // pathWidth is the column of a streamed list: its widths must be known before its end.

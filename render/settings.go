@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/effective"
-	"unicrux/core/foreign"
+	"Unicrux/core/effective"
+	"Unicrux/core/foreign"
 )
 
 // longValue is from where on a default value is counted and not shown.

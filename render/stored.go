@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/knownhosts"
-	"unicrux/core/look"
-	"unicrux/core/sshkey"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/look"
+	"Unicrux/core/sshkey"
 )
 
 // StoredKeys writes in plain words which stored line belongs to which host, and what is wrong

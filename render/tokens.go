@@ -5,11 +5,11 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/foreign"
-	"unicrux/core/oauth"
-	"unicrux/core/ready"
-	"unicrux/core/secret"
+	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
+	"Unicrux/core/oauth"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
 )
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.

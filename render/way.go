@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/diagnose"
+	"Unicrux/core/diagnose"
 )
 
 // Way draws the line from the person to the repository, and where it breaks.

@@ -3,7 +3,7 @@ package address
 import (
 	"strings"
 
-	"unicrux/core/secret"
+	"Unicrux/core/secret"
 )
 
 // leastToken is how long a login name is that is more likely a token.

@@ -9,6 +9,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
+
+	"Unicrux/core/query"
 )
 
 // WorkingDay is how long a key is held for which nobody said how long: ssh says nothing
@@ -18,9 +20,6 @@ const WorkingDay = 8 * time.Hour
 // holdingsQuestion is the name of the one extension that a [Keeper] knows (section 3.8 of
 // the draft): what it holds, and until when.
 const holdingsQuestion = "holdings@unicrux"
-
-// extensionResponse begins the answer to an extension (SSH_AGENT_EXTENSION_RESPONSE).
-const extensionResponse = 29
 
 // Reasons for which a keeper does not take a key, for errors.Is.
 var (
@@ -215,11 +214,11 @@ func (k *Keeper) Extension(name string, question []byte) ([]byte, error) {
 			return nil, agent.ErrExtensionUnsupported
 		}
 		k.tell()
-		return append([]byte{extensionResponse}, answer...), err
+		return append([]byte{query.Response}, answer...), err
 	}
 	k.forget()
 	text, err := json.Marshal(append([]Holding{}, k.held...))
-	return append([]byte{extensionResponse}, text...), err
+	return append([]byte{query.Response}, text...), err
 }
 
 // ErrNotKeeper is returned for an agent that is not ours.
@@ -236,26 +235,6 @@ func (c *Conn) Holdings() ([]Holding, error) {
 		return nil, ErrNotKeeper
 	}
 	return holdings, c.conn.SetDeadline(time.Time{})
-}
-
-// ErrNoAnswer is returned when nobody at a socket answers a question, or answers no.
-var ErrNoAnswer = errors.New("the holder does not answer")
-
-// Ask asks the keeper at a socket one question.
-func Ask(socket, name string, question []byte) ([]byte, error) {
-	conn, err := dial(socket)
-	if err != nil {
-		return nil, ErrNoAnswer
-	}
-	defer conn.Close() //nolint:errcheck // the answer is there, or not
-	if err := conn.SetDeadline(time.Now().Add(patience)); err != nil {
-		return nil, ErrNoAnswer
-	}
-	answer, err := agent.NewClient(conn).Extension(name, question)
-	if err != nil || len(answer) < 1 || answer[0] != extensionResponse {
-		return nil, ErrNoAnswer
-	}
-	return answer[1:], nil
 }
 
 // UnloadAll takes every key out of the agent.

@@ -19,8 +19,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a secret is not to be had, for errors.Is.

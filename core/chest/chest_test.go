@@ -13,8 +13,8 @@ import (
 
 	sshagent "golang.org/x/crypto/ssh/agent"
 
-	"unicrux/core/agent"
-	"unicrux/core/secret"
+	"Unicrux/core/agent"
+	"Unicrux/core/secret"
 )
 
 func text(s string) secret.Text { return secret.New([]byte(s)) }

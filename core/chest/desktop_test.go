@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/workstation"
 )
 
 // TestConformanceAtTheDesktop runs the test that every kind has to pass beside a real secret

@@ -4,9 +4,9 @@ import (
 	"encoding/json"
 	"errors"
 
-	"unicrux/core/agent"
-	"unicrux/core/desktop"
-	"unicrux/core/secret"
+	"Unicrux/core/desktop"
+	"Unicrux/core/query"
+	"Unicrux/core/secret"
 )
 
 // atDesktop is the name of an entry's secret at the desktop.
@@ -21,7 +21,7 @@ func (c *Chest) putElsewhere(e Entry, text []byte) error {
 	if err != nil {
 		return err
 	}
-	_, err = agent.Ask(c.socket, keepQuestion, question)
+	_, err = query.Holder(c.socket, keepQuestion, question)
 	return err
 }
 
@@ -33,7 +33,7 @@ func (c *Chest) getElsewhere(e Entry) ([]byte, error) {
 		}
 		return text.Reveal(), err
 	}
-	text, err := agent.Ask(c.socket, giveQuestion, []byte(e.Name))
+	text, err := query.Holder(c.socket, giveQuestion, []byte(e.Name))
 	if err != nil {
 		return nil, ErrLost
 	}

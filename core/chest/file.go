@@ -17,7 +17,7 @@ import (
 
 	"github.com/gofrs/flock"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/workstation"
 )
 
 // lockPatience bounds the wait for other programs that change the chest.

@@ -13,9 +13,9 @@ import (
 
 	"filippo.io/age"
 
-	"unicrux/core/agent"
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/query"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // workFactor is how hard a passphrase is to guess: the logarithm of scrypt's N (RFC 7914). It
@@ -223,7 +223,7 @@ type Key struct{ text secret.Text }
 // unseal opens a text: by this process, or by the holder.
 func (c *Chest) unseal(sealed []byte) ([]byte, error) {
 	if c.opener == nil {
-		text, err := agent.Ask(c.socket, unsealQuestion, sealed)
+		text, err := query.Holder(c.socket, unsealQuestion, sealed)
 		if err != nil {
 			return nil, ErrClosed
 		}

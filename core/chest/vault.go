@@ -9,7 +9,9 @@ import (
 
 	"filippo.io/age"
 
-	"unicrux/core/agent"
+	"Unicrux/core/agent"
+	"Unicrux/core/query"
+	"Unicrux/core/workstation"
 )
 
 // The questions that a [Vault] answers, in the holder (extensions of the agent protocol).
@@ -99,13 +101,7 @@ func (v *Vault) Answer(name string, question []byte) (answer []byte, known bool,
 		if err := json.Unmarshal(question, &r); err != nil {
 			return nil, true, err
 		}
-		identity, err := age.ParseX25519Identity(r.Identity)
-		if err != nil {
-			return nil, true, err
-		}
-		v.opened = map[[sha256.Size]byte][]byte{}
-		v.identity, v.ends = identity, now.Add(time.Duration(r.Seconds)*time.Second)
-		return nil, true, nil
+		return nil, true, v.open(r.Identity, now.Add(time.Duration(r.Seconds)*time.Second))
 	case closeQuestion:
 		v.identity, v.opened = nil, nil
 		return nil, true, nil
@@ -141,6 +137,21 @@ func (v *Vault) Answer(name string, question []byte) (answer []byte, known bool,
 	return nil, false, nil
 }
 
+// Open opens the chest for a time.
+func (v *Vault) Open(key Key, lifetime time.Duration) error {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	return v.open(string(key.text.Reveal()), v.now().Round(0).Add(lifetime))
+}
+
+func (v *Vault) open(identity string, ends time.Time) error {
+	parsed, err := age.ParseX25519Identity(identity)
+	if err == nil {
+		v.identity, v.ends, v.opened = parsed, ends, map[[sha256.Size]byte][]byte{}
+	}
+	return err
+}
+
 func (v *Vault) unseal(sealed []byte) ([]byte, error) {
 	digest := sha256.Sum256(sealed)
 	if text, found := v.opened[digest]; found {
@@ -159,19 +170,29 @@ func (c *Chest) OpenInHolder(key Key, lifetime time.Duration) error {
 	if err != nil {
 		return err
 	}
-	_, err = agent.Ask(c.socket, openQuestion, question)
+	_, err = query.Holder(c.socket, openQuestion, question)
 	return err
+}
+
+// OpenedBy is the chest of a workstation inside the holder, where the vault opens it.
+func OpenedBy(station *workstation.Station, v *Vault) *Chest {
+	c := Of(station)
+	c.opener = func(sealed []byte) ([]byte, error) {
+		text, _, err := v.Answer(unsealQuestion, sealed)
+		return text, err
+	}
+	return c
 }
 
 // Close makes the holder forget what opens the chest. It tells whether it was open.
 func (c *Chest) Close() bool {
 	_, open := c.OpenUntil()
-	_, err := agent.Ask(c.socket, closeQuestion, nil)
+	_, err := query.Holder(c.socket, closeQuestion, nil)
 	return open && err == nil
 }
 
 // OpenUntil tells until when the holder opens the chest; false when it does not.
 func (c *Chest) OpenUntil() (until time.Time, open bool) {
-	answer, err := agent.Ask(c.socket, untilQuestion, nil)
+	answer, err := query.Holder(c.socket, untilQuestion, nil)
 	return until, err == nil && until.UnmarshalText(answer) == nil
 }

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/foreign"
-	"unicrux/core/sshkey"
-	"unicrux/core/when"
+	"Unicrux/core/foreign"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/when"
 )
 
 func wrong(place, format string, args ...any) error {

@@ -17,7 +17,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/sshkey"
+	"Unicrux/core/sshkey"
 )
 
 // MaxBytes bounds a description.

@@ -10,10 +10,11 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"unicrux/core/near"
 
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
+
+	"Unicrux/core/near"
 )
 
 // An Error says what is wrong with a description, where, and what was perhaps meant.

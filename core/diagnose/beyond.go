@@ -7,9 +7,9 @@ import (
 	"os/exec"
 	"strings"
 
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/wire"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/wire"
 )
 
 // beyond looks, where a person may push, for what stops a plain push all the same: no matter of

@@ -1,6 +1,6 @@
 package diagnose
 
-import "unicrux/core/wire"
+import "Unicrux/core/wire"
 
 // reachCauses are those between this workstation and the host.
 var reachCauses = []entry{

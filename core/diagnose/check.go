@@ -11,17 +11,17 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/address"
-	"unicrux/core/describe"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/knownhosts"
-	"unicrux/core/secret"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshway"
-	"unicrux/core/wire"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshway"
+	"Unicrux/core/wire"
+	"Unicrux/core/workstation"
 )
 
 // A Request says what to check.

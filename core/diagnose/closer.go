@@ -6,11 +6,11 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/foreign"
-	"unicrux/core/hosts"
-	"unicrux/core/near"
-	"unicrux/core/sshconfig"
+	"Unicrux/core/address"
+	"Unicrux/core/foreign"
+	"Unicrux/core/hosts"
+	"Unicrux/core/near"
+	"Unicrux/core/sshconfig"
 )
 
 // mostTried bounds how often the way is gone again to find a setting that keeps it closed, and

@@ -11,12 +11,12 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/foreign"
-	"unicrux/core/form"
-	"unicrux/core/gitlink"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshway"
-	"unicrux/core/wire"
+	"Unicrux/core/foreign"
+	"Unicrux/core/form"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshway"
+	"Unicrux/core/wire"
 )
 
 // A dryRun is what the ssh client itself says that it would do (-G in ssh(1)). It connects to nobody

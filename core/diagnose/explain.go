@@ -11,13 +11,13 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/foreign"
-	"unicrux/core/knownhosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/wire"
+	"Unicrux/core/foreign"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/wire"
 )
 
 // explain names the cause of a failure that was met on the trip.

@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"unicrux/core/address"
+	"Unicrux/core/address"
 )
 
 // atJump goes to the jump hosts one after another, as ssh would, and tells the crux of the first

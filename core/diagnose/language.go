@@ -6,7 +6,8 @@ import (
 	"strings"
 	"sync"
 	"unicode/utf8"
-	"unicrux/core/form"
+
+	"Unicrux/core/form"
 )
 
 //go:embed phrases.txt

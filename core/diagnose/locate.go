@@ -11,12 +11,12 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshway"
+	"Unicrux/core/address"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshway"
 )
 
 // locate passes the stage of the address: where does the question lead?

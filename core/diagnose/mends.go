@@ -9,10 +9,10 @@ import (
 	"strconv"
 	"strings"
 
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
 )
 
 // program is how our own commands begin.

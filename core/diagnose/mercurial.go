@@ -6,10 +6,10 @@ import (
 	"os/exec"
 	"strings"
 
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/wire"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/wire"
 )
 
 // A Program is what goes the way.

@@ -7,10 +7,10 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/stray"
+	"Unicrux/core/chest"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/stray"
 )
 
 // oldKey is how long a key may be in use before another one is advised.

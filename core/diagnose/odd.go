@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/foreign"
+	"Unicrux/core/foreign"
 )
 
 // strangeCharacters finds what belongs into no URL: what was copied with it, or characters of

@@ -11,11 +11,11 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/foreign"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/wire"
+	"Unicrux/core/foreign"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/wire"
 )
 
 // explainSignIn names why none of the keys opened the door.

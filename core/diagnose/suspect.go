@@ -10,14 +10,14 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/knownhosts"
-	"unicrux/core/near"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
+	"Unicrux/core/address"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/near"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
 )
 
 // suspect notes what in the address and the settings would explain a break. It counts only

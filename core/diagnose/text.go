@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/foreign"
-	"unicrux/core/form"
-	"unicrux/core/secret"
+	"Unicrux/core/foreign"
+	"Unicrux/core/form"
+	"Unicrux/core/secret"
 )
 
 // MaxText bounds how much of a text is read, in bytes: the logs of a build may be longer, and

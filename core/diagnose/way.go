@@ -9,7 +9,7 @@ package diagnose
 import (
 	"time"
 
-	"unicrux/core/wire"
+	"Unicrux/core/wire"
 )
 
 // A StageName names a part of the way.

@@ -14,12 +14,12 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/stray"
-	"unicrux/core/wire"
+	"Unicrux/core/address"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/stray"
+	"Unicrux/core/wire"
 )
 
 // locateWeb passes the stage of the address for a way over HTTPS.

@@ -12,13 +12,13 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/chest"
-	"unicrux/core/foreign"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/wire"
+	"Unicrux/core/address"
+	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/wire"
 )
 
 // explainWeb names the cause of a break on the way over HTTPS.

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // manners are the keywords that people set most, with values of which the client is asked

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/sshconfig"
+	"Unicrux/core/sshconfig"
 )
 
 // TestTheClientIsKnown compares what we print for settings with what the client prints for the

@@ -14,10 +14,10 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/gitlink"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // A Setting is one value that holds.

@@ -8,7 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
 )
 
 func station(t *testing.T, more ...string) *workstation.Station {
@@ -18,8 +19,8 @@ func station(t *testing.T, more ...string) *workstation.Station {
 		t.Fatal(err)
 	}
 	home := t.TempDir()
-	return &workstation.Station{Home: home, SSHHome: who.HomeDir, User: who.Username, UID: os.Getuid(), Folder: home, Computer: "here",
-		State: filepath.Join(home, "state"), Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}, more...)}
+	return &workstation.Station{Person: person.Person{Home: home, SSHHome: who.HomeDir, User: who.Username, UID: os.Getuid(),
+		State: filepath.Join(home, "state"), Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}, more...)}, Folder: home, Computer: "here"}
 }
 
 func write(t *testing.T, s *workstation.Station, name, text string) string {

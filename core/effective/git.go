@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // Why a value of git's does not hold.

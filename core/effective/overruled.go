@@ -5,11 +5,11 @@ import (
 	"errors"
 	"os"
 
-	"unicrux/core/address"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // Overruled lists the settings of our own file for a host that do not hold, because something

@@ -6,8 +6,8 @@ import (
 	"os/exec"
 	"strings"
 
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // A line is one that the client prints: a keyword and a value.

@@ -14,11 +14,11 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/gitlink"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 )
 
 // A Risk is something that is not as it should be with a key.

@@ -13,9 +13,10 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/person"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // A home is a throwaway one, with the tools to put keys into it.
@@ -29,8 +30,8 @@ func newHome(t testing.TB) home {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return home{t, &workstation.Station{Home: dir, SSHHome: dir, Folder: dir, UID: os.Getuid(), Now: time.Now,
-		State: filepath.Join(dir, "state"), Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1"}}}
+	return home{t, &workstation.Station{Person: person.Person{Home: dir, SSHHome: dir, UID: os.Getuid(),
+		State: filepath.Join(dir, "state"), Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: dir, Now: time.Now}}
 }
 
 func (h home) path(name string) string {

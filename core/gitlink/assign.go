@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/workstation"
 )
 
 // An Assignment is a variable with the values that it shall have; none takes it out.

@@ -11,8 +11,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/workstation"
 )
 
 // ErrInTheWay is returned for a folder that is there and is no clone of the repository.

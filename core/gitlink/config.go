@@ -14,8 +14,8 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/workstation"
 )
 
 // ErrNoGit is returned when there is no git on the path.

@@ -12,8 +12,8 @@ import (
 	"time"
 	"unicode"
 
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // A Credential is what git's helpers keep for a host (git-credential(1), INPUT/OUTPUT FORMAT).

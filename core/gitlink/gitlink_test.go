@@ -10,16 +10,17 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/address"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
 )
 
 // station is an empty home with a repository in it, and git configured by text.
 func station(t *testing.T, text string, environ ...string) *workstation.Station {
 	t.Helper()
 	home := t.TempDir()
-	s := &workstation.Station{Home: home, SSHHome: home, Folder: home, User: "ines",
-		Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, environ...)}
+	s := &workstation.Station{Person: person.Person{Home: home, SSHHome: home, User: "ines",
+		Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, environ...)}, Folder: home}
 	cmd := exec.Command("git", "init", "--quiet", "--initial-branch=main", home)
 	cmd.Env = s.Environ
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -156,7 +157,7 @@ func FuzzSSHCommand(f *testing.F) {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		c := &Config{station: &workstation.Station{Environ: []string{"HOME=/h"}}}
+		c := &Config{station: &workstation.Station{Person: person.Person{Environ: []string{"HOME=/h"}}}}
 		if command := parseSSH(text, "here", c.station.Getenv); command.Clear && !isSSH(command.Program) {
 			t.Fatalf("%q: %+v", text, command)
 		}

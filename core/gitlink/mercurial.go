@@ -9,8 +9,8 @@ import (
 	"strconv"
 	"strings"
 
-	"unicrux/core/form"
-	"unicrux/core/workstation"
+	"Unicrux/core/form"
+	"Unicrux/core/workstation"
 )
 
 // A Mercurial is what hg has settled in one folder, as hgrc(5) says that it reads it. hg is not

@@ -9,7 +9,8 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
 )
 
 // hgStation is a person with these files below their home, in the folder "repo" of it.
@@ -26,8 +27,8 @@ func hgStation(t *testing.T, files map[string]string, environ ...string) *workst
 			t.Fatal(err)
 		}
 	}
-	return &workstation.Station{UID: os.Getuid(), Home: home, Folder: filepath.Join(home, "repo"),
-		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TIDE=ebb"}, environ...)}
+	return &workstation.Station{Person: person.Person{UID: os.Getuid(), Home: home,
+		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TIDE=ebb"}, environ...)}, Folder: filepath.Join(home, "repo")}
 }
 
 // TestMercurialAgrees compares what we read with what the real hg says.
@@ -156,7 +157,7 @@ func TestMercurialWeb(t *testing.T) {
 func FuzzMercurial(f *testing.F) {
 	f.Add("[a]\nb = c\n  d\n%unset b\n%include x\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		m := &Mercurial{station: &workstation.Station{Home: t.TempDir()}}
+		m := &Mercurial{station: &workstation.Station{Person: person.Person{Home: t.TempDir()}}}
 		_ = m.parse(text, "hgrc", mostIncluded)
 		for _, entry := range m.entries {
 			if strings.ContainsAny(entry.Key, "\n") {

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/secret"
+	"Unicrux/core/secret"
 )
 
 // Web settles what hg does over HTTPS for a URL ("web", "hostsecurity", "http_proxy" and "auth"

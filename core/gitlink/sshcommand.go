@@ -8,9 +8,9 @@ import (
 
 	"mvdan.cc/sh/v3/shell"
 
-	"unicrux/core/address"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // An SSHCommand is the ssh program that git starts, and the options it is given.

@@ -10,7 +10,8 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
 )
 
 // TestAgreesWithGit compares what holds for a URL with what git itself says, over generated
@@ -18,7 +19,7 @@ import (
 func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
-	s := &workstation.Station{Home: home, Folder: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}
+	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
 	for seed := range 150 {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
@@ -64,7 +65,7 @@ func TestHelperChain(t *testing.T) {
 	config := "[credential]\n\thelper = " + quote(helper("first")) + "\n\thelper = \"\"\n\thelper = " + quote(helper("second")) + "\n" +
 		"[credential \"https://other.example\"]\n\thelper = " + quote(helper("other")) + "\n" +
 		"[credential \"https://forge.example\"]\n\thelper = " + quote(helper("third")) + "\n"
-	s := &workstation.Station{Home: home, Folder: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}
+	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
 	if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(config), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -97,7 +98,7 @@ func quote(text string) string { return `"` + strings.ReplaceAll(text, `"`, `\"`
 func TestLines(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
-	s := &workstation.Station{Home: home, Folder: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}
+	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
 	text := "# a comment\n[user]\n\tname = Ines\n[http \"https://forge.example\"] proxy = p\n\tsslVerify\n; x\n[HTTP]\n  proxy=one \\\n  proxy = two\n\tproxy = three ; why\n[a \"q\\\"uote\"]\n b = 1\n"
 	if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text), 0o600); err != nil {
 		t.Fatal(err)

@@ -11,10 +11,10 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // A second account on a host has a name of its own for ssh, an alias, with settings of its

@@ -9,8 +9,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"unicrux/core/gitlink"
-	"unicrux/core/workstation"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/workstation"
 )
 
 // OurGitFile is the file of git's settings that is ours; the person's own includes it.

@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // A Hold says how ssh finds the holder for a host.

@@ -8,9 +8,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/workstation"
 )
 
 // helperWords is how git calls us for credentials, behind the name of the program.

@@ -8,9 +8,9 @@ import (
 	"sync"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/workstation"
 )
 
 // ProxyTo leads to an https address as git would be led there: by its settings, else by the

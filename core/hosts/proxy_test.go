@@ -7,8 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"unicrux/core/describe"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
 )
 
 // TestProxies leads to an interface as git is led to the host.
@@ -27,7 +28,7 @@ func TestProxies(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(row.config), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		station := &workstation.Station{Home: home, Folder: home, Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, strings.Fields(row.environ)...)}
+		station := &workstation.Station{Person: person.Person{Home: home, Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, strings.Fields(row.environ)...)}, Folder: home}
 		d := &describe.Description{Interface: describe.Interface{URL: "https://forge.tidewater.example/api/", Address: row.address}}
 		choose, got := proxyFor(station, d), ""
 		if choose != nil {

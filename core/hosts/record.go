@@ -3,7 +3,7 @@ package hosts
 import (
 	"slices"
 
-	"unicrux/core/workstation"
+	"Unicrux/core/workstation"
 )
 
 // What a recorded step did at a host, by which it is known how to take it back, and what

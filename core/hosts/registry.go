@@ -12,9 +12,9 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/speak"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/speak"
+	"Unicrux/core/workstation"
 )
 
 // ErrUnknown is returned for a name that no description here has.

@@ -15,10 +15,10 @@ import (
 	"strings"
 	"unicode"
 
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // ErrSetting is returned for a per-host setting that cannot be taken as it is.

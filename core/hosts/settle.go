@@ -5,9 +5,9 @@ import (
 	"path/filepath"
 	"strconv"
 
-	"unicrux/core/describe"
-	"unicrux/core/sshconfig"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/workstation"
 )
 
 // OurFile is the file of per-host settings that is ours; the person's own includes it.

@@ -19,7 +19,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/sshconfig"
+	"Unicrux/core/sshconfig"
 )
 
 // Limits for what is read. A file of every host that a large company has is below both.

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"time"
 
-	"unicrux/core/agent"
-	"unicrux/core/workstation"
+	"Unicrux/core/agent"
+	"Unicrux/core/workstation"
 )
 
 // An Agent is one that ssh would ask: for hosts whose settings name it, or for all others.

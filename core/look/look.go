@@ -13,16 +13,16 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/address"
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/find"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/find"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 )
 
 // A View is what is here.

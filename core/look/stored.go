@@ -9,14 +9,14 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/find"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/knownhosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/find"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 
 	"golang.org/x/crypto/ssh"
 )

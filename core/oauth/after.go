@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/secret"
-	"unicrux/core/speak"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
 )
 
 // Forget makes the server forget a token ([7009]). One that it does not know is no error.

@@ -24,10 +24,10 @@ import (
 
 	"golang.org/x/oauth2"
 
-	"unicrux/core/describe"
-	"unicrux/core/foreign"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
+	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
 )
 
 // Reasons for which nobody is signed in, for errors.Is.

@@ -14,10 +14,10 @@ import (
 	"testing/synctest"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
-	"unicrux/demo"
-	"unicrux/standin"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
+	"Unicrux/demo"
+	"Unicrux/standin"
 )
 
 // forge is a practice host with its description.

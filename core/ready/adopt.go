@@ -10,13 +10,13 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/stray"
-	"unicrux/core/workstation"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/stray"
+	"Unicrux/core/workstation"
 )
 
 // An Adopted is a stray secret, and what became of it.

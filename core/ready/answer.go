@@ -11,11 +11,11 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
+	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
 )
 
 // refreshAhead renews a signed-in token a little before it ends, so that it lasts for a push.
@@ -36,30 +36,43 @@ type GitAnswer struct {
 
 // AnswerGit finds the credential that git asks for.
 func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (GitAnswer, error) {
-	if asked.Protocol != "https" {
-		return GitAnswer{}, nil // a secret goes over nothing else
-	}
-	list, err := c.At("https", asked.Host)
-	if len(list) == 0 {
-		return GitAnswer{}, err
-	}
-	e, found := choose(list, asked)
+	e, found, err := wanted(c, asked)
 	if !found {
-		return GitAnswer{}, nil
+		return GitAnswer{}, err
 	}
 	s, err := c.Get(e)
 	if err != nil {
 		return GitAnswer{}, err
 	}
 	e, s, said := p.current(ctx, c, e, s)
-	if said.Words != "" || bytes.ContainsAny(s.Token.Reveal(), "\n\r\x00") {
+	if said.Words != "" || unfit(s) {
 		return GitAnswer{Said: said}, nil
 	}
-	answer := GitAnswer{Text: gitlink.Answer(gitlink.Credential{User: e.User, Password: s.Token}, e.Until)}
+	answer := GitAnswer{Text: forGit(e, s)}
 	if p.foresee(e) {
 		answer.Soon = &e
 	}
 	return answer, nil
+}
+
+// wanted finds the entry that git asks for. An error tells why one may be there and is not found.
+func wanted(c *chest.Chest, asked gitlink.Asked) (e chest.Entry, found bool, err error) {
+	if asked.Protocol != "https" {
+		return e, false, nil // a secret goes over nothing else
+	}
+	list, err := c.At("https", asked.Host)
+	if len(list) == 0 {
+		return e, false, err
+	}
+	e, found = choose(list, asked)
+	return e, found, nil
+}
+
+// unfit tells whether a secret has no place in git's protocol.
+func unfit(s chest.Secret) bool { return bytes.ContainsAny(s.Token.Reveal(), "\n\r\x00") }
+
+func forGit(e chest.Entry, s chest.Secret) []byte {
+	return gitlink.Answer(gitlink.Credential{User: e.User, Password: s.Token}, e.Until)
 }
 
 // foresee tells whether it is time to speak of a token's end: when it ends soon, once a day.
@@ -105,12 +118,17 @@ func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 	}), true
 }
 
+// ending tells whether a token has ended, or does so too soon for a push.
+func (p Place) ending(e chest.Entry) bool {
+	return !e.Until.IsZero() && !e.Until.After(p.Station.Now().Add(refreshAhead))
+}
+
 // current renews a signed-in token that has ended, without asking anybody. It says why a token is
 // of no use any more.
 func (p Place) current(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry, chest.Secret, Saying) {
 	now := p.Station.Now()
 	switch {
-	case e.Until.IsZero() || e.Until.After(now.Add(refreshAhead)):
+	case !p.ending(e):
 		return e, s, Saying{}
 	case !e.Signed:
 		if e.Until.After(now) {

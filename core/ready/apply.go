@@ -7,17 +7,17 @@ import (
 	"path/filepath"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/diagnose"
-	"unicrux/core/foreign"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 )
 
 // Secrets are where a deed gets what must not be kept: each is called when it is needed,

@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // Waiting for a person to paste a line on a page: the first tries come soon, later ones

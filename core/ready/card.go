@@ -7,11 +7,11 @@ import (
 	"strconv"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/sshkey"
+	"Unicrux/core/address"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshkey"
 )
 
 // A CardField is one thing that another program wants to be told.

@@ -10,13 +10,13 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/describe"
-	"unicrux/core/desktop"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/desktop"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // ErrNotThere is returned for a key that the host does not know for this account.

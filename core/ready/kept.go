@@ -8,10 +8,10 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/desktop"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/desktop"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // atDesktop stands for the desktop's secret service where else a host's name stands.

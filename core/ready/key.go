@@ -8,10 +8,10 @@ import (
 	"os"
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a key is not made or found, for errors.Is.

@@ -10,13 +10,13 @@ import (
 	"slices"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/agent"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/agent"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 )
 
 // ErrNoAgent is returned when no settings lead to the key and ssh would ask no agent.

@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 
-	"unicrux/core/diagnose"
-	"unicrux/core/workstation"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/workstation"
 )
 
 // maxMends bounds how many mends are tried on one way. The catalogue's longest chain of

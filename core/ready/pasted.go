@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"strings"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
 )
 
 // Pasted cleans what somebody pasted as a token, and recognises what is something else: without

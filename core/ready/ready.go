@@ -12,14 +12,14 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshway"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshway"
+	"Unicrux/core/workstation"
 )
 
 // A Place is where the steps are taken.

@@ -12,16 +12,16 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/address"
-	"unicrux/core/describe"
-	"unicrux/core/foreign"
-	"unicrux/core/hosts"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/sshway"
-	"unicrux/core/wire"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/hosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/sshway"
+	"Unicrux/core/wire"
+	"Unicrux/core/workstation"
 )
 
 // A Registration says what to tell a host.

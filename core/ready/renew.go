@@ -11,15 +11,15 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/agent"
-	"unicrux/core/describe"
-	"unicrux/core/find"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/speak"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/agent"
+	"Unicrux/core/describe"
+	"Unicrux/core/find"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a key is not renewed, for errors.Is.

@@ -10,12 +10,12 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/address"
-	"unicrux/core/describe"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/speak"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/speak"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a repository is not created or a folder not attached, for errors.Is.

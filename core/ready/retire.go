@@ -8,11 +8,11 @@ import (
 	"os"
 	"slices"
 
-	"unicrux/core/find"
-	"unicrux/core/hosts"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/find"
+	"Unicrux/core/hosts"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // Retired says what became of a key that was retired.

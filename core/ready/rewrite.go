@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"path/filepath"
 
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // ErrStill is returned when a key would be locked as it is already: not at all.

@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/oauth"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/workstation"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/oauth"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/workstation"
 )
 
 func yes(b bool) string {

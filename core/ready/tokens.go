@@ -8,13 +8,13 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/chest"
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/oauth"
-	"unicrux/core/secret"
-	"unicrux/core/speak"
-	"unicrux/core/workstation"
+	"Unicrux/core/chest"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/oauth"
+	"Unicrux/core/secret"
+	"Unicrux/core/speak"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a token is not kept, for errors.Is.

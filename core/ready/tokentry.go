@@ -7,10 +7,10 @@ import (
 	"net/url"
 	"strings"
 
-	"unicrux/core/chest"
-	"unicrux/core/diagnose"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
+	"Unicrux/core/chest"
+	"Unicrux/core/diagnose"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
 )
 
 // A Tried token is what git's own requests with it came to. Nothing is changed by them.

@@ -12,12 +12,12 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/oauth"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/workstation"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/oauth"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // A Trial is one thing that a description says, and what came of trying it.

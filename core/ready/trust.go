@@ -11,14 +11,14 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/address"
-	"unicrux/core/describe"
-	"unicrux/core/hosts"
-	"unicrux/core/knownhosts"
-	"unicrux/core/speak"
-	"unicrux/core/sshkey"
-	"unicrux/core/wire"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/speak"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/wire"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which a host is not trusted, for errors.Is.

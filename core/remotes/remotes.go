@@ -10,10 +10,10 @@ import (
 	"slices"
 	"strings"
 
-	"unicrux/core/address"
-	"unicrux/core/gitlink"
-	"unicrux/core/hosts"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/workstation"
 )
 
 // Reasons for which remotes are not told or changed, for errors.Is.

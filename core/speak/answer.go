@@ -13,7 +13,7 @@ import (
 
 	"gopkg.in/yaml.v3"
 
-	"unicrux/core/describe"
+	"Unicrux/core/describe"
 )
 
 // An answer is what came back, read within our limits.

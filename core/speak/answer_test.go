@@ -10,9 +10,9 @@ import (
 	"testing"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
-	"unicrux/core/sshkey"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshkey"
 )
 
 // TestLookups finds a number by a name before something is asked with that number.

@@ -18,8 +18,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
 )
 
 // Limits for an interface's answers.

@@ -11,8 +11,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/describe"
-	"unicrux/core/sshkey"
+	"Unicrux/core/describe"
+	"Unicrux/core/sshkey"
 )
 
 // A RegisteredKey is a public key that a host knows for an account, or for one repository.

@@ -12,7 +12,7 @@ import (
 
 	"github.com/tomnomnom/linkheader"
 
-	"unicrux/core/describe"
+	"Unicrux/core/describe"
 )
 
 // each carries out an operation and hands on its results, page by page.

@@ -8,8 +8,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/describe"
-	"unicrux/core/sshkey"
+	"Unicrux/core/describe"
+	"Unicrux/core/sshkey"
 )
 
 // A PublishedKeys list is what a host says its own keys are.

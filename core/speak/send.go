@@ -15,7 +15,7 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/describe"
+	"Unicrux/core/describe"
 )
 
 // How long the client waits when the host asks for it, and how often it goes again.

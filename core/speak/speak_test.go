@@ -16,8 +16,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
 )
 
 // speaking is a client for a test server that does as answer says, by a description whose

@@ -9,9 +9,9 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/describe"
-	"unicrux/core/secret"
-	"unicrux/core/when"
+	"Unicrux/core/describe"
+	"Unicrux/core/secret"
+	"Unicrux/core/when"
 )
 
 // A TokenRequest says what token to issue.

@@ -14,7 +14,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 	"gopkg.in/yaml.v3"
 
-	"unicrux/core/describe"
+	"Unicrux/core/describe"
 )
 
 // A value fills a variable of a template.

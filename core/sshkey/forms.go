@@ -16,8 +16,8 @@ import (
 	"github.com/youmark/pkcs8"
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/foreign"
-	"unicrux/core/secret"
+	"Unicrux/core/foreign"
+	"Unicrux/core/secret"
 )
 
 // A Form is an open format in which a key is written.

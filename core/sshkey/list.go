@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"unicrux/core/foreign"
+	"Unicrux/core/foreign"
 )
 
 // maxFolderEntries bounds how many files of a folder are looked at.

@@ -14,7 +14,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/secret"
+	"Unicrux/core/secret"
 )
 
 // The kinds of keys that can be made.

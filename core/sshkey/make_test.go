@@ -12,7 +12,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/secret"
+	"Unicrux/core/secret"
 )
 
 // specs are all kinds and sizes, but for rsa only the smallest, which is made soonest.

@@ -27,8 +27,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/foreign"
-	"unicrux/core/secret"
+	"Unicrux/core/foreign"
+	"Unicrux/core/secret"
 )
 
 // MaxFileBytes bounds a key file. The private half of an RSA pair of 16384 bits has about 13 kB.

@@ -13,7 +13,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/secret"
+	"Unicrux/core/secret"
 )
 
 // write makes a pair in a temporary folder and returns the private file's path.

@@ -21,15 +21,15 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"unicrux/core/address"
-	"unicrux/core/agent"
-	"unicrux/core/gitlink"
-	"unicrux/core/knownhosts"
-	"unicrux/core/secret"
-	"unicrux/core/sshconfig"
-	"unicrux/core/sshkey"
-	"unicrux/core/wire"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/agent"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/knownhosts"
+	"Unicrux/core/secret"
+	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
+	"Unicrux/core/wire"
+	"Unicrux/core/workstation"
 )
 
 // A Way is what ssh would do. Close it when the trip is over: it holds the agent.

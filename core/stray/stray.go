@@ -17,10 +17,10 @@ import (
 	"strings"
 	"sync"
 
-	"unicrux/core/address"
-	"unicrux/core/gitlink"
-	"unicrux/core/secret"
-	"unicrux/core/workstation"
+	"Unicrux/core/address"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
 )
 
 // A Sort is a kind of place where secrets lie.

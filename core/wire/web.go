@@ -17,8 +17,8 @@ import (
 	"strings"
 	"time"
 
-	"unicrux/core/foreign"
-	"unicrux/core/secret"
+	"Unicrux/core/foreign"
+	"Unicrux/core/secret"
 )
 
 // The further reasons for which a way over HTTPS ends, to be tested with errors.Is.

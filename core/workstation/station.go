@@ -11,28 +11,19 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
-	"runtime"
-	"slices"
 	"strings"
 	"time"
+
+	"Unicrux/core/person"
 )
 
 // A Station is one person's account on one computer.
 type Station struct {
-	Home    string // the home folder as git takes it: $HOME
-	SSHHome string // the home folder as the ssh client takes it: the password database (ssh(1), FILES)
-	Config  string // descriptions and settings
-	Data    string // the chest
-	State   string // the record of changes
-	Cache   string // what can be found out again
+	person.Person
 
-	User     string // login name
-	UID      int    // user number; -1 on Windows
-	Computer string // this computer's name
-	Folder   string // the current folder, where git looks for a repository
-
-	Environ []string         // the environment that git and ssh are started with
-	Now     func() time.Time // the clock
+	Computer string           // this computer's name
+	Folder   string           // the current folder, where git looks for a repository
+	Now      func() time.Time // the clock
 
 	// Fault is called at each point where a run may be cut short and something is half done:
 	// before and after whatever a step does. Tests end runs there. It may be nil.
@@ -47,18 +38,14 @@ func (s *Station) fault(words string) {
 
 // Here describes the workstation that this process runs on, as environ tells it.
 func Here(environ []string) (*Station, error) {
-	s := &Station{Environ: environ, Now: time.Now}
 	who, err := user.Current()
 	if err != nil {
 		return nil, fmt.Errorf("who is running this: %w", err)
 	}
-	s.User, s.SSHHome, s.UID = who.Username, who.HomeDir, os.Getuid()
+	s := &Station{Person: person.Of(environ, who.HomeDir), Now: time.Now}
+	s.User = who.Username
 	if _, name, found := strings.Cut(s.User, `\`); found { // Windows puts the domain first
 		s.User = name
-	}
-	s.Home = s.Getenv("HOME")
-	if s.Home == "" {
-		s.Home = s.SSHHome
 	}
 	if name, err := os.Hostname(); err == nil {
 		s.Computer = name
@@ -66,44 +53,7 @@ func Here(environ []string) (*Station, error) {
 	if s.Folder, err = os.Getwd(); err != nil {
 		return nil, fmt.Errorf("the current folder: %w", err)
 	}
-	s.Config = s.folder("UNICRUX_CONFIG", "XDG_CONFIG_HOME", ".config")
-	s.Data = s.folder("UNICRUX_DATA", "XDG_DATA_HOME", ".local/share")
-	s.State = s.folder("UNICRUX_STATE", "XDG_STATE_HOME", ".local/state")
-	s.Cache = s.folder("", "XDG_CACHE_HOME", ".cache")
 	return s, nil
-}
-
-// folder picks one of our folders: our own variable, else the XDG base directory
-// (relative values are to be ignored, XDG Base Directory Specification, section 2),
-// else the platform's habit.
-func (s *Station) folder(own, xdg, below string) string {
-	if dir := s.Getenv(own); dir != "" {
-		if abs, err := filepath.Abs(dir); err == nil {
-			return abs
-		}
-	}
-	if dir := s.Getenv(xdg); filepath.IsAbs(dir) {
-		return filepath.Join(dir, "unicrux")
-	}
-	switch runtime.GOOS {
-	case "darwin":
-		return filepath.Join(s.Home, "Library", "Application Support", "unicrux", filepath.Base(below))
-	case "windows":
-		if dir := s.Getenv("LOCALAPPDATA"); dir != "" {
-			return filepath.Join(dir, "unicrux", filepath.Base(below))
-		}
-	}
-	return filepath.Join(s.Home, filepath.FromSlash(below), "unicrux")
-}
-
-// Getenv looks a variable up in the station's environment; the last one counts.
-func (s *Station) Getenv(name string) string {
-	for i := len(s.Environ) - 1; i >= 0; i-- {
-		if key, value, found := strings.Cut(s.Environ[i], "="); found && key == name {
-			return value
-		}
-	}
-	return ""
 }
 
 // SSHDir is the folder where we put keys and per-host settings.
@@ -121,32 +71,6 @@ func (s *Station) KeyPath(text string) string {
 		return filepath.Join(s.Folder, text)
 	}
 	return filepath.Clean(text)
-}
-
-// HolderSocket is where the holder listens, or will: where one listens already, a login that
-// has a runtime folder by now does not part from it.
-func (s *Station) HolderSocket() string {
-	sockets := s.holderSockets()
-	for _, socket := range sockets {
-		if _, err := os.Stat(socket); err == nil {
-			return socket
-		}
-	}
-	return sockets[0]
-}
-
-// IsHolder tells whether a socket is one on which our holder may listen.
-func (s *Station) IsHolder(socket string) bool { return slices.Contains(s.holderSockets(), socket) }
-
-// SameHome reports whether git and the ssh client mean the same folder by "~". They
-// differ under sudo, in containers and in throwaway homes.
-func (s *Station) SameHome() bool {
-	if filepath.Clean(s.Home) == filepath.Clean(s.SSHHome) {
-		return true
-	}
-	a, errA := os.Stat(s.Home)
-	b, errB := os.Stat(s.SSHHome)
-	return errA == nil && errB == nil && os.SameFile(a, b)
 }
 
 // Tilde shortens a path below the home folder for showing it to the person.

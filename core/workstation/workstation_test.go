@@ -7,18 +7,18 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"Unicrux/core/person"
 )
 
 func station(t *testing.T) *Station {
 	t.Helper()
 	home := t.TempDir()
-	return &Station{Home: home, SSHHome: home, State: filepath.Join(home, "state"),
-		Now: func() time.Time { return time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC) }}
+	return &Station{Person: person.Person{Home: home, SSHHome: home, State: filepath.Join(home, "state")}, Now: func() time.Time { return time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC) }}
 }
 
 func write(t *testing.T, path, text string, mode fs.FileMode) {
@@ -192,40 +192,5 @@ func TestHere(t *testing.T) {
 	}
 	if got := s.SSHPath("/homes/ines/.ssh/x"); got != "/homes/ines/.ssh/x" {
 		t.Errorf("SSHPath in another home: %q", got)
-	}
-}
-
-// TestHolderSocket tells where the holder listens, with and without a runtime folder.
-func TestHolderSocket(t *testing.T) {
-	t.Parallel()
-	if runtime.GOOS == "windows" {
-		t.Log("a pipe lies in no folder")
-		return
-	}
-	home, run := t.TempDir(), t.TempDir()
-	s := &Station{Home: home, SSHHome: home, State: filepath.Join(home, "state"), UID: os.Getuid(), Environ: []string{"XDG_RUNTIME_DIR=" + run}}
-	below := filepath.Join(s.State, "run", "agent")
-	if err := os.Chmod(run, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	if got := s.HolderSocket(); strings.HasPrefix(got, run) {
-		t.Errorf("in a runtime folder that others may enter: %s", got)
-	}
-	if err := os.Chmod(run, 0o700); err != nil {
-		t.Fatal(err)
-	}
-	if got := s.HolderSocket(); got != filepath.Join(run, "unicrux", "agent") || !s.IsHolder(below) || s.IsHolder("/else") {
-		t.Errorf("in the runtime folder: %s", got)
-	}
-	if err := errors.Join(os.MkdirAll(filepath.Dir(below), 0o700), os.WriteFile(below, nil, 0o600)); err != nil {
-		t.Fatal(err)
-	}
-	if got := s.HolderSocket(); got != below {
-		t.Errorf("where one listens already: %s", got)
-	}
-	other := *s
-	other.SSHHome = t.TempDir()
-	if got := other.HolderSocket(); got != below || len(other.holderSockets()) != 1 {
-		t.Errorf("in a throwaway home: %s", got)
 	}
 }

@@ -1,0 +1,70 @@
+// Package atonce answers git before the rest of the program is ready.
+//
+// git starts this program for each credential and waits for it. Preparing all packages of the
+// program takes longer than all the rest; and packages are prepared in the order of their import
+// paths, each after those that it imports (The Go Programming Language Specification, Program
+// initialization). The module's path begins with a capital letter, so that this package comes
+// before every library, and imports next to nothing: it hands git's question to the holder, and
+// if that answers, the program has done its work.
+//
+// Where the holder does not run, the chest is closed, or something has to be renewed, asked or
+// said, the holder answers no, and the program goes on as usual. Nothing is decided here.
+package atonce
+
+import (
+	"io"
+	"os"
+
+	"Unicrux/core/person"
+	"Unicrux/core/query"
+)
+
+// Read is what was read from the standard input already, when git's question is still to be
+// answered.
+var Read []byte
+
+func init() {
+	if !asked(os.Args) {
+		return
+	}
+	answer, ok := answer(os.Environ(), os.Stdin)
+	if !ok {
+		return
+	}
+	if _, err := os.Stdout.Write(answer); err != nil {
+		os.Exit(3)
+	}
+	os.Exit(0)
+}
+
+// asked tells whether this is the question that package cli knows by the same words.
+func asked(line []string) bool {
+	return len(line) == 4 && line[1] == "for-git" && line[2] == "credential" && line[3] == "get"
+}
+
+// answer asks the holder what git asks; ok is false when it does not know.
+func answer(environ []string, in io.Reader) (answer []byte, ok bool) {
+	if Read = question(in); len(Read) == mostAsked {
+		return nil, false
+	}
+	who := person.Of(environ, "")
+	answer, err := query.Holder(who.HolderSocket(), query.ForGit, query.JoinForGit(who.Data, Read))
+	return answer, err == nil
+}
+
+// mostAsked bounds what is read here: the whole of any usual question, or the beginning of one
+// that package gitlink looks at.
+const mostAsked = 4096
+
+// question reads up to the empty line that ends a question, or the end of the input.
+func question(in io.Reader) []byte {
+	text := make([]byte, 0, mostAsked)
+	for len(text) < mostAsked {
+		n, err := in.Read(text[len(text):mostAsked])
+		text = text[:len(text)+n]
+		if end := len(text) - 1; err != nil || end == 0 && text[0] == '\n' || end > 0 && text[end-1] == '\n' && text[end] == '\n' {
+			break
+		}
+	}
+	return text
+}

@@ -1,0 +1,83 @@
+// Package query asks the holder a question of ours: an extension of the agent protocol
+// (draft-ietf-sshm-ssh-agent, section 3.8). It needs little, so that git can be answered before
+// anything else of the program is ready.
+package query
+
+import (
+	"errors"
+	"io"
+	"slices"
+	"time"
+)
+
+// The messages of the draft (section 7.1).
+const (
+	extension = 27
+	// Response begins what is answered to an extension.
+	Response = 29
+)
+
+// patience bounds the wait for each part of an answer.
+const patience = 5 * time.Second
+
+// maxAnswer bounds an answer: the largest is a secret of an entry, whose file has at most 1 MiB.
+const maxAnswer = 2 << 20
+
+// ErrNoAnswer is returned when nobody at a socket answers a question, or answers no.
+var ErrNoAnswer = errors.New("the holder does not answer")
+
+// ForGit is the name of the question for the credential that git asks for. What is answered is
+// for git as it stands; nothing at all when there is no such credential.
+const ForGit = "credential-for-git@unicrux"
+
+// JoinForGit writes that question: whose chest is meant, by its data folder, and what git said.
+func JoinForGit(data string, said []byte) []byte {
+	return append(append([]byte(data), 0), said...)
+}
+
+// SplitForGit reads what [JoinForGit] wrote.
+func SplitForGit(question []byte) (data string, said []byte) {
+	i := slices.Index(question, 0) // no path has one
+	if i < 0 {
+		return "", question
+	}
+	return string(question[:i]), question[i+1:]
+}
+
+// Holder asks the holder at a socket one question.
+func Holder(socket, name string, question []byte) ([]byte, error) {
+	conn, err := dial(socket)
+	if err != nil {
+		return nil, ErrNoAnswer
+	}
+	defer conn.Close() //nolint:errcheck // the answer is there, or not
+	return exchange(conn, name, question)
+}
+
+// exchange writes one request and reads one response (sections 3 and 3.8).
+func exchange(conn io.ReadWriter, name string, question []byte) ([]byte, error) {
+	message := make([]byte, 4, 4+1+4+len(name)+len(question))
+	message = append(message, extension)
+	message = append(message, number(len(name))...)
+	message = append(append(message, name...), question...)
+	copy(message, number(len(message)-4))
+	if _, err := conn.Write(message); err != nil {
+		return nil, ErrNoAnswer
+	}
+	var length [4]byte
+	if _, err := io.ReadFull(conn, length[:]); err != nil {
+		return nil, ErrNoAnswer
+	}
+	n := int64(length[0])<<24 | int64(length[1])<<16 | int64(length[2])<<8 | int64(length[3])
+	if n < 1 || n > maxAnswer {
+		return nil, ErrNoAnswer
+	}
+	answer := make([]byte, n)
+	if _, err := io.ReadFull(conn, answer); err != nil || answer[0] != Response {
+		return nil, ErrNoAnswer
+	}
+	return answer[1:], nil
+}
+
+// number writes a uint32 (RFC 4251, section 5). Package encoding/binary comes later.
+func number(n int) []byte { return []byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)} }

@@ -1,0 +1,84 @@
+package query
+
+import (
+	"errors"
+	"io"
+	"net"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"testing"
+)
+
+// TestHolder lets a holder answer rightly and wrongly.
+func TestHolder(t *testing.T) {
+	t.Parallel()
+	if runtime.GOOS == "windows" {
+		t.Log("a pipe is no socket")
+		return
+	}
+	long := strings.Repeat("a", 300_000)
+	for name, row := range map[string]struct {
+		parts []string // what the holder sends
+		want  string
+		fails bool
+	}{
+		"an answer":           {[]string{"\x00\x00\x00\x05\x1dtide"}, "tide", false},
+		"nothing":             {[]string{"\x00\x00\x00\x01\x1d"}, "", false},
+		"in parts":            {[]string{"\x00\x00", "\x00\x05\x1d", "ti", "de"}, "tide", false},
+		"a long one":          {[]string{"\x00\x04\x93\xe1\x1d" + long}, long, false},
+		"no":                  {[]string{"\x00\x00\x00\x01\x1c"}, "", true},
+		"a failure":           {[]string{"\x00\x00\x00\x01\x05"}, "", true},
+		"without a kind":      {[]string{"\x00\x00\x00\x00"}, "", true},
+		"longer than allowed": {[]string{"\xff\xff\xff\xff\x1d"}, "", true},
+		"cut short":           {[]string{"\x00\x00\x00\x05\x1dti"}, "", true},
+		"hung up":             {nil, "", true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			socket := filepath.Join(t.TempDir(), "s")
+			listener, err := net.Listen("unix", socket)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer listener.Close() //nolint:errcheck // the test is over
+			heard := make(chan string, 1)
+			go func() {
+				conn, err := listener.Accept()
+				if err != nil {
+					return
+				}
+				message := make([]byte, 4+1+4+4+2)
+				_, _ = io.ReadFull(conn, message)
+				for _, part := range row.parts {
+					_, _ = io.WriteString(conn, part)
+				}
+				_ = conn.Close()
+				heard <- string(message)
+			}()
+			got, err := Holder(socket, "name", []byte("??"))
+			if string(got) != row.want || errors.Is(err, ErrNoAnswer) != row.fails {
+				t.Errorf("%.20q, %v", got, err)
+			}
+			if message := <-heard; message != "\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??" {
+				t.Errorf("heard %q", message)
+			}
+		})
+	}
+	if _, err := Holder(filepath.Join(t.TempDir(), "nobody"), "name", nil); !errors.Is(err, ErrNoAnswer) {
+		t.Errorf("nobody there: %v", err)
+	}
+}
+
+// TestForGit reads what it wrote.
+func TestForGit(t *testing.T) {
+	t.Parallel()
+	for _, row := range [][2]string{{"/home/ines/.local/share/unicrux", "protocol=https\n\n"}, {"/x", ""}, {"", "host=\x00\n"}} {
+		if data, said := SplitForGit(JoinForGit(row[0], []byte(row[1]))); data != row[0] || string(said) != row[1] {
+			t.Errorf("%q: %q, %q", row, data, said)
+		}
+	}
+	if data, said := SplitForGit([]byte("no zero")); data != "" || string(said) != "no zero" {
+		t.Errorf("%q, %q", data, said)
+	}
+}

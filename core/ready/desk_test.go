@@ -1,0 +1,86 @@
+package ready
+
+import (
+	"testing"
+	"time"
+
+	"Unicrux/core/chest"
+	"Unicrux/core/person"
+	"Unicrux/core/query"
+	"Unicrux/core/secret"
+	"Unicrux/core/workstation"
+)
+
+// TestDesk asks what the holder knows by itself, and what it leaves to others.
+func TestDesk(t *testing.T) {
+	t.Parallel()
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	home := t.TempDir()
+	s := &workstation.Station{Person: person.Of([]string{"HOME=" + home}, home), Now: func() time.Time { return now }}
+	d := NewDesk(s)
+	words := secret.New([]byte("seven tides"))
+	if err := d.chest.Lock(secret.Text{}, words); err != nil {
+		t.Fatal(err)
+	}
+	for name, e := range map[string]chest.Entry{
+		"plain":  {},
+		"later":  {Until: now.AddDate(0, 2, 0)},
+		"soon":   {Until: now.AddDate(0, 0, 5)},
+		"ended":  {Until: now.AddDate(0, 0, -2)},
+		"signed": {Until: now.Add(time.Hour), Signed: true},
+		"stale":  {Until: now.Add(time.Second), Signed: true},
+		"broken": {},
+	} {
+		e.Name, e.Protocol, e.At, e.User = name, "https", name+".tidewater.example", "ines"
+		token := "token-of-" + name
+		if name == "broken" {
+			token += "\n"
+		}
+		if err := d.chest.Put(e, chest.Secret{Token: secret.New([]byte(token))}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	ask := func(data, text string) (string, error) {
+		answer, known, err := d.Answer(query.ForGit, query.JoinForGit(data, []byte(text)))
+		if !known {
+			t.Fatal("the question is not known")
+		}
+		return string(answer), err
+	}
+	const plain = "protocol=https\nhost=plain.tidewater.example\n"
+	if got, err := ask(s.Data, plain); err == nil {
+		t.Errorf("from a closed chest: %q", got)
+	}
+	key, err := chest.Of(s).Open(words)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Open(key, time.Hour); err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct {
+		name, data, text, want string
+		long                   bool // left to the long way
+	}{
+		{"a token", s.Data, plain, "username=ines\npassword=token-of-plain\n", false},
+		{"one that ends one day", s.Data, "protocol=https\nhost=later.tidewater.example\n\n", "username=ines\npassword=token-of-later\npassword_expiry_utc=1800705600\n", false},
+		{"one by which somebody signed in", s.Data, "protocol=https\nhost=signed.tidewater.example\n", "username=ines\npassword=token-of-signed\npassword_expiry_utc=1795438800\n", false},
+		{"nothing known", s.Data, "protocol=https\nhost=other.example\n", "", false},
+		{"plain http", s.Data, "protocol=http\nhost=plain.tidewater.example\n", "", false},
+		{"another user", s.Data, plain + "username=chair\n", "", false},
+		{"one to be spoken of", s.Data, "protocol=https\nhost=soon.tidewater.example\n", "", true},
+		{"one that ended", s.Data, "protocol=https\nhost=ended.tidewater.example\n", "", true},
+		{"one to be renewed", s.Data, "protocol=https\nhost=stale.tidewater.example\n", "", true},
+		{"one that git's protocol has no place for", s.Data, "protocol=https\nhost=broken.tidewater.example\n", "", true},
+		{"another chest", home, plain, "", true},
+		{"no question", s.Data, "hello\n", "", true},
+	} {
+		if got, err := ask(row.data, row.text); got != row.want || (err != nil) != row.long {
+			t.Errorf("%s: %q, %v", row.name, got, err)
+		}
+	}
+	d.RemoveAll()
+	if got, err := ask(s.Data, plain); err == nil {
+		t.Errorf("after it forgot: %q", got)
+	}
+}
