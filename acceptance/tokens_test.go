@@ -107,8 +107,12 @@ func TestRefusedInPlace(t *testing.T) {
 	p.mustGit("clone", "--quiet", url, "work")
 	p.commit("work", "one.txt")
 	r := p.git("-C", "work", "push")
-	if r.exit == 0 || !strings.Contains(r.err, "this token may not write") {
+	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 || !strings.Contains(r.err, "this token may not write") ||
+		!strings.Contains(words, "The token forge is for clone, and this is a push. To make one that may push: unicrux token new forge --for push") {
 		t.Errorf("too narrow: %s", r)
+	}
+	if r := p.git("-C", "work", "fetch"); r.exit != 0 || r.err != "" {
+		t.Errorf("no push: %s", r)
 	}
 	// A token that the host has forgotten.
 	token := strings.TrimSpace(p.must("token", "show", "forge", "--reveal").out)

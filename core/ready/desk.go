@@ -49,7 +49,7 @@ func (d *Desk) forGit(question []byte) ([]byte, error) {
 	if !found {
 		return nil, err
 	}
-	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) {
+	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) || reads(e) {
 		return nil, errLongWay
 	}
 	s, err := d.chest.Get(e)

@@ -30,6 +30,8 @@ func TestDesk(t *testing.T) {
 		"signed": {Until: now.Add(time.Hour), Signed: true},
 		"stale":  {Until: now.Add(time.Second), Signed: true},
 		"broken": {},
+		"reads":  {Purposes: []string{"clone"}},
+		"pushes": {Purposes: []string{"clone", "push"}},
 	} {
 		e.Name, e.Protocol, e.At, e.User = name, "https", name+".tidewater.example", "ines"
 		token := "token-of-" + name
@@ -72,6 +74,8 @@ func TestDesk(t *testing.T) {
 		{"one that ended", s.Data, "protocol=https\nhost=ended.tidewater.example\n", "", true},
 		{"one to be renewed", s.Data, "protocol=https\nhost=stale.tidewater.example\n", "", true},
 		{"one that git's protocol has no place for", s.Data, "protocol=https\nhost=broken.tidewater.example\n", "", true},
+		{"one that may not push", s.Data, "protocol=https\nhost=reads.tidewater.example\n", "", true},
+		{"one that may", s.Data, "protocol=https\nhost=pushes.tidewater.example\n", "username=ines\npassword=token-of-pushes\n", false},
 		{"another chest", home, plain, "", true},
 		{"no question", s.Data, "hello\n", "", true},
 	} {
