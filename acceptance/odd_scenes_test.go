@@ -237,6 +237,11 @@ func TestNotes(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.noted(drift, "agent-forwarded", "key-no-passphrase", "key-old", "key-comment-empty")
+	p.write(p.read(".ssh", "config")+"\nHost forge.tidewater.example\n    ForwardAgent no\n    Port 2222\n", ".ssh", "config")
+	p.noted(drift, "agent-forwarded", "settings-unused", "key-no-passphrase", "key-old", "key-comment-empty")
+	if r := p.must("check", drift); !strings.Contains(strings.Join(strings.Fields(r.out), " "), "To see them: unicrux host show forge.tidewater.example --settings") {
+		t.Error(r)
+	}
 }
 
 // noted checks an open way for its notes.

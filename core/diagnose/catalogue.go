@@ -58,6 +58,7 @@ var noteSummaries = []struct {
 	{"way-unprotected", "Nothing protects this way: whoever sits on the network can read and change what passes."},
 	{"address-silent", "One of the host's addresses does not answer, so each connection waits for it before it takes another."},
 	{"host-key-unpublished", "The host's key is stored here, and is not one of those that its description names."},
+	{"settings-unused", "Settings that were written for this host are not used, since others win. To see them: unicrux host show HOST --settings."},
 	{"token-never-ends", "The token has no end: whoever gets it may use it for ever."},
 	{"token-too-wide", "The token may do more than what it is for."},
 	{"secret-in-plain-file", "The secret lies in a plain file, where others can read it. The chest takes it: unicrux chest adopt."},

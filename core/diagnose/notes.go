@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/stray"
@@ -17,7 +18,8 @@ import (
 const oldKey = 5 * 365 * 24 * time.Hour
 
 func (c *checker) note(code Code) {
-	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: noteSummary(code)})
+	summary := strings.ReplaceAll(noteSummary(code), "HOST", foreign.Clean(c.address.Host))
+	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: summary})
 }
 
 // notes gathers what is worth knowing about an open way.
@@ -31,6 +33,9 @@ func (c *checker) notes() {
 		if err == nil && published.Any() && trip.HostKey != nil && !published.Has(trip.HostKey) {
 			c.note("host-key-unpublished")
 		}
+	}
+	if len(c.passage.Settings.Unused()) > 0 {
+		c.note("settings-unused")
 	}
 	if trip == nil || trip.With < 0 {
 		return

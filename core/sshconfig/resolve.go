@@ -70,6 +70,7 @@ func (o Origin) String() string {
 type Value struct {
 	Args   []string
 	Origin Origin
+	Named  bool   // under a Host line that names the host itself, not by a pattern
 	rest   string // what stands after the keyword, as it stands there
 	turn   int    // how many values were read before this one
 }
@@ -225,6 +226,7 @@ type reader struct {
 	checked bool    // the client looks at owner and permissions
 	final   bool    // the second pass
 	never   bool    // included where the block around it does not match: nothing in it can
+	named   bool    // the current block's Host line names the host itself
 	block   string  // the line that the current block begins with, in a survey
 	unknown []Value // conditions of the block's Match line that were not asked
 }
@@ -267,8 +269,8 @@ func (r *reader) oneOfMany(raw string, at Origin, depth int, active bool) bool {
 		keyword, rest, words := skim(raw)
 		m := r.s.mannerOf(keyword)
 		if m == host && words == 1 && isPlain(rest) {
-			r.unknown = nil
-			return !r.never && rest == r.s.Query.Host
+			r.unknown, r.named = nil, rest == r.s.Query.Host
+			return !r.never && r.named
 		}
 		if !active && len(r.unknown) == 0 && m.passesOver(rest, words) {
 			return false
@@ -311,8 +313,10 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 	r.unknown = nil
 	switch l.keyword {
 	case "host":
+		r.named = slices.Contains(l.args, r.host())
 		return !r.never && matchHost(r.host(), l.args)
 	case "match":
+		r.named = false
 		return r.match(l.rest, at) && !r.never // in this order: it may ask for the second pass
 	case "include":
 		for _, pattern := range l.args {
@@ -320,7 +324,7 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 		}
 	default:
 		if active || regardless[l.keyword] {
-			r.s.set(l.keyword, Value{Args: l.args, rest: l.rest, Origin: at})
+			r.s.set(l.keyword, Value{Args: l.args, rest: l.rest, Origin: at, Named: r.named})
 		}
 	}
 	return active
@@ -380,7 +384,7 @@ func (r *reader) include(pattern string, at Origin, depth int, active bool) {
 		r.s.problem(at, "include", ErrArgument)
 	}
 	for _, path := range paths {
-		inner := reader{s: r.s, user: r.user, checked: r.user, final: r.final, never: r.never || !active}
+		inner := reader{s: r.s, user: r.user, checked: r.user, final: r.final, never: r.never || !active, named: r.named}
 		r.s.optional(inner.file(path, depth+1, active), path)
 	}
 }

@@ -57,6 +57,34 @@ Host *
 	}
 }
 
+// TestUnused tells what was written for a host and does not hold from what stands behind it by
+// design.
+func TestUnused(t *testing.T) {
+	for name, row := range map[string]struct {
+		text  string
+		lines []int // that are not used
+	}{
+		"a default behind":        {"Host forge\n Port 22\nHost *\n Port 23\n", nil},
+		"a default in front":      {"Port 23\nHost forge\n Port 22\n", []int{3}},
+		"a pattern in front":      {"Host f*\n Port 23\nHost forge\n Port 22\n User git\n", []int{4}},
+		"the same value":          {"Host f*\n Port 22\nHost forge\n Port 22\n", nil},
+		"what adds up":            {"IdentityFile a\nHost forge\n IdentityFile b\n", nil},
+		"another host's":          {"Port 23\nHost other\n Port 22\n", nil},
+		"one of several names":    {"Port 23\nHost other forge\n Port 22\n", []int{3}},
+		"a pattern for the host":  {"Port 23\nHost forg?\n Port 22\n", nil},
+		"a Match line in between": {"Port 23\nHost forge\nMatch all\n Port 22\n", nil},
+		"its own block again":     {"Host forge\n User a\nHost forge\n User b\n", []int{4}},
+	} {
+		var lines []int
+		for _, value := range resolveText(t, row.text, "forge").Unused() {
+			lines = append(lines, value.Origin.Line)
+		}
+		if !slices.Equal(lines, row.lines) {
+			t.Errorf("%s: %v, want %v", name, lines, row.lines)
+		}
+	}
+}
+
 func TestProblemsKeepTheirLine(t *testing.T) {
 	for _, row := range []struct {
 		text string

@@ -35,6 +35,19 @@ func (s *Settings) Winners() []Winner {
 	return list
 }
 
+// Unused lists the values that were written for this very host and lost against others.
+func (s *Settings) Unused() []Value {
+	var list []Value
+	for _, w := range s.Winners() {
+		for _, lost := range w.Lost {
+			if lost.Named && !slices.Equal(lost.Args, w.Values[0].Args) {
+				list = append(list, lost)
+			}
+		}
+	}
+	return list
+}
+
 // Flat writes the settings as a file in which nothing depends on anything: the values that
 // hold, one on each line. The client reads from it what we read from all files together.
 func (s *Settings) Flat() []byte {
