@@ -11,11 +11,14 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
 	"Unicrux/core/address"
+	"Unicrux/core/form"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/secret"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
@@ -134,17 +137,40 @@ func (v *View) addSSH(ctx context.Context, station *workstation.Station, setting
 
 // setting makes one of the nth line that the client prints for a keyword.
 func setting(l line, w sshconfig.Winner, nth int, otherwise string) Setting {
-	s := Setting{Name: l.Name, Value: l.Value}
+	s := Setting{Name: l.Name, Value: veil(l.Name, l.Value)}
 	if len(w.Values) == 0 {
 		return s
 	}
 	s.Origin, s.Default = place(w, nth), otherwise
 	if nth == 0 {
 		for _, lost := range w.Lost {
-			s.Lost = append(s.Lost, Lost{lost.Text(), lost.Origin.String(), earlierWins})
+			s.Lost = append(s.Lost, Lost{veiled(l.Name, lost), lost.Origin.String(), earlierWins})
 		}
 	}
 	return s
+}
+
+// telling finds names of variables that say that they hold secrets.
+var telling = form.Late(`(?i)` + secret.Names)
+
+// veil hides what a variable of SetEnv hands to the host, where its name tells that it is a secret.
+func veil(keyword, word string) string {
+	if name, _, found := strings.Cut(word, "="); found && keyword == "setenv" && telling().MatchString(name) {
+		return name + "=" + secret.Mask
+	}
+	return word
+}
+
+// veiled is what stands in a line that lost, which may set several variables.
+func veiled(keyword string, lost sshconfig.Value) string {
+	words := slices.Clone(lost.Args)
+	for i, word := range words {
+		words[i] = veil(keyword, word)
+	}
+	if slices.Equal(words, lost.Args) {
+		return lost.Text()
+	}
+	return sshconfig.Value{Args: words}.Text()
 }
 
 // place is where the nth printed value of a keyword stands: some lines hold several.

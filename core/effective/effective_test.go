@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"Unicrux/core/person"
+	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
 
@@ -90,6 +91,38 @@ Match exec "touch `+s.Home+`/ran"
 	for _, setting := range v.SSH {
 		if setting.Name == "user" && (len(setting.Lost) != 1 || setting.Lost[0].Value != "nobody" || !strings.HasSuffix(setting.Lost[0].Origin, ":7") || setting.Default == "git") {
 			t.Errorf("user: %+v", setting)
+		}
+	}
+}
+
+// TestVeil hides what is named like a secret, wherever it won or lost.
+func TestVeil(t *testing.T) {
+	t.Parallel()
+	s := station(t)
+	config := write(t, s, "config", "Host forge\n  SetEnv A=b FORGE_TOKEN=hush1 \"DB_PASSWORD=hush2 hush3\" TOKENS_MADE_OF=x\n")
+	v, err := For(t.Context(), s, Question{Host: "forge", SSHConfig: config})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, setting := range v.SSH {
+		if setting.Name == "setenv" {
+			got = append(got, setting.Value)
+		}
+	}
+	if text := strings.Join(got, "|"); text != "A=b|FORGE_TOKEN=••••|DB_PASSWORD=••••|TOKENS_MADE_OF=••••" {
+		t.Errorf("%s", text)
+	}
+	for _, row := range []struct {
+		keyword, want string
+		words         []string
+	}{
+		{"setenv", `"A=b" "my_secret=••••" "D=e f"`, []string{"A=b", "my_secret=c d", "D=e f"}},
+		{"sendenv", "A MY_TOKEN", []string{"A", "MY_TOKEN"}},
+		{"proxycommand", `x "TOKEN=y"`, []string{"x", "TOKEN=y"}},
+	} {
+		if got := veiled(row.keyword, sshconfig.Value{Args: row.words}); got != row.want {
+			t.Errorf("%q: %q", row.words, got)
 		}
 	}
 }

@@ -23,6 +23,9 @@ var ErrTooLong = errors.New("more than 65536 bytes, which is no passphrase or to
 // Mask is what stands in place of a secret. Its length does not depend on the secret's.
 const Mask = "••••"
 
+// Names is the form (RE2) of what stands in the names of variables that hold secrets.
+const Names = `TOKEN|PASSWORD|SECRET`
+
 // A Text is a secret. The zero value is an empty one.
 type Text struct{ content []byte }
 

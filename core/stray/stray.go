@@ -13,11 +13,10 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
-	"sync"
 
 	"Unicrux/core/address"
+	"Unicrux/core/form"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
@@ -322,15 +321,9 @@ func toldFiles(station *workstation.Station) []string {
 	return files
 }
 
-// The forms of what is told are compiled when they are wanted: most runs of the program want
-// none, and git waits for some.
 var (
-	inAddress = sync.OnceValue(func() *regexp.Regexp {
-		return regexp.MustCompile(`https://([^\s:/@'"]*):([^\s@/'"]+)@([A-Za-z0-9.-]+(?::\d+)?)`)
-	})
-	inVariable = sync.OnceValue(func() *regexp.Regexp {
-		return regexp.MustCompile(`(?i)^\s*(?:export\s+)?([A-Z0-9_]*(?:TOKEN|PASSWORD|SECRET)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
-	})
+	inAddress  = form.Late(`https://([^\s:/@'"]*):([^\s@/'"]+)@([A-Za-z0-9.-]+(?::\d+)?)`)
+	inVariable = form.Late(`(?i)^\s*(?:export\s+)?([A-Z0-9_]*(?:` + secret.Names + `)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
 )
 
 // told finds addresses with a secret in them, and in environment files what is named like one.
