@@ -31,10 +31,12 @@ func init() {
 	if !ok {
 		return
 	}
-	if _, err := os.Stdout.Write(answer); err != nil {
+	switch n, err := os.Stdout.Write(answer); {
+	case err == nil:
+		os.Exit(0)
+	case n > 0:
 		os.Exit(3)
-	}
-	os.Exit(0)
+	} // else the usual way says why nothing can be written
 }
 
 // asked tells whether this is the question that package cli knows by the same words.
