@@ -32,6 +32,13 @@ func TestAnswersAtOnce(t *testing.T) {
 	if r := get(); !strings.Contains(r.out, "password=tide-") || !strings.Contains(r.err, "\ninit os @") || prepared.MatchString(r.err) {
 		t.Errorf("an open chest: %s", r)
 	}
+	token := strings.TrimSpace(p.read2(p.host.TokenFileOf("lab")))
+	for _, early := range []bool{false, true} { // it is kept, and then it is known
+		r := p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+token+"\n", program, "for-git", "credential", "store")
+		if r.out != "" || r.exit != 0 || prepared.MatchString(r.err) == early {
+			t.Errorf("stored: %s", r)
+		}
+	}
 	p.extra = append(p.extra, "UNICRUX_DATA="+p.path("other"))
 	if r := get(); r.out != "" || r.exit != 0 || !prepared.MatchString(r.err) {
 		t.Errorf("another chest than the open one: %s", r)

@@ -27,7 +27,7 @@ func init() {
 	if !asked(os.Args) {
 		return
 	}
-	answer, ok := answer(os.Environ(), os.Stdin)
+	answer, ok := answer(os.Args[3], os.Environ(), os.Stdin)
 	if !ok {
 		return
 	}
@@ -39,18 +39,18 @@ func init() {
 	} // else the usual way says why nothing can be written
 }
 
-// asked tells whether this is the question that package cli knows by the same words.
+// asked tells whether this is a question that package cli knows by the same words.
 func asked(line []string) bool {
-	return len(line) == 4 && line[1] == "for-git" && line[2] == "credential" && line[3] == "get"
+	return len(line) == 4 && line[1] == "for-git" && line[2] == "credential" && (line[3] == "get" || line[3] == "store")
 }
 
 // answer asks the holder what git asks; ok is false when it does not know.
-func answer(environ []string, in io.Reader) (answer []byte, ok bool) {
-	if Read = question(in); len(Read) == mostAsked {
+func answer(action string, environ []string, in io.Reader) (answer []byte, ok bool) {
+	if Read = said(in); len(Read) == mostAsked {
 		return nil, false
 	}
 	who := person.Of(environ, "")
-	answer, err := query.Holder(who.HolderSocket(), query.ForGit, query.JoinForGit(who.Data, Read))
+	answer, err := query.Holder(who.HolderSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: Read}.Text())
 	return answer, err == nil
 }
 
@@ -58,8 +58,8 @@ func answer(environ []string, in io.Reader) (answer []byte, ok bool) {
 // that package gitlink looks at.
 const mostAsked = 4096
 
-// question reads up to the empty line that ends a question, or the end of the input.
-func question(in io.Reader) []byte {
+// said reads up to the empty line that ends a question, or the end of the input.
+func said(in io.Reader) []byte {
 	text := make([]byte, 0, mostAsked)
 	for len(text) < mostAsked {
 		n, err := in.Read(text[len(text):mostAsked])

@@ -26,22 +26,33 @@ const maxAnswer = 2 << 20
 // ErrNoAnswer is returned when nobody at a socket answers a question, or answers no.
 var ErrNoAnswer = errors.New("the holder does not answer")
 
-// ForGit is the name of the question for the credential that git asks for. What is answered is
-// for git as it stands; nothing at all when there is no such credential.
+// ForGit is the name of the question that git asks a credential helper. What is answered is for git
+// as it stands, and often nothing at all.
 const ForGit = "credential-for-git@unicrux"
 
-// JoinForGit writes that question: whose chest is meant, by its data folder, and what git said.
-func JoinForGit(data string, said []byte) []byte {
-	return append(append([]byte(data), 0), said...)
+// A GitQuestion is that question.
+type GitQuestion struct {
+	Data   string // the data folder: whose chest is meant
+	Action string // get or store
+	Said   []byte // what git said (git-credential(1), INPUT/OUTPUT FORMAT)
 }
 
-// SplitForGit reads what [JoinForGit] wrote.
-func SplitForGit(question []byte) (data string, said []byte) {
-	i := slices.Index(question, 0) // no path has one
-	if i < 0 {
-		return "", question
+// Text is the question as the holder gets it. No path has a zero byte in it, and no action.
+func (q GitQuestion) Text() []byte {
+	return append([]byte(q.Data+"\x00"+q.Action+"\x00"), q.Said...)
+}
+
+// ReadGitQuestion reads what [GitQuestion.Text] wrote; ok is false for anything else.
+func ReadGitQuestion(text []byte) (q GitQuestion, ok bool) {
+	for _, part := range []*string{&q.Data, &q.Action} {
+		i := slices.Index(text, 0)
+		if i < 0 {
+			return GitQuestion{}, false
+		}
+		*part, text = string(text[:i]), text[i+1:]
 	}
-	return string(question[:i]), question[i+1:]
+	q.Said = text
+	return q, true
 }
 
 // Holder asks the holder at a socket one question.

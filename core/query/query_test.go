@@ -5,6 +5,7 @@ import (
 	"io"
 	"net"
 	"path/filepath"
+	"reflect"
 	"runtime"
 	"strings"
 	"testing"
@@ -70,15 +71,17 @@ func TestHolder(t *testing.T) {
 	}
 }
 
-// TestForGit reads what it wrote.
-func TestForGit(t *testing.T) {
+// TestGitQuestion reads what it wrote.
+func TestGitQuestion(t *testing.T) {
 	t.Parallel()
-	for _, row := range [][2]string{{"/home/ines/.local/share/unicrux", "protocol=https\n\n"}, {"/x", ""}, {"", "host=\x00\n"}} {
-		if data, said := SplitForGit(JoinForGit(row[0], []byte(row[1]))); data != row[0] || string(said) != row[1] {
-			t.Errorf("%q: %q, %q", row, data, said)
+	for _, row := range []GitQuestion{{"/home/ines/.local/share/unicrux", "get", []byte("protocol=https\n\n")}, {"/x", "store", []byte{}}, {"", "", []byte("host=\x00\n")}} {
+		if q, ok := ReadGitQuestion(row.Text()); !ok || !reflect.DeepEqual(q, row) {
+			t.Errorf("%q: %q", row, q)
 		}
 	}
-	if data, said := SplitForGit([]byte("no zero")); data != "" || string(said) != "no zero" {
-		t.Errorf("%q, %q", data, said)
+	for _, text := range []string{"", "/x", "/x\x00get"} {
+		if q, ok := ReadGitQuestion([]byte(text)); ok {
+			t.Errorf("%q: %q", text, q)
+		}
 	}
 }

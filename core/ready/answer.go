@@ -170,7 +170,7 @@ func another(e chest.Entry) []string {
 // ProvedByGit notes that git got through with a credential. One that is not in the chest yet is
 // kept, if the host is one for which git asks us.
 func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
-	if asked.Protocol != "https" || asked.Host == "" || asked.Password.Empty() {
+	if !storable(asked) {
 		return nil
 	}
 	list, err := c.At("https", asked.Host)
@@ -178,23 +178,38 @@ func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
 		return err
 	}
 	now := p.Station.Now().UTC().Truncate(time.Second)
+	switch e, found, err := keeps(c, list, asked); {
+	case err != nil:
+		return err
+	case !found:
+		return p.keepFromGit(c, asked, now)
+	case p.provedToday(e): // once a day is enough
+		return nil
+	default:
+		return c.Note(e.Name, func(e *chest.Entry) { e.Proved = now })
+	}
+}
+
+// storable tells whether what git proved is something that belongs into a chest.
+func storable(asked gitlink.Asked) bool {
+	return asked.Protocol == "https" && asked.Host != "" && !asked.Password.Empty()
+}
+
+// keeps finds the entry of a list that has the secret with which git got through.
+func keeps(c *chest.Chest, list []chest.Entry, asked gitlink.Asked) (e chest.Entry, found bool, err error) {
 	for _, e := range list {
 		if e.User != asked.User && e.Account != asked.User {
 			continue
 		}
 		s, err := c.Get(e)
-		if err != nil {
-			return err
-		}
-		if same(s.Token, asked.Password) {
-			if now.Sub(e.Proved) < 24*time.Hour { // once a day is enough
-				return nil
-			}
-			return c.Note(e.Name, func(e *chest.Entry) { e.Proved = now })
+		if err != nil || same(s.Token, asked.Password) {
+			return e, err == nil, err
 		}
 	}
-	return p.keepFromGit(c, asked, now)
+	return e, false, nil
 }
+
+func (p Place) provedToday(e chest.Entry) bool { return p.Station.Now().Sub(e.Proved) < 24*time.Hour }
 
 // keepFromGit keeps what a person typed at git's own prompt, and the host took.
 func (p Place) keepFromGit(c *chest.Chest, asked gitlink.Asked, now time.Time) error {

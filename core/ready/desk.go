@@ -3,6 +3,7 @@ package ready
 import (
 	"bytes"
 	"errors"
+	"slices"
 
 	"Unicrux/core/chest"
 	"Unicrux/core/gitlink"
@@ -37,14 +38,23 @@ func (d *Desk) Answer(name string, question []byte) (answer []byte, known bool, 
 }
 
 func (d *Desk) forGit(question []byte) ([]byte, error) {
-	folder, text := query.SplitForGit(question)
-	if folder != d.place.Station.Data { // another chest than the one that is open here
+	q, ok := query.ReadGitQuestion(question)
+	if !ok || q.Data != d.place.Station.Data { // another chest than the one that is open here
 		return nil, errLongWay
 	}
-	asked, err := gitlink.ReadCredential(bytes.NewReader(text))
-	if err != nil {
+	asked, err := gitlink.ReadCredential(bytes.NewReader(q.Said))
+	switch {
+	case err != nil:
 		return nil, err
+	case q.Action == "get":
+		return d.get(asked)
+	case q.Action == "store":
+		return nil, d.store(asked)
 	}
+	return nil, errLongWay
+}
+
+func (d *Desk) get(asked gitlink.Asked) ([]byte, error) {
 	e, found, err := wanted(d.chest, asked)
 	if !found {
 		return nil, err
@@ -57,4 +67,19 @@ func (d *Desk) forGit(question []byte) ([]byte, error) {
 		return nil, errLongWay
 	}
 	return forGit(e, s), nil
+}
+
+// store is done where everything is known that git has to tell.
+func (d *Desk) store(asked gitlink.Asked) error {
+	if !storable(asked) {
+		return nil
+	}
+	list, err := d.chest.At("https", asked.Host)
+	if err != nil || slices.ContainsFunc(list, func(e chest.Entry) bool { return e.Kind != chest.Sealed }) {
+		return errLongWay
+	}
+	if e, found, err := keeps(d.chest, list, asked); err != nil || !found || !d.place.provedToday(e) {
+		return errLongWay
+	}
+	return nil
 }

@@ -23,7 +23,7 @@ func TestDesk(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, e := range map[string]chest.Entry{
-		"plain":  {},
+		"plain":  {Proved: now.Add(-time.Hour)},
 		"later":  {Until: now.AddDate(0, 2, 0)},
 		"soon":   {Until: now.AddDate(0, 0, 5)},
 		"ended":  {Until: now.AddDate(0, 0, -2)},
@@ -42,15 +42,15 @@ func TestDesk(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	ask := func(data, text string) (string, error) {
-		answer, known, err := d.Answer(query.ForGit, query.JoinForGit(data, []byte(text)))
+	ask := func(data, action, text string) (string, error) {
+		answer, known, err := d.Answer(query.ForGit, query.GitQuestion{Data: data, Action: action, Said: []byte(text)}.Text())
 		if !known {
 			t.Fatal("the question is not known")
 		}
 		return string(answer), err
 	}
 	const plain = "protocol=https\nhost=plain.tidewater.example\n"
-	if got, err := ask(s.Data, plain); err == nil {
+	if got, err := ask(s.Data, "get", plain); err == nil {
 		t.Errorf("from a closed chest: %q", got)
 	}
 	key, err := chest.Of(s).Open(words)
@@ -79,12 +79,31 @@ func TestDesk(t *testing.T) {
 		{"another chest", home, plain, "", true},
 		{"no question", s.Data, "hello\n", "", true},
 	} {
-		if got, err := ask(row.data, row.text); got != row.want || (err != nil) != row.long {
+		if got, err := ask(row.data, "get", row.text); got != row.want || (err != nil) != row.long {
 			t.Errorf("%s: %q, %v", row.name, got, err)
 		}
 	}
+	for _, row := range []struct {
+		name, text string
+		long       bool
+	}{
+		{"proved today", plain + "username=ines\npassword=token-of-plain\n", false},
+		{"proved long ago", "protocol=https\nhost=later.tidewater.example\nusername=ines\npassword=token-of-later\n", true},
+		{"another secret", plain + "username=ines\npassword=another\n", true},
+		{"another user's", plain + "username=chair\npassword=token-of-plain\n", true},
+		{"of a host not known", "protocol=https\nhost=other.example\nusername=ines\npassword=x\n", true},
+		{"over plain http", "protocol=http\nhost=plain.tidewater.example\nusername=ines\npassword=x\n", false},
+		{"without a password", plain + "username=ines\n", false},
+	} {
+		if got, err := ask(s.Data, "store", row.text); got != "" || (err != nil) != row.long {
+			t.Errorf("store, %s: %q, %v", row.name, got, err)
+		}
+	}
+	if got, err := ask(s.Data, "erase", plain); err == nil {
+		t.Errorf("erase: %q", got)
+	}
 	d.RemoveAll()
-	if got, err := ask(s.Data, plain); err == nil {
+	if got, err := ask(s.Data, "get", plain); err == nil {
 		t.Errorf("after it forgot: %q", got)
 	}
 }
