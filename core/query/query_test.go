@@ -1,6 +1,7 @@
 package query
 
 import (
+	"bytes"
 	"errors"
 	"io"
 	"net"
@@ -84,4 +85,34 @@ func TestGitQuestion(t *testing.T) {
 			t.Errorf("%q: %q", text, q)
 		}
 	}
+}
+
+// conversation hears anything, and says one thing.
+type conversation struct {
+	io.Reader
+	io.Writer
+}
+
+// FuzzExchange lets a holder answer anything: what is taken from it is a whole answer.
+func FuzzExchange(f *testing.F) {
+	for _, seed := range []string{"\x00\x00\x00\x05\x1dtide", "\x00\x00\x00\x01\x05", "\xff\xff\xff\xff\x1d", "\x00\x00\x00\x00", ""} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, said []byte) {
+		answer, err := exchange(conversation{bytes.NewReader(said), io.Discard}, "name", nil)
+		if err == nil && !bytes.HasPrefix(said, append(append(number(len(answer)+1), Response), answer...)) {
+			t.Errorf("%q: %q", said, answer)
+		}
+	})
+}
+
+// FuzzGitQuestion writes what it read as it stood.
+func FuzzGitQuestion(f *testing.F) {
+	f.Add([]byte("/home/ines/.local/share/unicrux\x00get\x00protocol=https\n\n"))
+	f.Add([]byte("\x00\x00\x00"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		if q, ok := ReadGitQuestion(text); ok && !bytes.Equal(q.Text(), text) {
+			t.Errorf("%q: %+v", text, q)
+		}
+	})
 }
