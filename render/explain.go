@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -14,7 +15,7 @@ func (s Style) Reading(r diagnose.Reading) string {
 	switch {
 	case len(r.Causes) == 0:
 		return s.Sentences("Nothing in this text is known to Unicrux, so it cannot tell what it means.",
-			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check", "URL")
+			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check", cmp.Or(r.Where(), "URL"))
 	case r.Conclusive:
 		return s.conclusive(r.Causes[0])
 	}

@@ -9,7 +9,7 @@ var addressCauses = []entry{
 				{`no path specified; see`, .95},
 				{`strange (hostname|pathname|port)\b`, .95},
 				{`URL using bad/illegal format|URL rejected: (no host|bad hostname|bad scheme)`, .9},
-				{`(unable to find remote helper for|remote helper|protocol) '(htt?p?s?|hhttps?|hpts?|httsp|shh|sssh|htps|htttps?|sh|git@[^']*|gti|shs)'( not found| is not supported)?$`, .92},
+				{`(unable to find remote helper for|remote helper|protocol) '(htt?p?s?|ttps?|hhttps?|hpts?|httsp|shh|sssh|htps|htttps?|sh|git@[^']*|gti|shs)'( not found| is not supported)?$`, .92},
 				{`protocol '[a-z]+' is not supported`, .75},
 				{`'remote-(htp|hhttp|httsp|sssh|shh|htps|htttp)s?' is not a git command`, .92},
 				{`resolve hostname (https?|ssh|git|git@[^ ]*|\[?[^ ]*/[^ ]*): `, .92},
@@ -59,6 +59,7 @@ var addressCauses = []entry{
 			shown: []sign{
 				{`unauthenticated git protocol`, .95},
 				{`protocol "?http"? (not supported|disabled)`, .85},
+				{`^(fatal: |error: )?unsupported url protocol`, .5},
 				{`unable to connect to \S+:?$`, .6},
 				{`port 9418`, .35},
 				{`\S+\[0: [^\]]+\]: errno=`, .75},

@@ -70,16 +70,16 @@ var otherCauses = []entry{
 	{"disk-full", Beyond, "There is no room left on the disk, here or at the host.", You,
 		"Make room. Where the words come from the host, tell whoever runs it.", "",
 		signs{
-			shown: []sign{{`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded`, .97}, {`unable to create temporary object directory|unpacker error`, .3}},
+			shown: []sign{{`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded|(over|exceeded|exceeds) its (data|storage|disk) quota`, .97}, {`unable to create temporary object directory|unpacker error`, .3}},
 		}},
 	{"memory-short", Beyond, "There is not enough memory, here or at the host.", You,
 		"End other programs, or fetch less at a time: git clone --depth 1 URL. Where the words come from the host, tell whoever runs it.", "",
-		signs{shown: []sign{{`out of memory|malloc failed|mmap failed|cannot allocate memory|pack-objects died of signal 9`, .95}}}},
+		signs{shown: []sign{{`out of memory|malloc failed|mmap failed|cannot allocate memory|(pack-objects|index-pack|unpack-objects|git\S*) died of signal 9`, .95}}}},
 	{"lock-left", Beyond, "Another git is at work in this repository, or one that was stopped left its lock behind.", You,
 		"Wait for the other one. If there is none, remove the lock file that git names.", "",
 		signs{
 			shown: []sign{
-				{`(index|shallow|config|HEAD|\w+)\.lock': File exists|another git process seems|cannot lock ref .*: is at|could not lock config file .*: file exists|waiting for lock on|lock held by`, .95},
+				{`(index|shallow|config|HEAD|\w+)\.lock': File exists|another git process seems|cannot lock ref .*: is at|could not lock config file .*: file exists|waiting for lock on|lock held by|unable to get credential storage lock`, .95},
 			},
 		}},
 	{"files-owner", Beyond, "Files of this repository cannot be written: they belong to another user, or the disk is read-only.", You,
@@ -113,10 +113,10 @@ var otherCauses = []entry{
 		"Read what the host says above, take it out of the commits, and push again.", "",
 		signs{
 			words: []string{
-				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
+				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|large files? detected|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|(author|committer|e-?mail)( \S+){0,2} must|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
 			shown:  []sign{{`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`, .9}},
-			unless: `rate.?limit|filename too long`,
+			unless: `rate.?limit|filename too long|its (data|storage|disk) quota`,
 		}},
 	{"program-old", Beyond, "The program is too old for what is asked of it.", You,
 		"Bring git, ssh or hg up to date.", "",
@@ -124,6 +124,6 @@ var otherCauses = []entry{
 			shown: []sign{
 				{`unknown option|unknown repository (format|extension)|expected git repo version|unsupported (protocol|repository) version|unknown (switch|subcommand)|not a git command\. see|requires (a newer|git version|features unknown)|repository requires features|unsupported version|needs newer version|unrecognized (option|argument)|unknown protocol version`, .82},
 			},
-			unless: `'(remote|credential)-|credential-|usage: ssh|^ssh: unknown option`,
+			unless: `'(remote|credential)-|'lfs' is not|credential-|usage: ssh|^ssh: unknown option`,
 		}},
 }

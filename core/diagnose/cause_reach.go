@@ -49,7 +49,7 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrSilent},
 			shown: []sign{
-				{`connection timed out|operation timed out|timeout was reached|timed out after|connection attempt timed out|i/o timeout|etimedout`, .88},
+				{`connection timed out|operation timed out|timeout was reached|after \d+ ms: timed out|timed out after|connection attempt timed out|i/o timeout|etimedout`, .88},
 				{`^timeout, server \S+ not responding`, .7},
 				{`after \d{5,} ms: could(n't| not) connect`, .8},
 			},
@@ -71,7 +71,7 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
 				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
-				{`broken pipe|empty reply from server|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
+				{`broken pipe|empty reply from server|curl 18\b|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
 				{`getpeername\(\) failed`, .35},
 				{`connection closed by .* \[preauth\]`, .7},
 			},
@@ -114,7 +114,7 @@ var reachCauses = []entry{
 		"Try the command by itself and mend what it complains about.", "through",
 		signs{
 			met:    []error{wire.ErrProxy},
-			shown:  []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95}, {`exec: \S+: not found`, .85}, {`unknown port 65535`, .45}},
+			shown:  []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95}, {`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45}},
 			unless: `stdio forwarding|channel \d+: open failed`,
 		}},
 	{"jump-failed", Reach, "The way breaks at the jump host.", You,

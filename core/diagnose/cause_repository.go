@@ -23,7 +23,7 @@ var repositoryCauses = []entry{
 				{`no suitable response from remote hg`, .4},
 				{bare, .4},
 			},
-			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found`,
+			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found|found on your path`,
 			tell:   "Open the repository's page in a browser as the same account.",
 		}},
 	{"repository-moved", Repository, "The repository has another address now.", You,

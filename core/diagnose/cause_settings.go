@@ -13,6 +13,7 @@ var settingsCauses = []entry{
 				{`cannot run (ssh|git|hg): No such file`, .97},
 				{`cannot spawn (ssh|git|hg): No such file`, .97},
 				{`'remote-https?' is not a git command|remote helper for 'https?'`, .95},
+				{`'?git-\w+'? was not found on your path|git: 'lfs' is not a git command`, .97},
 				{`xcrun: error|invalid active developer path|no developer tools were found`, .96},
 				{`abort: (program|command) .*ssh.* not found`, .9},
 				{`executable file not found in`, .7},
@@ -175,6 +176,7 @@ var settingsCauses = []entry{
 				{`load key "?[^"]*[^" ]"?: (invalid format|error in libcrypto|unsupported|permission denied|is a directory|unknown|no start line|bad|not a|input\/output|string is too large|incomplete)`, .93},
 				{`key_load_\w+: (invalid format|no such)|error loading key .*: (invalid format|error in)`, .9},
 				{`identity file \S+ not accessible: (permission|is a)`, .85},
+				{`invalid ?private ?key\b`, .88},
 			},
 			unless: `load key "?[^" ]+\.pub"?: |bad permissions`,
 		}},
@@ -190,7 +192,7 @@ var settingsCauses = []entry{
 		"Start the agent again and load the key, or take the agent out of the settings.", "agent",
 		signs{
 			shown: []sign{
-				{`could not open a connection to your authentication agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent|fetching identities.*communication with agent failed`, .9},
+				{`could not open a connection to your authentication agent|failed connecting (to )?(the )?agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent|fetching identities.*communication with agent failed`, .9},
 				{`attempted \S*agent authentication|no authentication available`, .3},
 			},
 		}},

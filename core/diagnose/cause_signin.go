@@ -83,7 +83,7 @@ var signInCauses = []entry{
 			shown: []sign{
 				{`authentication failed for|authentication failed$|logon failed|login failed`, .5},
 				{`requested url returned error: 401|http error 401|http/[\d.]+ 401|401 unauthorized|abort: authorization failed`, .5},
-				{`basic: access denied|incorrect or has expired`, .55},
+				{`basic: access denied|incorrect or has expired|too many redirects or authentication replays`, .55},
 				{`^\S+: https?://\S+: not authorized$`, .5},
 				{`batch response: .*auth(entication|orization)|lfs.*authorization error`, .45},
 			},
@@ -107,6 +107,7 @@ var signInCauses = []entry{
 				{`redirect: ?\S*(sign_?in|log_?in|/auth|/sso|users/sign|session)`, .95},
 				{`not valid: is this a git repository`, .35},
 				{`<!doctype html|<html`, .5},
+				{`bad line length character: <`, .9},
 				{`redirect\S* to \S*(sign_?in|log_?in|captive|portal)`, .9},
 			},
 		}},
@@ -140,6 +141,7 @@ var signInCauses = []entry{
 		signs{
 			shown: []sign{
 				{denied, .5},
+				{`no more authentication methods available|cannot log in at \S+:\d+`, .75},
 				{`^no supported authentication methods|authentication failed\.?$|auth fail\b`, .3},
 				{`offering (\S+ )?public key`, .8},
 				{`unable to authenticate, attempted methods \[none publickey|server sent: publickey`, .8},

@@ -9,7 +9,7 @@ var trustCauses = []entry{
 		signs{
 			met: []error{wire.ErrAlgorithms},
 			shown: []sign{
-				{`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm`, .96},
+				{`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`, .96},
 			},
 		}},
 	{"host-key-unknown", Trust, "This is the first contact with the host, and git cannot ask whether its key is the right one.", You,
@@ -17,6 +17,8 @@ var trustCauses = []entry{
 		signs{
 			shown: []sign{
 				{`host key verification failed`, .75},
+				{`reject host ?key`, .9},
+				{`server key did not validate`, .55},
 				{`authenticity of host|no \S+ host key is known for`, .92},
 				{`host key (is )?not (known|cached)|unknown ?host ?key|host key is unknown|knownhosts: key is unknown|not in the list of known`, .9},
 			},
@@ -26,7 +28,8 @@ var trustCauses = []entry{
 		"Store the key that the host publishes now, in place of the old one.", "stored",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing`, .55},
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .55},
+				{`server key did not validate`, .25},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: the same means that the change is announced.",
 		}},
@@ -34,7 +37,7 @@ var trustCauses = []entry{
 		"Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now.", "offered",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing`, .45}, {`host key verification failed`, .12},
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .45}, {`host key verification failed`, .12},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
 		}},

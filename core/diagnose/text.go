@@ -211,7 +211,9 @@ func urlIn(lines []string) string {
 			continue
 		}
 		found = strings.TrimRight(found, ".,:;)]/")
-		found, _, _ = strings.Cut(found, "/info/refs")
+		for _, behind := range []string{"/info/refs", "/info/lfs"} { // what git and its large files ask for
+			found, _, _ = strings.Cut(found, behind)
+		}
 		if !strings.Contains(found, "://") {
 			return foreign.Clean(found)
 		}
@@ -239,6 +241,16 @@ func hostIn(lines []string) string {
 	return ""
 }
 
+// Where is what the text is about, as "check" takes it: a URL or a host; empty where it does not say.
+func (r Reading) Where() string {
+	for _, where := range []string{r.URL, r.Host} {
+		if where != "" && !strings.HasPrefix(where, "-") {
+			return where
+		}
+	}
+	return ""
+}
+
 // confirm says what would tell a cause from its rivals. Going the way tells them all apart.
 func (r Reading) confirm(e entry) []string {
 	var list []string
@@ -249,11 +261,8 @@ func (r Reading) confirm(e entry) []string {
 		return list
 	}
 	command := program + " check"
-	for _, where := range []string{r.URL, r.Host} {
-		if where != "" && !strings.HasPrefix(where, "-") {
-			command += " " + where
-			break
-		}
+	if where := r.Where(); where != "" {
+		command += " " + where
 	}
 	if e.stage == Permission {
 		command += " --for push"
