@@ -22,7 +22,7 @@ import (
 
 // elsewhere names the tests in which a code's scene is played that the table cannot hold.
 var elsewhere = map[diagnose.Code]string{
-	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH", "author-missing": "TestWithoutAnAuthor",
+	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH", "user-unlisted": "TestUnlistedUser", "author-missing": "TestWithoutAnAuthor",
 	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys", "proxy-command-failed": "TestThroughAJumpHost",
 	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
 	"sign-in-other-way": "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn", "algorithms-differ": "TestOtherWaysToSignIn",
@@ -102,6 +102,11 @@ func TestWithoutSSH(t *testing.T) {
 	}
 	p.extra = append(p.extra, "PATH="+p.path("bin"))
 	p.wants(drift, "program-missing")
+	p.withChest()
+	r := p.must("ready", tables, "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words"))
+	if !strings.Contains(r.err, "SSH does not work here (program-missing). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
+		t.Errorf("without ssh: %s", r)
+	}
 	p.remove("bin", "git")
 	if c := p.check(drift); c.Crux == nil || c.Crux.Code != "program-missing" || !strings.Contains(c.Crux.Evidence[0], "git") {
 		t.Errorf("without git the crux is %+v", c.Crux)

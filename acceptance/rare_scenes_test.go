@@ -192,6 +192,42 @@ func TestWithoutANetwork(t *testing.T) {
 	}
 }
 
+// TestUnlistedUser is somebody whose number the password database does not know, as in many
+// containers: ssh does not run, and ready goes by HTTPS.
+func TestUnlistedUser(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	unshare := []string{need(t, "unshare"), "--user", "--map-user=54321"}
+	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
+		t.Skip("no user namespace may be made here")
+	}
+	run := func(name string, args ...string) result {
+		return p.run("", unshare[0], append(append(unshare[1:], name), args...)...)
+	}
+	failed := run("git", "ls-remote", drift)
+	if failed.exit == 0 {
+		t.Fatalf("git works: %s", failed)
+	}
+	if r := run(program, "check", "--json", drift); r.exit != 1 || !strings.Contains(r.out, `"code": "user-unlisted"`) || !strings.Contains(r.out, "proved") || !strings.Contains(r.out, "No user exists for uid 54321") {
+		t.Errorf("%s", r)
+	}
+	if r := p.run(failed.err, program, "explain", "--json"); !strings.Contains(r.out, `"code": "user-unlisted"`) {
+		t.Errorf("%s", r)
+	}
+	r := run(program, "ready", drift, "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words"))
+	if r.exit != 0 || !strings.Contains(r.err, "SSH does not work here (user-unlisted). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
+		t.Fatalf("ready: %s", r)
+	}
+	if r := run("git", "-C", "drift-model", "fetch"); r.exit != 0 {
+		t.Errorf("afterwards: %s", r)
+	}
+	p.without = append(p.without, "HOME")
+	if r := run(program, "check", drift); r.exit != 3 || !strings.Contains(r.err, "HOME is not set") {
+		t.Errorf("without a home: %s", r)
+	}
+	p.without = nil
+}
+
 // TestHostWithoutAnInterface is told what to paste, and stops where a person is needed.
 func TestHostWithoutAnInterface(t *testing.T) {
 	t.Parallel()

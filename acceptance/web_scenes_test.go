@@ -322,7 +322,7 @@ func TestSecretInTheURL(t *testing.T) {
 }
 
 // TestReadyByHTTPS goes from nothing to a clone and a push with a token in place of a key, by
-// itself where SSH does not get through, and back.
+// itself where SSH does not work, and back.
 func TestReadyByHTTPS(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
@@ -357,7 +357,7 @@ func TestReadyByHTTPS(t *testing.T) {
 	p.edit(fmt.Sprintf("alternative-port = %d\n", p.host.OtherPort()), "", ".config", "unicrux", "hosts", "forge.toml")
 	p.usePort(port)
 	r = p.must("ready", tables)
-	if !strings.Contains(r.err, "SSH does not get through here (port-refused). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
+	if !strings.Contains(r.err, "SSH does not work here (port-refused). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
 		t.Errorf("without SSH: %s", r)
 	}
 	if r := p.unicrux("ready", "forge", "--by", "https"); r.exit != 2 {

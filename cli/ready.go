@@ -138,10 +138,14 @@ func (a *app) transport(place ready.Place, by, argument string) (string, error) 
 	return argument, nil
 }
 
-// betterWay goes by HTTPS where this network does not let SSH through, and HTTPS gets further.
+// withoutSSH are causes for which no SSH runs on this workstation at all, and HTTPS does.
+var withoutSSH = []diagnose.Code{"program-missing", "user-unlisted"}
+
+// betterWay goes by HTTPS where SSH does not get out of this workstation or through this network,
+// and HTTPS gets further.
 func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagnose.Way) (*diagnose.Way, error) {
 	url, ok := place.ByHTTPS(request.Argument)
-	if !ok || way.IsOpen() || way.Crux.Stage != diagnose.Reach || way.Question.Transport != "ssh" {
+	if !ok || way.IsOpen() || (way.Crux.Stage != diagnose.Reach && !slices.Contains(withoutSSH, way.Crux.Code)) || way.Question.Transport != "ssh" {
 		return way, nil
 	}
 	if slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic }) { // that is nearer
@@ -150,10 +154,10 @@ func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagn
 	other := *request
 	other.Argument = url
 	found, err := diagnose.Check(a.ctx, a.station, place.Registry, other)
-	if err != nil || (!found.IsOpen() && found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "") {
+	if err != nil || (!found.IsOpen() && (found.Crux.Code == way.Crux.Code || found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "")) {
 		return way, err
 	}
-	a.progress("SSH does not get through here (" + string(way.Crux.Code) + "). Going by HTTPS: " + url)
+	a.progress("SSH does not work here (" + string(way.Crux.Code) + "). Going by HTTPS: " + url)
 	*request = other
 	return found, nil
 }

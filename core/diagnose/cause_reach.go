@@ -59,7 +59,7 @@ var reachCauses = []entry{
 		signs{
 			met: []error{wire.ErrNotSSH},
 			shown: []sign{
-				{`banner line \d+|banner line contains invalid|invalid ssh identification|bad packet length|protocol identifier|remote protocol version`, .88},
+				{`banner line \d+|banner line contains invalid|invalid ssh identification|bad packet length|protocol identifier|remote protocol version|overflow reading version string`, .88},
 				{`ssh_exchange_identification: http`, .95},
 				{`connection closed by remote host$`, .1},
 			},
@@ -71,7 +71,7 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
 				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
-				{`broken pipe|empty reply from server|curl 18\b|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
+				{`broken pipe|empty reply from server|curl (16|18)\b|error in the http2 framing layer|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
 				{`getpeername\(\) failed`, .35},
 				{`connection closed by .* \[preauth\]`, .7},
 			},
@@ -114,7 +114,7 @@ var reachCauses = []entry{
 		"Try the command by itself and mend what it complains about.", "through",
 		signs{
 			met:    []error{wire.ErrProxy},
-			shown:  []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95}, {`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45}},
+			shown:  []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95}, {`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45}, {`posix_spawnp?: no such file`, .6}},
 			unless: `stdio forwarding|channel \d+: open failed`,
 		}},
 	{"jump-failed", Reach, "The way breaks at the jump host.", You,

@@ -10,7 +10,7 @@ var settingsCauses = []entry{
 				{`(^|[^\w/])(git|ssh|hg|git-lfs|git-crypt): (command )?not found`, .96},
 				{`'(git|ssh|hg)' is not recognized`, .97},
 				{`the term '(git|ssh|hg)' is not recognized`, .97},
-				{`cannot run (ssh|git|hg): No such file`, .97},
+				{`cannot run (ssh|git|hg|gpg\w*): No such file`, .97},
 				{`cannot spawn (ssh|git|hg): No such file`, .97},
 				{`'remote-https?' is not a git command|remote helper for 'https?'`, .95},
 				{`'?git-\w+'? was not found on your path|git: 'lfs' is not a git command`, .97},
@@ -19,6 +19,11 @@ var settingsCauses = []entry{
 				{`executable file not found in`, .7},
 			},
 			unless: `(upload-pack|receive-pack): (command )?not found`,
+		}},
+	{"user-unlisted", Settings, "This user has a number and no name on this system, and ssh does not run for such a user.", Administrator,
+		"In a container, run it as a user that its image lists, or add a line for this number to /etc/passwd. Over HTTPS git needs none.", "user",
+		signs{
+			shown: []sign{{`no user exists for uid|you don.t exist, go away|unable to look up current user in the passwd file|user: unknown userid|cannot find name for user id`, .96}},
 		}},
 	{"repository-owner", Settings, "git refuses this folder because it belongs to another user.", You,
 		"If you trust what is in it, say so: git config --global --add safe.directory FOLDER. Else work as the user who owns it.", "git says",
@@ -36,7 +41,7 @@ var settingsCauses = []entry{
 		signs{
 			shown: []sign{
 				{`bad config (line|variable|value)|bad (numeric|boolean) config`, .97},
-				{`unknown error occurr?ed while reading the configuration`, .9},
+				{`unknown error occurr?ed while reading the configuration|unsupported ssl backend`, .9},
 				{`missing config key|invalid (key|config file)|config file .*(parse|bad)`, .8},
 				{`hg: (parse )?error at .*hgrc|config error at`, .95},
 			},

@@ -98,7 +98,7 @@ var trustCauses = []entry{
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
 			},
-			unless: `certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
+			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
 		}},
 	{"tls-own-certificate", Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
 		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",

@@ -137,7 +137,7 @@ func (c *checker) settle(ctx context.Context) (*Crux, error) {
 	if len(c.passage.Settings.Problems) == 0 {
 		c.startDryRun(ctx)
 	}
-	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.brokenCommand, c.hindrance, c.holdBack} {
+	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.unlisted, c.brokenCommand, c.hindrance, c.holdBack} {
 		if crux := refused(ctx); crux != nil {
 			return crux, nil
 		}

@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -121,6 +122,21 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 		evidence = append(evidence, Evidence{"it says", foreign.Quote(answer.said), ""})
 	}
 	return crux("ssh-command-broken", certainty, evidence...)
+}
+
+// unlisted tells that the ssh client does not run for a user without a name.
+func (c *checker) unlisted(context.Context) *Crux {
+	if !c.station.Unlisted {
+		return nil
+	}
+	evidence := []Evidence{{"user", "number " + strconv.Itoa(c.station.UID), "not in the password database"}}
+	switch answer := c.dry(); {
+	case answer.failed && says(answer.said, "no user exists"):
+		return crux("user-unlisted", Proved, append(evidence, Evidence{"ssh says", foreign.Quote(answer.said), ""})...)
+	case answer.failed || answer.settled != nil: // another reason, or another program than ssh, which does not mind
+		return nil
+	}
+	return crux("user-unlisted", Likely, evidence...)
 }
 
 // choosing are the settings by which a person changes what the client speaks.

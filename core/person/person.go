@@ -12,6 +12,9 @@ import (
 type Person struct {
 	User string // login name
 	UID  int    // user number; -1 on Windows
+	// Unlisted tells that the password database has no entry for the number, as in containers that
+	// are run as anybody: the ssh client ends at once then, and git does not mind.
+	Unlisted bool
 
 	Home    string // the home folder as git takes it: $HOME
 	SSHHome string // the home folder as the ssh client takes it: the password database (ssh(1), FILES)

@@ -7,10 +7,13 @@
 package workstation
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"os"
 	"os/user"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -39,11 +42,18 @@ func (s *Station) fault(words string) {
 // Here describes the workstation that this process runs on, as environ tells it.
 func Here(environ []string) (*Station, error) {
 	who, err := user.Current()
-	if err != nil {
-		return nil, fmt.Errorf("who is running this: %w", err)
+	unlisted := err != nil
+	if unlisted {
+		who = &user.User{}
 	}
 	s := &Station{Person: person.Of(environ, who.HomeDir), Now: time.Now}
-	s.User = who.Username
+	if s.Home == "" {
+		return nil, errors.New("where your files are: HOME is not set, and the password database says nothing about you")
+	}
+	s.User, s.Unlisted = who.Username, unlisted
+	if unlisted {
+		s.User = cmp.Or(s.Getenv("USER"), s.Getenv("LOGNAME"), strconv.Itoa(s.UID))
+	}
 	if _, name, found := strings.Cut(s.User, `\`); found { // Windows puts the domain first
 		s.User = name
 	}
