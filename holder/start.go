@@ -43,7 +43,8 @@ func Start(ctx context.Context, socket string, environ []string, line ...string)
 		return errors.Join(ctx.Err(), cmd.Process.Kill(), cmd.Wait())
 	case text := <-answered:
 		if text != ready {
-			return errors.Join(fmt.Errorf("the holder does not start: %s", text), cmd.Wait())
+			_ = cmd.Wait() // its exit says no more than its words
+			return fmt.Errorf("the holder does not start: %s", text)
 		}
 	}
 	return errors.Join(output.Close(), cmd.Process.Release())

@@ -21,7 +21,7 @@ import (
 )
 
 // lockPatience bounds the wait for other programs that change the chest.
-const lockPatience = 10 * time.Second
+const lockPatience = time.Minute
 
 // maxFile bounds one entry's file.
 const maxFile = 1 << 20
@@ -101,7 +101,7 @@ func (c *Chest) change(do func() error) error {
 	lock := flock.New(filepath.Join(c.folder, "lock"), flock.SetPermissions(0o600))
 	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
 	defer cancel()
-	if locked, err := lock.TryLockContext(ctx, time.Millisecond); err != nil || !locked {
+	if locked, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil || !locked {
 		if errors.Is(err, fs.ErrPermission) {
 			return err
 		}

@@ -97,6 +97,7 @@ var trustCauses = []entry{
 				{`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`, .9},
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
+				{`empty reply from server`, .1}, // where the host hangs up before its alert is read
 			},
 			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
 		}},
