@@ -107,6 +107,8 @@ var beyondScenes = []beyondScene{
 		p.commitIn(".", "one.txt")
 		p.write("other\n", "drift-model", "one.txt")
 	}},
+	{code: "signing-failed", args: []string{"-c", "gpg.program=false", "commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
+	{code: "signing-failed", args: []string{"-c", "gpg.format=ssh", "commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
 	{code: "hook-here", args: []string{"commit", "--allow-empty", "--message", "x"}, arrange: func(p *person) {
 		p.write("#!/nowhere/at-all\n", "drift-model", ".git", "hooks", "pre-commit")
 		p.chmod(0o755, "drift-model", ".git", "hooks", "pre-commit")

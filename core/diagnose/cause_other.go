@@ -51,6 +51,15 @@ var otherCauses = []entry{
 				{`would be overwritten by (merge|checkout|rebase|pull)|uncommitted changes|cannot (pull|rebase).*: (you have|your index)|please commit (your changes )?or stash|unstaged changes`, .95},
 			},
 		}},
+	{"signing-failed", Beyond, "git is told to sign commits, and the program or the key for that does not work.", You,
+		"Look at user.signingKey and at gpg.program or gpg.format in git's settings. One commit without a signature: git commit --no-gpg-sign.", "",
+		signs{
+			shown: []sign{
+				{`failed to sign the data|signing failed: |either user\.signingkey or|user\.signingkey needs|skipped ".*": no secret key`, .9},
+				{`failed to write commit object|unable to sign the tag`, .5},
+			},
+			unless: `cannot run gpg`,
+		}},
 	{"hook-here", Beyond, "A hook of this repository said no.", You,
 		"Read what it says above. It stands in the repository's folder for hooks.", "",
 		signs{
