@@ -20,7 +20,7 @@ func TestAnswersAtOnce(t *testing.T) {
 		t.Fatal(r)
 	}
 	p.extra = append(p.extra, "GODEBUG=inittrace=1")
-	host := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
+	host := p.webHost()
 	get := func() result {
 		return p.run("protocol=https\nhost="+host+"\n\n", program, "for-git", "credential", "get")
 	}
@@ -53,7 +53,7 @@ func TestAsksSlowly(t *testing.T) {
 		t.Fatal(r)
 	}
 	p.openChest()
-	host := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
+	host := p.webHost()
 	for name, more := range map[string]string{"at once": "", "the long way": "path=" + strings.Repeat("a", 5000) + "\n"} {
 		cmd := exec.Command(program, "for-git", "credential", "get")
 		cmd.Dir, cmd.Env = p.folder, p.environ()

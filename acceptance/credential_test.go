@@ -19,7 +19,7 @@ func TestCredentialProtocol(t *testing.T) {
 		t.Fatal(r)
 	}
 	p.openChest()
-	host := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
+	host := p.webHost()
 	for way, more := range map[string]string{"at once": "", "the long way": strings.Repeat("wwwauth[]="+strings.Repeat("x", 100)+"\n", 40)} {
 		t.Run(way, func(t *testing.T) {
 			answersGit(t, host, func(text string) result { return p.run(more+text, program, "for-git", "credential", "get") })
@@ -87,7 +87,7 @@ func TestManyTokensAtOnce(t *testing.T) {
 	if r := p.newToken(); r.exit != 0 {
 		t.Fatal(r)
 	}
-	host := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
+	host := p.webHost()
 	p.openChest()
 	var wait sync.WaitGroup
 	for i := range 50 {
@@ -112,7 +112,7 @@ func TestManyTokensAtOnce(t *testing.T) {
 func TestAdopt(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
-	at := strings.TrimPrefix(strings.Split(p.cloneHTTPS("x"), "/x.git")[0], "https://")
+	at := p.webHost()
 	secrets := map[string]string{}
 	for _, name := range []string{"store", "netrc", "remote", "header", "history"} {
 		secrets[name] = p.host.Issue("ines.marlow", name, []string{"repo:read", "repo:write"}, time.Now().AddDate(0, 1, 0))

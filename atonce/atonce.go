@@ -8,7 +8,8 @@
 // if that answers, the program has done its work.
 //
 // Where the holder does not run, the chest is closed, or something has to be renewed, asked or
-// said, the holder answers no, and the program goes on as usual. Nothing is decided here.
+// said, the holder answers no, and the program goes on as usual. Nothing is decided here, and any
+// other command pays for one comparison of words.
 package atonce
 
 import (
