@@ -14,8 +14,9 @@ build:
 demo: build
 	./unicrux demo
 
+# A busy machine may take long for the tests with real servers.
 test:
-	$(GO) test ./...
+	$(GO) test -timeout 40m ./...
 
 # Formatting, vet and the static analyser.
 lint:
@@ -34,7 +35,7 @@ cross:
 # Every scene of a failure: the real client fails, the crux is named, the mend is done. It prints
 # code, transport, named or not, mended or told, and how long the check took.
 scenes:
-	@UNICRUX_SCENES=$(CURDIR)/scenes.txt $(GO) test -count=1 ./acceptance; status=$$?; cat scenes.txt; rm -f scenes.txt; exit $$status
+	@UNICRUX_SCENES=$(CURDIR)/scenes.txt $(GO) test -count=1 -timeout 40m ./acceptance; status=$$?; cat scenes.txt; rm -f scenes.txt; exit $$status
 
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
