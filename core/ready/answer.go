@@ -49,7 +49,7 @@ func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Aske
 		return GitAnswer{Said: said}, nil
 	}
 	answer := GitAnswer{Text: forGit(e, s)}
-	if reads(e) && gitlink.Pushing() { // git asks nobody why it was forbidden to: this is the one moment to say so
+	if mayNotPush(e) && gitlink.Pushing() { // git asks nobody why it was forbidden to: this is the one moment to say so
 		answer.Said = Saying{fmt.Sprintf("The token %s is for %s, and this is a push. To make one that may push:", e.Name, purposesText(e)), append(another(e), "--for", "push")}
 	}
 	if p.foresee(e) {
@@ -78,8 +78,8 @@ func forGit(e chest.Entry, s chest.Secret) []byte {
 	return gitlink.Answer(gitlink.Credential{User: e.User, Password: s.Token}, e.Until)
 }
 
-// reads tells whether a token was made for other things than pushing.
-func reads(e chest.Entry) bool { return len(e.Purposes) > 0 && !slices.Contains(e.Purposes, "push") }
+// mayNotPush tells whether a token was made for other things than pushing.
+func mayNotPush(e chest.Entry) bool { return len(e.Purposes) > 0 && !slices.Contains(e.Purposes, "push") }
 
 // foresee tells whether it is time to speak of a token's end: when it ends soon, once a day.
 func (p Place) foresee(e chest.Entry) bool {
@@ -114,7 +114,7 @@ func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 		if !e.Until.IsZero() && e.Until.Before(time.Now()) && !e.Signed {
 			n += 4
 		}
-		if reads(e) {
+		if mayNotPush(e) {
 			n += 8
 		}
 		return n

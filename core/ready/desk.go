@@ -59,7 +59,7 @@ func (d *Desk) get(asked gitlink.Asked) ([]byte, error) {
 	if !found {
 		return nil, err
 	}
-	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) || reads(e) {
+	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) || mayNotPush(e) {
 		return nil, errLongWay
 	}
 	s, err := d.chest.Get(e)
