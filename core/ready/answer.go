@@ -79,7 +79,9 @@ func forGit(e chest.Entry, s chest.Secret) []byte {
 }
 
 // mayNotPush tells whether a token was made for other things than pushing.
-func mayNotPush(e chest.Entry) bool { return len(e.Purposes) > 0 && !slices.Contains(e.Purposes, "push") }
+func mayNotPush(e chest.Entry) bool {
+	return len(e.Purposes) > 0 && !slices.Contains(e.Purposes, "push")
+}
 
 // foresee tells whether it is time to speak of a token's end: when it ends soon, once a day.
 func (p Place) foresee(e chest.Entry) bool {
