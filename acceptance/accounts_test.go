@@ -33,8 +33,10 @@ func TestTwoAccounts(t *testing.T) {
 		t.Errorf("%s", r)
 	}
 
-	for folder, want := range map[string]struct{ account, author string }{
-		".": {"ines.marlow", "Ines Marlow <ines.marlow@tidewater.example>"}, "buoylab": {"lab", "Buoy laboratory <lab@tidewater.example>"}} {
+	for _, want := range []struct{ folder, account, author string }{
+		{".", "ines.marlow", "Ines Marlow <ines.marlow@tidewater.example>"}, {"buoylab", "lab", "Buoy laboratory <lab@tidewater.example>"},
+	} {
+		folder := want.folder
 		p.folder = p.path(folder)
 		p.mustGit("clone", "--quiet", drift)
 		p.folder = p.path(folder, "drift-model")

@@ -160,6 +160,25 @@ var beyondScenes = []beyondScene{
 	{code: "commit-missing", args: []string{"fetch", "origin", strings.Repeat("1a", 20)}},
 }
 
+// TestNothingToPush tells of the difference between the branch here and the one at the host, where
+// nothing here would be lost, and stops nobody for it.
+func TestNothingToPush(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.mustGit("clone", "--quiet", drift)
+	p.mustGit("clone", "--quiet", drift, "second")
+	p.commitIn("second", "theirs.txt")
+	p.mustGit("-C", "second", "push", "--quiet")
+	p.folder = p.path("drift-model")
+	p.noted("", "branch-behind", "key-no-passphrase")
+	p.mustGit("pull", "--quiet")
+	p.mustGit("switch", "--quiet", "--create", "trial")
+	p.mustGit("config", "push.default", "current")
+	p.noted("", "branch-unknown", "key-no-passphrase")
+	p.mustGit("push", "--quiet")
+	p.noted("", "key-no-passphrase")
+}
+
 // TestHookThatCannotStart is found before a push, for which git would wait for ever.
 func TestHookThatCannotStart(t *testing.T) {
 	t.Parallel()

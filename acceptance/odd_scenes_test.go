@@ -249,11 +249,11 @@ func TestNotes(t *testing.T) {
 	}
 }
 
-// noted checks an open way for its notes.
+// noted holds what is noted about an open way: to a URL, or to where this repository is pushed.
 func (p *person) noted(url string, codes ...string) {
 	p.t.Helper()
 	var notes []string
-	c := p.check(url)
+	c := p.check(strings.Fields(url)...)
 	for _, note := range c.Notes {
 		notes = append(notes, note.Code)
 	}

@@ -76,14 +76,23 @@ func (c *checker) triangular(branch gitlink.Branch) bool {
 	return found && from.Value != c.way.Question.Remote || !found && c.way.Question.Remote != "origin"
 }
 
-// diverged looks whether the host's branch holds commits that are not in ours.
+// diverged looks whether the host's branch holds commits that are not in ours. Where nothing here is
+// new to the host, that is a clone that waits for its next pull, and stops nobody.
 func (c *checker) diverged(ctx context.Context, branch gitlink.Branch) *Crux {
-	there := c.heads()["refs/heads/"+branch.Name]
-	if there == "" || there == branch.Commit {
+	there, found := c.heads()["refs/heads/"+branch.Name]
+	if !found {
+		c.note("branch-unknown")
+		return nil
+	}
+	if there == branch.Commit {
 		return nil
 	}
 	holds, known := gitlink.Holds(ctx, c.station, there, branch.Commit)
 	if holds {
+		return nil
+	}
+	if gitlink.Known(ctx, c.station, branch.Commit, c.way.Question.Remote) {
+		c.note("branch-behind")
 		return nil
 	}
 	why := "is not stored here"

@@ -68,6 +68,7 @@ var noteSummaries = []struct {
 	{"key-weak", "The key is weak by today's standards."},
 	{"writing-untried", "Reading works. Whether you may write, Mercurial tells only by a push."},
 	{"branch-unknown", "The branch that is checked out here is not at the host yet: a push makes it there."},
+	{"branch-behind", "The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push."},
 }
 
 func noteSummary(code Code) string {

@@ -55,6 +55,13 @@ func Holds(ctx context.Context, station *workstation.Station, commit, history st
 	return err == nil, true
 }
 
+// Known tells whether a remote had a commit when it was last asked: whether it is in the history of
+// any branch that is remembered of it (--remotes in git-rev-list(1)).
+func Known(ctx context.Context, station *workstation.Station, commit, remote string) bool {
+	out, err := Run(ctx, station, "rev-list", "--max-count=1", commit, "--not", "--remotes="+remote)
+	return err == nil && len(out) == 0
+}
+
 // Hook is the file of a hook that git would run in this repository (githooks(5)); empty where it
 // would run none.
 func Hook(ctx context.Context, station *workstation.Station, name string) string {
