@@ -8,7 +8,6 @@ package holder
 
 import (
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"net"
@@ -16,7 +15,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -214,20 +212,23 @@ func (h *holder) accept() {
 			time.Sleep(10 * time.Millisecond)
 			continue
 		}
-		if !fromSelf(conn) || !h.serve(conn) {
+		if !fromSelf(conn) {
+			_ = conn.Close()
+		} else if said, answered := h.atDoor(conn); answered || !h.serve(conn, said) {
 			_ = conn.Close()
 		}
 	}
 }
 
-// serve speaks to a client until it leaves; not at all when there are too many.
-func (h *holder) serve(conn net.Conn) bool {
+// serve speaks to a client, of which something may have been heard, until it leaves; not at all
+// when there are too many.
+func (h *holder) serve(conn net.Conn, said []byte) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.ended || len(h.clients) >= maxClients {
 		return false
 	}
-	c := &client{Conn: conn}
+	c := &client{Conn: conn, said: said}
 	h.clients[c] = true
 	go func() {
 		_ = sshagent.ServeAgent(h.keeper, c) // ends when the client leaves
@@ -237,33 +238,6 @@ func (h *holder) serve(conn net.Conn) bool {
 		_ = c.Close() // the client is gone
 	}()
 	return true
-}
-
-// A client is a connection that knows whether an answer is due on it, and sends each answer
-// whole: whoever waits for it is woken once.
-type client struct {
-	net.Conn
-	due  atomic.Bool
-	part []byte // of an answer; used by the one who serves the client
-}
-
-func (c *client) Read(b []byte) (int, error) {
-	n, err := c.Conn.Read(b)
-	c.due.Store(n > 0)
-	return n, err
-}
-
-// Write keeps a part of an answer until the rest follows: its length stands in front of it
-// (draft-ietf-sshm-ssh-agent, section 3).
-func (c *client) Write(b []byte) (int, error) {
-	c.part = append(c.part, b...)
-	if len(c.part) < 4 || uint64(len(c.part)-4) < uint64(binary.BigEndian.Uint32(c.part)) {
-		return len(b), nil
-	}
-	defer c.due.Store(false)
-	_, err := c.Conn.Write(c.part)
-	c.part = c.part[:0]
-	return len(b), err
 }
 
 // end forgets everything and takes the socket away. Answers that are due, to whoever made it

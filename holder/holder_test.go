@@ -1,9 +1,11 @@
 package holder
 
 import (
+	"bytes"
 	"context"
 	"crypto/ed25519"
 	"errors"
+	"io"
 	"io/fs"
 	"net"
 	"os"
@@ -13,6 +15,7 @@ import (
 	"time"
 
 	"Unicrux/core/agent"
+	"Unicrux/core/query"
 )
 
 // serve runs a holder in this process and returns its socket and how it ended.
@@ -119,6 +122,61 @@ func TestClientsConcernNoOther(t *testing.T) {
 	holdings, err := conn.Holdings()
 	if err != nil || len(holdings) != 1 || holdings[0].Comment != "mine" || time.Until(holdings[0].Ends) < 59*time.Minute {
 		t.Errorf("it holds %+v, %v", holdings, err)
+	}
+}
+
+// askedVault answers every question by itself, and git's with as much as is wanted.
+type askedVault struct{ much int }
+
+func (askedVault) Forget() (time.Time, bool) { return time.Time{}, false }
+func (askedVault) RemoveAll()                {}
+func (v askedVault) Answer(name string, question []byte) ([]byte, bool, error) {
+	switch string(question) {
+	case "no":
+		return nil, true, errors.New("no")
+	case "much":
+		return bytes.Repeat([]byte("a"), v.much), true, nil
+	}
+	return []byte(name + ": " + string(question)), true, nil
+}
+
+// TestAtDoor answers the same to a client that brings its question with it, to one that says it in
+// parts, and to one that asks for something else.
+func TestAtDoor(t *testing.T) {
+	t.Parallel()
+	const much = 3 << 20 / 2
+	socket, _ := serve(t, Options{Vault: askedVault{much}})
+	for _, name := range []string{query.ForGit, "another@unicrux"} {
+		for question, want := range map[string]string{"tide": name + ": tide", "": name + ": ", "much": strings.Repeat("a", much)} {
+			if got, err := query.Holder(socket, name, []byte(question)); err != nil || string(got) != want {
+				t.Errorf("%s, %s: %.60q, %v", name, question, got, err)
+			}
+		}
+		if got, err := query.Holder(socket, name, []byte("no")); !errors.Is(err, query.ErrNoAnswer) {
+			t.Errorf("%s: a refusal is answered with %q", name, got)
+		}
+		body := append([]byte{27}, query.Message([]byte(name))...)
+		message := query.Message(append(body, "tide"...))
+		for _, cut := range []int{1, 4, 20, len(message)} {
+			conn, err := net.Dial("unix", socket)
+			if err != nil {
+				t.Fatal(err)
+			}
+			want := string(query.Message([]byte("\x1d" + name + ": tide")))
+			got := make([]byte, len(want))
+			_, first := conn.Write(message[:cut])
+			if _, err := query.Holder(socket, name, nil); err != nil { // another one meanwhile
+				t.Error(err)
+			}
+			var second error
+			if rest := message[cut:]; len(rest) > 0 { // else it may have hung up already
+				_, second = conn.Write(rest)
+			}
+			if _, err := io.ReadFull(conn, got); errors.Join(first, second, err) != nil || string(got) != want {
+				t.Errorf("%s, cut at %d: %q, %v", name, cut, got, errors.Join(first, second, err))
+			}
+			_ = conn.Close()
+		}
 	}
 }
 

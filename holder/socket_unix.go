@@ -72,3 +72,26 @@ func fromSelf(conn net.Conn) bool {
 	})
 	return err == nil && mine
 }
+
+// mostHeard is what is read at once: the whole of any usual question.
+const mostHeard = 8192
+
+// heard reads what has come on a connection already, and waits for nothing.
+func heard(conn net.Conn) []byte {
+	socket, ok := conn.(*net.UnixConn)
+	if !ok {
+		return nil
+	}
+	raw, err := socket.SyscallConn()
+	if err != nil {
+		return nil
+	}
+	said, n := make([]byte, mostHeard), 0
+	if err := raw.Read(func(fd uintptr) bool {
+		n, _ = syscall.Read(int(fd), said) // what is wrong with it shows when it is waited for
+		return true
+	}); err != nil {
+		return nil
+	}
+	return said[:max(n, 0)]
+}

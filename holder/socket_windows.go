@@ -43,5 +43,8 @@ func detach(cmd *exec.Cmd) {
 // fromSelf is answered by the access list of the pipe before anybody is connected.
 func fromSelf(net.Conn) bool { return true }
 
+// heard reads nothing: from a pipe only what is waited for comes.
+func heard(net.Conn) []byte { return nil }
+
 // keepMemoryPrivate does nothing: only administrators may look into another process.
 func keepMemoryPrivate() {}

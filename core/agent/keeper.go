@@ -209,11 +209,14 @@ func (k *Keeper) Extension(name string, question []byte) ([]byte, error) {
 		if k.vault == nil || k.retired {
 			return nil, agent.ErrExtensionUnsupported
 		}
+		before, held := k.vault.Forget()
 		answer, known, err := k.vault.Answer(name, question)
 		if !known {
 			return nil, agent.ErrExtensionUnsupported
 		}
-		k.tell()
+		if after, holds := k.vault.Forget(); holds != held || !after.Equal(before) {
+			k.tell()
+		}
 		return append([]byte{query.Response}, answer...), err
 	}
 	k.forget()

@@ -106,8 +106,9 @@ func unmarshal(text []byte) (Secret, error) {
 // A Chest is the folder.
 type Chest struct {
 	folder string
-	socket string // of the holder
-	opener opener // for this process alone; nil as long as nobody gave the passphrase
+	socket string  // of the holder
+	opener opener  // for this process alone; nil as long as nobody gave the passphrase
+	recall *recall // nil in a process that does not live long
 }
 
 // Of returns the chest of a workstation, which may not be there yet.
@@ -140,7 +141,7 @@ func (c *Chest) named(names []string) ([]Entry, error) {
 	var list []Entry
 	var damaged error
 	for _, name := range names {
-		e, err := read(filepath.Join(c.folder, "entries", name+".json"))
+		e, err := read(c.entryFile(name))
 		switch {
 		case errors.Is(err, fs.ErrNotExist): // removed meanwhile, or not there yet
 		case errors.Is(err, ErrDamaged):
@@ -157,16 +158,26 @@ func (c *Chest) named(names []string) ([]Entry, error) {
 // At lists the entries for a protocol and a host, however many others there are. They bring
 // their secrets, sealed, so that [Chest.Get] reads no file twice: git waits for it.
 func (c *Chest) At(protocol, at string) ([]Entry, error) {
-	marks, err := os.ReadDir(c.hostFolder(protocol, at))
+	folder := c.hostFolder(protocol, at)
+	if list, ok := c.recall.find(folder); ok {
+		return list, nil
+	}
+	files := []stamp{c.recall.look(folder)}
+	marks, err := os.ReadDir(folder)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, err
 	}
 	var names []string
 	for _, mark := range marks {
 		names = append(names, mark.Name())
+		files = append(files, c.recall.look(c.entryFile(mark.Name())))
 	}
 	list, err := c.named(names)
-	return slices.DeleteFunc(list, func(e Entry) bool { return e.Protocol != protocol || !strings.EqualFold(e.At, at) }), err
+	list = slices.DeleteFunc(list, func(e Entry) bool { return e.Protocol != protocol || !strings.EqualFold(e.At, at) })
+	if err == nil {
+		c.recall.keep(folder, listing{list, files})
+	}
+	return list, err
 }
 
 // Entry returns one by its name.

@@ -39,8 +39,11 @@ func (c *Chest) hostFolder(protocol, at string) string {
 }
 
 // path is the file of an entry.
-func (c *Chest) path(name string) string {
-	return filepath.Join(c.folder, "entries", url.QueryEscape(name)+".json")
+func (c *Chest) path(name string) string { return c.entryFile(url.QueryEscape(name)) }
+
+// entryFile is that file by the name as it stands in file names.
+func (c *Chest) entryFile(name string) string {
+	return filepath.Join(c.folder, "entries", name+".json")
 }
 
 // mark is a file with nothing in it by which an entry is found for its host. It is there before

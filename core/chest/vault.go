@@ -177,6 +177,7 @@ func (c *Chest) OpenInHolder(key Key, lifetime time.Duration) error {
 // OpenedBy is the chest of a workstation inside the holder, where the vault opens it.
 func OpenedBy(station *workstation.Station, v *Vault) *Chest {
 	c := Of(station)
+	c.recall = &recall{lists: map[string]listing{}}
 	c.opener = func(sealed []byte) ([]byte, error) {
 		text, _, err := v.Answer(unsealQuestion, sealed)
 		return text, err

@@ -67,19 +67,15 @@ func Holder(socket, name string, question []byte) ([]byte, error) {
 
 // exchange writes one request and reads one response (sections 3 and 3.8).
 func exchange(conn io.ReadWriter, name string, question []byte) ([]byte, error) {
-	message := make([]byte, 4, 4+1+4+len(name)+len(question))
-	message = append(message, extension)
-	message = append(message, number(len(name))...)
-	message = append(append(message, name...), question...)
-	copy(message, number(len(message)-4))
-	if _, err := conn.Write(message); err != nil {
+	body := append([]byte{extension}, Message([]byte(name))...)
+	if _, err := conn.Write(Message(append(body, question...))); err != nil {
 		return nil, ErrNoAnswer
 	}
-	var length [4]byte
-	if _, err := io.ReadFull(conn, length[:]); err != nil {
+	var header [4]byte
+	if _, err := io.ReadFull(conn, header[:]); err != nil {
 		return nil, ErrNoAnswer
 	}
-	n := int64(length[0])<<24 | int64(length[1])<<16 | int64(length[2])<<8 | int64(length[3])
+	n := length(header[:])
 	if n < 1 || n > maxAnswer {
 		return nil, ErrNoAnswer
 	}
@@ -90,5 +86,32 @@ func exchange(conn io.ReadWriter, name string, question []byte) ([]byte, error) 
 	return answer[1:], nil
 }
 
-// number writes a uint32 (RFC 4251, section 5). Package encoding/binary comes later.
+// Read reads a message that asks a question; ok is false for anything else, and for a part of one.
+func Read(message []byte) (name string, question []byte, ok bool) {
+	body, rest, ok := part(message)
+	if !ok || len(rest) > 0 || len(body) == 0 || body[0] != extension {
+		return "", nil, false
+	}
+	text, question, ok := part(body[1:])
+	return string(text), question, ok
+}
+
+// Message is what stands on the wire: its length, and the rest of it (section 3).
+func Message(body []byte) []byte { return append(number(len(body)), body...) }
+
+// part splits a text behind what its beginning tells the length of.
+func part(text []byte) (inside, rest []byte, ok bool) {
+	if len(text) < 4 || length(text) > int64(len(text)-4) {
+		return nil, nil, false
+	}
+	text, n := text[4:], length(text)
+	return text[:n], text[n:], true
+}
+
+// length reads a uint32 (RFC 4251, section 5). Package encoding/binary comes later.
+func length(b []byte) int64 {
+	return int64(b[0])<<24 | int64(b[1])<<16 | int64(b[2])<<8 | int64(b[3])
+}
+
+// number writes one.
 func number(n int) []byte { return []byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)} }

@@ -87,6 +87,45 @@ func TestGitQuestion(t *testing.T) {
 	}
 }
 
+// TestRead takes whole questions alone.
+func TestRead(t *testing.T) {
+	t.Parallel()
+	for _, row := range []struct {
+		message, name, question string
+		ok                      bool
+	}{
+		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??", "name", "??", true},
+		{"\x00\x00\x00\x05\x1b\x00\x00\x00\x00", "", "", true},
+		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name?", "", "", false},
+		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name???", "", "", false},
+		{"\x00\x00\x00\x0b\x1b\xff\xff\xff\xffname??", "", "", false},
+		{"\x00\x00\x00\x01\x0b", "", "", false},
+		{"\x00\x00\x00\x00", "", "", false},
+		{"", "", "", false},
+	} {
+		if name, question, ok := Read([]byte(row.message)); ok != row.ok || name != row.name || string(question) != row.question {
+			t.Errorf("%q: %q, %q, %v", row.message, name, question, ok)
+		}
+	}
+}
+
+// FuzzRead writes what it read as it stood.
+func FuzzRead(f *testing.F) {
+	f.Add([]byte("\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??"))
+	f.Add([]byte("\xff\xff\xff\xff\x1b"))
+	f.Fuzz(func(t *testing.T, message []byte) {
+		name, question, ok := Read(message)
+		if !ok {
+			return
+		}
+		var written bytes.Buffer
+		_, _ = exchange(conversation{strings.NewReader(""), &written}, name, question) // nobody answers
+		if !bytes.Equal(written.Bytes(), message) {
+			t.Errorf("%q: %q, %q", message, name, question)
+		}
+	})
+}
+
 // conversation hears anything, and says one thing.
 type conversation struct {
 	io.Reader
