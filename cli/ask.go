@@ -174,8 +174,13 @@ func (a *app) asker(source string) sshway.Asker {
 	}
 }
 
-// token gets a host's token: from a source, or asked.
+// token gets a token for a host's interface.
 func (a *app) token(o *secretOptions, host *describe.Description) (secret.Text, error) {
+	return a.tokenFrom(o, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+}
+
+// tokenFrom gets a token for a host: from a source, or asked.
+func (a *app) tokenFrom(o *secretOptions, host *describe.Description, question string) (secret.Text, error) {
 	source, err := o.tokenSource(host.Name)
 	if err != nil {
 		return secret.Text{}, err
@@ -188,11 +193,11 @@ func (a *app) token(o *secretOptions, host *describe.Description) (secret.Text, 
 		return text, err
 	}
 	if !a.mayAsk() {
-		return secret.Text{}, &problem{message: "a token for the interface of " + host.Name + " must be asked, and nobody can be asked",
+		return secret.Text{}, &problem{message: "a token for " + host.Name + " must be asked, and nobody can be asked",
 			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
 	}
 	if page := host.Pages.Tokens; page != "" {
-		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s.\n", host.Name, page)
+		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s\n", host.Name, page)
 	}
-	return a.askSecret("Token for " + host.Name + " (--token-from):")
+	return a.askSecret(question)
 }

@@ -4,7 +4,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"Unicrux/core/diagnose"
-	"Unicrux/core/hosts"
 	"Unicrux/core/ready"
 	"Unicrux/core/sshway"
 	"Unicrux/render"
@@ -12,7 +11,7 @@ import (
 
 type checkOptions struct {
 	secretOptions
-	purpose, account, program string
+	purpose, account, by, program string
 	mend                      bool
 }
 
@@ -35,6 +34,7 @@ Mercurial's it goes the way that hg would go.`,
 	}
 	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
 	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
+	command.Flags().StringVar(&o.by, "by", "", "ssh or https: go the other way to the same repository, or to a host (default: as git would)")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
 	command.Flags().StringVar(&o.program, "program", "", "git or hg (default: what the folder and the URL tell)")
 	o.addFlags(command)
@@ -61,14 +61,19 @@ func (a *app) check(o *checkOptions, args []string) error {
 	default:
 		return usage("--program takes git or hg, not %q", o.program)
 	}
-	if o.mend {
-		return a.mend(request, &o.secretOptions)
-	}
-	registry, err := hosts.Open(a.station)
+	place, err := a.place()
 	if err != nil {
 		return err
 	}
-	way, err := diagnose.Check(a.ctx, a.station, registry, request)
+	if o.by != "" {
+		if err := a.transport(place, o.by, &request); err != nil {
+			return err
+		}
+	}
+	if o.mend {
+		return a.mend(place, request, &o.secretOptions)
+	}
+	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 	if err != nil {
 		return err
 	}
@@ -92,11 +97,7 @@ func (a *app) request(purpose, account, argument string, ask sshway.Asker) (diag
 }
 
 // mend is check --mend: automatic mends, each told as it is done, then the way as it is.
-func (a *app) mend(request diagnose.Request, o *secretOptions) error {
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
+func (a *app) mend(place ready.Place, request diagnose.Request, o *secretOptions) error {
 	if a.dry {
 		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 		if err != nil {

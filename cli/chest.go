@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"Unicrux/core/agent"
 	"Unicrux/core/chest"
@@ -22,9 +23,20 @@ func (a *app) chestCommand() *cobra.Command {
 	return command
 }
 
-// chestOption is the option of every command that may have to open the chest.
+// chestOption is the option of every command that may have to open the chest. Where no key can be
+// meant, --passphrase-from is the same.
 func chestOption(command *cobra.Command, source *string) {
-	command.Flags().StringVar(source, "chest-passphrase-from", "", "read the chest's passphrase from this file, or - for standard input")
+	const name = "chest-passphrase-from"
+	flags := command.Flags()
+	flags.StringVar(source, name, "", "read the chest's passphrase from this file, or - for standard input")
+	if flags.Lookup("passphrase-from") == nil {
+		flags.SetNormalizeFunc(func(_ *pflag.FlagSet, given string) pflag.NormalizedName {
+			if given == "passphrase-from" {
+				given = name
+			}
+			return pflag.NormalizedName(given)
+		})
+	}
 }
 
 // newChest gives a chest that there is not yet its kind: the desktop's service where one answers,
@@ -34,11 +46,20 @@ func (a *app) newChest(c *chest.Chest, source string) error {
 		return c.SetKind(chest.Desktop)
 	}
 	a.progress("Secrets go into a chest, sealed by a passphrase that is asked once a working day.")
+	return a.lockNew(c, source)
+}
+
+// lockNew gives a chest its first passphrase, and opens it: somebody has just typed that, and it
+// shall be enough for the day.
+func (a *app) lockNew(c *chest.Chest, source string) error {
 	text, err := a.newPassphraseFor("the chest", "--chest-passphrase-from", source)
 	if err != nil {
 		return err
 	}
-	return c.Lock(secret.Text{}, text)
+	if err := c.Lock(secret.Text{}, text); err != nil {
+		return err
+	}
+	return a.unlock(c, text, agent.WorkingDay)
 }
 
 // readyForSecrets makes sure that secrets can be put into the chest. Nothing is opened for that.
@@ -83,6 +104,11 @@ func (a *app) openChest(c *chest.Chest, source string, lifetime time.Duration) e
 	if err != nil {
 		return err
 	}
+	return a.unlock(c, passphrase, lifetime)
+}
+
+// unlock opens the chest in the holder.
+func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Duration) error {
 	key, err := c.Open(passphrase)
 	if err != nil {
 		return err
@@ -258,14 +284,7 @@ func (a *app) moveChest(to chest.Kind, source string) error {
 	if locked, err := c.Locked(); err != nil {
 		return err
 	} else if to == chest.Sealed && !locked {
-		text, err := a.newPassphraseFor("the chest", "--chest-passphrase-from", source)
-		if err != nil {
-			return err
-		}
-		if err := c.Lock(secret.Text{}, text); err != nil {
-			return err
-		}
-		if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+		if err := a.lockNew(c, source); err != nil {
 			return err
 		}
 	}

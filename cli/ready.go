@@ -9,6 +9,7 @@ import (
 
 	"Unicrux/core/address"
 	"Unicrux/core/diagnose"
+	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
 	"Unicrux/core/ready"
@@ -54,9 +55,6 @@ where it was when it is run again.`,
 }
 
 func (a *app) ready(o *readyOptions, argument string) error {
-	if o.by != "" && o.by != "ssh" && o.by != "https" {
-		return usage("--by takes ssh or https, not %q", o.by)
-	}
 	secrets := a.secrets(&o.secretOptions)
 	request, err := a.request(o.purpose, o.account, argument, secrets.Passphrase)
 	if err != nil {
@@ -69,7 +67,7 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	if request.Argument, err = a.transport(place, o.by, argument); err != nil {
+	if err := a.transport(place, o.by, &request); err != nil {
 		return err
 	}
 	unlock, err := a.alone(place.Registry, argument)
@@ -119,23 +117,34 @@ func (a *app) inPlace(host string) error {
 	return nil
 }
 
-// transport is the clone URL for the transport that is wanted.
-func (a *app) transport(place ready.Place, by, argument string) (string, error) {
-	if by == "https" {
-		url, ok := place.ByHTTPS(argument)
-		if !ok {
-			return "", &problem{message: "there is no HTTPS clone URL for " + argument, advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
+// transport turns a question into one about the transport that is wanted: about the other clone URL
+// of the same repository, or about the host alone.
+func (a *app) transport(place ready.Place, by string, request *diagnose.Request) error {
+	argument := request.Argument
+	switch by {
+	case "", "ssh":
+		if url, ok := place.BySSH(argument); ok {
+			a.progress("Going by SSH: " + url)
+			request.Argument = url
 		}
-		if url != argument {
-			a.progress("Going by HTTPS: " + url)
-		}
-		return url, nil
+		return nil
+	case "https":
+	default:
+		return usage("--by takes ssh or https, not %q", by)
 	}
-	if url, ok := place.BySSH(argument); ok {
-		a.progress("Going by SSH: " + url)
-		return url, nil
+	if _, err := place.Registry.Find(argument); err == nil {
+		request.ByHTTPS = true
+		return nil
 	}
-	return argument, nil
+	url, ok := place.ByHTTPS(argument)
+	if !ok {
+		return &problem{message: "nothing says what the HTTPS clone URL of " + foreign.Quote(foreign.Clean(argument)) + " is", advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
+	}
+	if url != argument {
+		a.progress("Going by HTTPS: " + url)
+		request.Argument = url
+	}
+	return nil
 }
 
 // withoutSSH are causes for which no SSH runs on this workstation at all, and HTTPS does.
@@ -144,15 +153,21 @@ var withoutSSH = []diagnose.Code{"program-missing", "user-unlisted"}
 // betterWay goes by HTTPS where SSH does not get out of this workstation or through this network,
 // and HTTPS gets further.
 func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagnose.Way) (*diagnose.Way, error) {
+	other := *request
 	url, ok := place.ByHTTPS(request.Argument)
+	if other.Argument = url; !ok {
+		other.Argument, other.ByHTTPS = request.Argument, true
+		host, err := place.Registry.Find(request.Argument)
+		if ok = err == nil && host.HTTPS.URL != ""; ok {
+			url = host.HTTPS.URL
+		}
+	}
 	if !ok || way.IsOpen() || (way.Crux.Stage != diagnose.Reach && !slices.Contains(withoutSSH, way.Crux.Code)) || way.Question.Transport != "ssh" {
 		return way, nil
 	}
 	if slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic }) { // that is nearer
 		return way, nil
 	}
-	other := *request
-	other.Argument = url
 	found, err := diagnose.Check(a.ctx, a.station, place.Registry, other)
 	if err != nil || (!found.IsOpen() && (found.Crux.Code == way.Crux.Code || found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "")) {
 		return way, err
@@ -216,7 +231,7 @@ func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready
 	if target.Folder != "" && !target.Cloned {
 		clone = a.station.Tilde(target.Folder)
 	}
-	if !way.IsOpen() || clone != "" {
+	if len(plan) > 0 || way.IsOpen() && clone != "" { // else there is nothing that could be done
 		a.say(s.ReadyPlan(way, plan, clone))
 	}
 	opening, err := place.Open(a.ctx, request, secrets, func(step ready.Step) { a.say(s.ReadyStep(step)) })

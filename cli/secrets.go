@@ -105,5 +105,8 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			}
 			return text, err
 		},
+		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
+			return a.tokenFrom(o, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
+		},
 	}
 }

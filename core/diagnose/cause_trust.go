@@ -97,7 +97,7 @@ var trustCauses = []entry{
 				{`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`, .9},
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
-				{`empty reply from server`, .1}, // where the host hangs up before its alert is read
+				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1}, // where the host hangs up before its alert is read
 			},
 			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
 		}},
@@ -111,7 +111,7 @@ var trustCauses = []entry{
 				{`recv error \(-12\)`, .75},
 				{`requested url returned error: 400`, .3}, // as some web servers say it
 				{`tls fatal alert|alert handshake failure`, .3},
-				{`send failure: broken pipe|getpeername\(\) failed`, .15}, // it hangs up before the client is done
+				{`send failure: (connection reset|broken pipe)|getpeername\(\) failed`, .15}, // it hangs up before the client is done
 			},
 			unless: `unknown ca`,
 		}},

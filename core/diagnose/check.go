@@ -32,6 +32,7 @@ type Request struct {
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
 	Program  Program      // empty: what the folder and the URL tell
+	ByHTTPS  bool         // a host alone is asked about over HTTPS, as its description says
 
 	Sent *gitlink.Credential // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
 
@@ -69,6 +70,7 @@ type checker struct {
 
 	// For a way over HTTPS.
 	base      *url.URL // of the repository; nil for a way over SSH
+	alone     bool     // the host is asked about, and no repository: base is where they would be
 	web       *gitlink.Web
 	own       *tls.Certificate // that settings name; nil for none
 	roots     []byte           // certificates that git trusts; nil for the system's

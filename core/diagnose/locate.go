@@ -69,6 +69,9 @@ func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 		return c.remote(ctx, argument)
 	}
 	if d, err := c.registry.Find(argument); err == nil {
+		if c.request.ByHTTPS {
+			return "", nil, c.askAboutWeb(d)
+		}
 		c.askAboutHost(d.SSH.Host)
 		return "", nil, nil
 	}

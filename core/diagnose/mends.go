@@ -271,7 +271,10 @@ func (c *checker) again() []string {
 	if c.way.Question.Purpose == Push {
 		words = append(words, "--for", "push")
 	}
-	return append(words, c.request.Argument)
+	if words = append(words, c.request.Argument); c.alone {
+		words = append(words, "--by", "https")
+	}
+	return words
 }
 
 // urlMend: a remote's URL can be set; one that was given has to be given anew.

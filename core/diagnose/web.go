@@ -199,6 +199,9 @@ const mostRedirects = 5
 // travelWeb goes over the network: once, unless the host sends us on, as git lets itself be sent
 // on by the answer to its first question.
 func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
+	if c.alone {
+		return c.greetWeb(ctx)
+	}
 	for range mostRedirects {
 		trip, err := wire.GoWeb(ctx, c.webPlan(ctx))
 		c.passedWeb(trip)

@@ -312,7 +312,7 @@ func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
 	}
 	if c.unsettled() && (crux.Stage == Reach || crux.Stage == Trust) {
 		mend = Mend{Summary: "Settle how git reaches " + c.host.Name + " over HTTPS, as its description says.", By: You}
-		return []Mend{c.command(mend, Deed{Do: SettleWeb}, c.station.Tilde(hosts.OurGitFile(c.station)), program, "ready", c.base.String(), "--by", "https")}
+		return []Mend{c.command(mend, Deed{Do: SettleWeb}, c.station.Tilde(hosts.OurGitFile(c.station)), program, "ready", c.asked(), "--by", "https")}
 	}
 	if crux.Code == "helper-stale" {
 		return []Mend{c.command(mend, Deed{Do: AskFirst}, c.station.Tilde(hosts.OurGitFile(c.station)), c.again()...)}
@@ -333,6 +333,14 @@ func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
 		return []Mend{mend}
 	}
 	return []Mend{c.command(mend, Deed{Do: GetToken, Purpose: purpose}, "a token in the chest, and whom git asks for "+c.host.Name, words...)}
+}
+
+// asked is what was asked about, as a command takes it anywhere.
+func (c *checker) asked() string {
+	if c.alone {
+		return c.request.Argument
+	}
+	return c.base.String()
 }
 
 // unsettled tells whether the description says more about the way over HTTPS than git knows.

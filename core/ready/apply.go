@@ -25,7 +25,8 @@ import (
 type Secrets struct {
 	NewPassphrase func(name string) (secret.Text, error)           // for a key that is made
 	Passphrase    sshway.Asker                                     // of a key that is here
-	Token         func(*describe.Description) (secret.Text, error) // for a host's interface
+	Token         func(*describe.Description) (secret.Text, error) // for a host's interface, shown there and not kept
+	TokenToKeep   func(*describe.Description) (secret.Text, error) // for the chest, made by hand
 	Chest         func() error                                     // makes the chest ready for a secret, and opens it
 }
 
@@ -78,20 +79,24 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 	if err := secrets.Chest(); err != nil {
 		return "", err
 	}
-	token, err := secrets.Token(host)
-	if err != nil {
-		return "", err
-	}
 	purposes := []string{string(diagnose.Clone)}
 	if deed.Purpose == diagnose.Push {
 		purposes = append(purposes, string(diagnose.Push))
 	}
-	if !host.Can("issue-token") { // what was given is the token itself
-		if token, err = Pasted(host, token, p.Registry.All()); err != nil {
+	if !host.Can("issue-token") {
+		token, err := secrets.TokenToKeep(host)
+		if err == nil {
+			token, err = Pasted(host, token, p.Registry.All())
+		}
+		if err != nil {
 			return "", err
 		}
 		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
+	}
+	token, err := secrets.Token(host)
+	if err != nil {
+		return "", err
 	}
 	r := speak.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: speak.UsualEnd(host, "issue-token", p.Station.Now())}
 	e, _, err := p.IssueToken(ctx, batch, p.Client(host, token), r)

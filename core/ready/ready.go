@@ -9,6 +9,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"net/url"
 	"strings"
 	"time"
 
@@ -65,14 +66,20 @@ func (p Place) ByHTTPS(text string) (url string, ok bool) {
 	if err != nil || a.Repository() == "" {
 		return "", false
 	}
-	if a.Scheme == "https" {
-		return text, true
-	}
 	host := p.Registry.ForHost(a.Host)
 	if host == nil || host.HTTPS.URL == "" {
-		return "", false
+		return text, a.Scheme == "https"
+	}
+	if a.Scheme == "https" && !elsewhere(host, a) {
+		return text, true
 	}
 	return host.HTTPS.URL + a.Repository() + ".git", true
+}
+
+// elsewhere tells whether an https URL without a port is of a host whose description names one.
+func elsewhere(host *describe.Description, a address.Address) bool {
+	described, err := url.Parse(host.HTTPS.URL)
+	return err == nil && a.Port == 0 && strings.EqualFold(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
 }
 
 // log returns the trace, which may lead nowhere.

@@ -35,7 +35,7 @@ const tags = `(?s)<(script|style).*?</(script|style)>|<[^>]*>`
 // A WebPlan says which way to go over HTTPS.
 type WebPlan struct {
 	Base    *url.URL         // of the repository, without any secret
-	Service string           // "git-upload-pack" or "git-receive-pack"
+	Service string           // "git-upload-pack" or "git-receive-pack"; empty to go as far as the host's certificate
 	Hg      bool             // Mercurial's greeting is asked for, in place of git's services
 	Instead string           // a service to try where Service is refused to somebody who is signed in
 	Proxy   *url.URL         // nil to connect directly
@@ -145,6 +145,9 @@ func (w *webWalker) walk(ctx context.Context) error {
 		}
 	}
 	w.pass(AtSignIn)
+	if w.web.Service == "" {
+		return nil
+	}
 	w.line = &http.Client{Timeout: w.web.Timeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	transport := &http.Transport{MaxResponseHeaderBytes: 64 << 10, MaxConnsPerHost: 1}
 	dial := w.dials(secure)
