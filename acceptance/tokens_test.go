@@ -20,7 +20,7 @@ func (p *person) withChest() *person {
 // openChest opens the chest for a working day.
 func (p *person) openChest() {
 	p.t.Helper()
-	p.must("chest", "open", "--chest-passphrase-from", p.path("chest-words"))
+	p.must("chest", "open", "--passphrase-from", p.path("chest-words"))
 }
 
 // newToken lets the forge issue a token, and keeps it.
@@ -53,6 +53,7 @@ func TestTokenJourney(t *testing.T) {
 	if r.exit != 0 || !strings.Contains(r.out, "it is ines.marlow's") || !strings.Contains(r.out, "in 30 days") {
 		t.Fatalf("token new: %s", r)
 	}
+	p.must("chest", "close") // a new one is open, since its passphrase has just been given
 	if r := p.git("clone", "--quiet", url, "work"); r.exit == 0 || !strings.Contains(r.err, "The chest is closed. To open it for a working day:\n  unicrux chest open\n") {
 		t.Errorf("a closed chest: %s", r)
 	}

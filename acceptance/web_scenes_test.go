@@ -35,6 +35,10 @@ var webScenes = []webScene{
 		mend: func(p *person) { p.newToken() }},
 	{code: "helper-stale", arrange: func(p *person) { p.plainToken("ines.marlow", "tide-"+strings.Repeat("b", 32)) },
 		mend: func(p *person) { p.must("check", "--mend", p.cloneHTTPS("buoys/drift-model")) }},
+	{code: "chest-closed", arrange: func(p *person) { p.unicrux("chest", "close") },
+		mend: func(p *person) {
+			p.must("check", "--mend", p.cloneHTTPS("buoys/drift-model"), "--chest-passphrase-from", p.path("chest-words"))
+		}},
 	{code: "token-unknown", arrange: func(p *person) { p.onlyPlainToken("ines.marlow", "tide-"+strings.Repeat("a", 32)) },
 		mend: (*person).ownToken},
 	{code: "token-ended", arrange: func(p *person) {

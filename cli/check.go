@@ -12,7 +12,7 @@ import (
 type checkOptions struct {
 	secretOptions
 	purpose, account, by, program string
-	mend                      bool
+	mend                          bool
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -111,15 +111,12 @@ func (a *app) mend(place ready.Place, request diagnose.Request, o *secretOptions
 	}
 	defer unlock()
 	s := a.style()
-	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { a.say(s.ReadyStep(step)) })
+	gap := ""
+	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}
-	text := s.Way(opening.Way) + s.Stopped(opening.Way)
-	if len(opening.Steps) > 0 {
-		text = "\n" + text
-	}
-	if err := a.show(text, render.WayDocument(opening.Way)); err != nil {
+	if err := a.show(gap+s.Way(opening.Way)+s.Stopped(opening.Way), render.WayDocument(opening.Way)); err != nil {
 		return err
 	}
 	if !opening.Way.IsOpen() {

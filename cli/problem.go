@@ -101,6 +101,7 @@ var advices = []struct {
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
 	{chest.ErrBusy, exitFailure, "Try again in a moment."},
 	{desktop.ErrNoService, exitFailure, "Keep secrets sealed instead: unicrux chest move --to sealed."},
+	{diagnose.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
 	{gitlink.ErrProtocol, exitUsage, ""},
 	{speak.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
 	{speak.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},

@@ -234,13 +234,12 @@ func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready
 	if len(plan) > 0 || way.IsOpen() && clone != "" { // else there is nothing that could be done
 		a.say(s.ReadyPlan(way, plan, clone))
 	}
-	opening, err := place.Open(a.ctx, request, secrets, func(step ready.Step) { a.say(s.ReadyStep(step)) })
+	gap := ""
+	opening, err := place.Open(a.ctx, request, secrets, func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}
-	if len(opening.Steps) > 0 {
-		a.say("\n")
-	}
+	a.say(gap)
 	a.say(s.Way(opening.Way))
 	if !opening.Way.IsOpen() {
 		a.say(s.Stopped(opening.Way))

@@ -171,6 +171,9 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 			return "Renew the token " + token.Name + ", which " + ends(token.Until, now) + ":", []string{"unicrux", "token", "renew", token.Name}
 		}
 	}
+	if v.Closed {
+		return "The chest is closed, so git gets no token. To open it for a working day:", []string{"unicrux", "chest", "open"}
+	}
 	if len(v.Hosts) == 0 {
 		return "Ask whoever runs your host for its description, then:", []string{"unicrux", "host", "add", "FILE"}
 	}
@@ -187,6 +190,9 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 	for _, host := range v.Hosts {
 		if host.Trusted && len(host.Offers)+host.Others > 0 {
 			return "Try whether it works:", []string{"unicrux", "check", host.Description.Name}
+		}
+		if host.Token {
+			return "Try whether it works:", []string{"unicrux", "check", host.Description.Name, "--by", "https"}
 		}
 	}
 	return "See whether the tokens are good:", []string{"unicrux", "token", "test", v.Tokens[0].Name}

@@ -245,7 +245,7 @@ func (s Style) Problem(message, advice string) string {
 	if s.Width == 0 {
 		width = len(message) + 1
 	}
-	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(message+".", width), "\n"+margin) + "\n"
+	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(strings.TrimRight(message, ".")+".", width), "\n"+margin) + "\n"
 	if advice != "" {
 		text += s.Sentences(advice)
 	}

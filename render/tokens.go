@@ -1,7 +1,7 @@
 package render
 
 import (
-	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -9,7 +9,6 @@ import (
 	"Unicrux/core/foreign"
 	"Unicrux/core/oauth"
 	"Unicrux/core/ready"
-	"Unicrux/core/secret"
 )
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.
@@ -37,7 +36,8 @@ func (s Style) Token(e chest.Entry, now time.Time) string {
 	if len(e.Scopes) > 0 {
 		rows = append(rows, row{label: "scopes", tone: grey, text: foreign.Clean(strings.Join(e.Scopes, ", "))})
 	}
-	rows = append(rows, row{label: "ends", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
+	rows = append(rows, row{label: "made", tone: grey, lines: []string{whenOr(e.Made, now, "not known")}},
+		row{label: "ends", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
 		row{label: "proved", tone: grey, lines: []string{whenOr(e.Proved, now, "never")}},
 		row{label: "kept", tone: grey, lines: []string{string(e.Kind)}})
 	return s.block(8, rows)
@@ -84,12 +84,43 @@ func (s Style) Tokens(list []chest.Entry, now time.Time) string {
 	if len(list) == 0 {
 		return s.Sentences("There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.")
 	}
+	heads := []string{"token", "host", "account", "for", "made", "ends", "proved", "kept"}
 	var rows [][]string
 	for _, e := range list {
-		rows = append(rows, []string{e.Name, e.At, orDash(foreign.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
-			tokenEnd(e, now)})
+		host := e.Host
+		if host == "" { // not a described one
+			host = e.At
+		}
+		rows = append(rows, []string{e.Name, host, orDash(foreign.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
+			day(e.Made), tokenEnd(e, now), day(e.Proved), string(e.Kind)})
 	}
-	return s.table([]string{"token", "host", "account", "for", "ends"}, rows)
+	fewer, shorter := heads, rows
+	for _, least := range []string{"", "made", "kept"} { // what can be left out before the rows become blocks
+		if i := slices.Index(fewer, least); i >= 0 {
+			fewer, shorter = without(fewer, i), withoutColumn(shorter, i)
+		}
+		if lines, fits := s.tableLines(fewer, shorter); fits {
+			return strings.Join(lines, "")
+		}
+	}
+	return s.stacked(heads, rows)
+}
+
+func without(cells []string, i int) []string { return slices.Delete(slices.Clone(cells), i, i+1) }
+
+func withoutColumn(rows [][]string, i int) (fewer [][]string) {
+	for _, cells := range rows {
+		fewer = append(fewer, without(cells, i))
+	}
+	return fewer
+}
+
+// day is a date in a column of dates.
+func day(t time.Time) string {
+	if t.IsZero() {
+		return "never"
+	}
+	return t.Format(time.DateOnly)
 }
 
 // Saying says something in the midst of another program's output: the command stands alone.
@@ -199,70 +230,6 @@ func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
 	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+". Ctrl-C ends the waiting.")
 }
 
-// Moved says how many secrets are where now.
-func (s Style) Moved(n int, to chest.Kind) string {
-	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours", chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
-	switch n {
-	case 0:
-		return "There was nothing to move. New secrets go there: " + where + "."
-	case 1:
-		return "One secret was moved: it is " + where + " now, as new ones will be."
-	}
-	return fmt.Sprintf("%d secrets were moved: they are %s now, as new ones will be.", n, where)
-}
-
-// A ChestView is the chest.
-type ChestView struct {
-	Folder  string
-	Kind    chest.Kind
-	Entries []chest.Entry
-	Locked  bool // it has a passphrase
-	Open    bool
-	Until   time.Time
-	Damaged bool
-	Now     time.Time
-}
-
-// Chest tells where secrets are.
-func (s Style) Chest(v ChestView) string {
-	kinds := map[chest.Kind]int{}
-	for _, e := range v.Entries {
-		kinds[e.Kind]++
-	}
-	var held []string
-	for _, kind := range chest.Kinds() {
-		if kinds[kind] > 0 {
-			held = append(held, fmt.Sprintf("%d %s", kinds[kind], kind))
-		}
-	}
-	open := "closed"
-	switch {
-	case v.Open:
-		open = "open until " + v.Until.Local().Format("15:04")
-	case !v.Locked:
-		open = "has no passphrase: nothing in it is sealed by one"
-	}
-	rows := []row{
-		{label: "secrets", tone: bold, lines: []string{orNone(strings.Join(held, ", "))}},
-		{label: "new ones", tone: grey, lines: []string{string(v.Kind)}},
-		{label: "chest", tone: grey, lines: []string{open}},
-		{label: "folder", tone: grey, lines: []string{v.Folder}},
-	}
-	text := s.block(8, rows)
-	if v.Damaged {
-		text += "\n" + s.Sentences("A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:") +
-			s.CommandLine("unicrux", "chest", "show", "--set-aside")
-	}
-	return text
-}
-
-func orNone(text string) string {
-	if text == "" {
-		return "none"
-	}
-	return text
-}
-
 // A tokenDocument is a token in JSON. The token itself is never in it.
 type tokenDocument struct {
 	Schema   string   `json:"schema,omitempty"`
@@ -332,84 +299,4 @@ func goodness(proven *ready.Proven) *bool {
 	}
 	good := true
 	return &good
-}
-
-// ChestDocument makes the document "unicrux.chest/1".
-func ChestDocument(v ChestView) any {
-	var open *string
-	if v.Open {
-		open = optional(timeText(v.Until))
-	}
-	return struct {
-		Schema  string  `json:"schema"`
-		Kind    string  `json:"kind"`
-		Secrets int     `json:"secrets"`
-		Locked  bool    `json:"has_passphrase"`
-		Open    *string `json:"open_until"`
-		Folder  string  `json:"folder"`
-		Damaged bool    `json:"damaged"`
-	}{"unicrux.chest/1", string(v.Kind), len(v.Entries), v.Locked, open, v.Folder, v.Damaged}
-}
-
-// Adopted tells which secrets lay about, masked, and what became of each.
-func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string) string {
-	if len(list) == 0 {
-		return s.Sentences("No secret for a code host lies about, as far as we looked.")
-	}
-	var rows [][]string
-	moved, told := 0, 0
-	for _, d := range list {
-		state := "moved to the chest, as " + d.Name
-		switch {
-		case d.Err != nil:
-			state = "not moved: " + foreign.Clean(d.Err.Error())
-		case !d.Stray.Movable():
-			state = "stays: revoke it"
-			told++
-		case dry:
-			state = "would be moved"
-		default:
-			moved++
-		}
-		where := tilde(d.Stray.File)
-		if d.Stray.Line > 0 {
-			where += fmt.Sprintf(":%d", d.Stray.Line)
-		}
-		rows = append(rows, []string{orDash(foreign.Clean(d.Stray.At)), foreign.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
-	}
-	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
-	if moved > 0 {
-		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
-	}
-	if told > 0 {
-		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
-	}
-	return text
-}
-
-// AdoptedDocument makes the document "unicrux.adoption/1".
-func AdoptedDocument(list []ready.Adopted, change int) any {
-	type stray struct {
-		Host    *string `json:"host"`
-		User    *string `json:"user"`
-		Sort    string  `json:"sort"`
-		File    string  `json:"file"`
-		Line    int     `json:"line"`
-		Movable bool    `json:"movable"`
-		Token   *string `json:"token"` // its name in the chest; null where it was not moved
-		Error   *string `json:"error"`
-	}
-	documents := []stray{}
-	for _, d := range list {
-		words := ""
-		if d.Err != nil {
-			words = foreign.Clean(d.Err.Error())
-		}
-		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User), string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
-	}
-	return struct {
-		Schema  string  `json:"schema"`
-		Secrets []stray `json:"secrets"`
-		Change  int     `json:"change,omitempty"`
-	}{"unicrux.adoption/1", documents, change}
 }

@@ -68,6 +68,7 @@ type Entry struct {
 	Until    time.Time `json:"until,omitzero"` // zero for no end that we know of
 	Proved   time.Time `json:"proved,omitzero"`
 	Signed   bool      `json:"signed,omitempty"` // by OAuth: it renews itself
+	Owed     string    `json:"owed,omitempty"`   // the host's own name of the token in whose place this one came, until the host has forgotten that
 
 	sealed []byte // the secret, as it was in the file from which the entry was read
 }
@@ -84,15 +85,17 @@ func (e Entry) EndsSoon(now time.Time) bool {
 type Secret struct {
 	Token   secret.Text
 	Refresh secret.Text // by which OAuth renews it; empty for none
+	Former  secret.Text // the token that is owed ([Entry]): many hosts let a token revoke itself alone
 }
 
 type sealedSecret struct {
 	Token   []byte `json:"token"`
 	Refresh []byte `json:"refresh,omitempty"`
+	Former  []byte `json:"former,omitempty"`
 }
 
 func (s Secret) marshal() ([]byte, error) {
-	return json.Marshal(sealedSecret{s.Token.Reveal(), s.Refresh.Reveal()})
+	return json.Marshal(sealedSecret{s.Token.Reveal(), s.Refresh.Reveal(), s.Former.Reveal()})
 }
 
 func unmarshal(text []byte) (Secret, error) {
@@ -100,7 +103,7 @@ func unmarshal(text []byte) (Secret, error) {
 	if err := json.Unmarshal(text, &s); err != nil {
 		return Secret{}, ErrDamaged
 	}
-	return Secret{secret.New(s.Token), secret.New(s.Refresh)}, nil
+	return Secret{secret.New(s.Token), secret.New(s.Refresh), secret.New(s.Former)}, nil
 }
 
 // A Chest is the folder.

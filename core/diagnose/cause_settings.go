@@ -229,4 +229,7 @@ var settingsCauses = []entry{
 			shown:  []sign{{`agent refused operation|agent admitted failure|signing failed for .* from agent|^sign_and_send\S* .*communication with agent failed`, .95}},
 			unless: `-sk\b.*(device|agent refused)`,
 		}},
+	{"chest-closed", Settings, "The token for this is in the chest, and the chest is closed.", You,
+		"Open the chest for a working day.", "in the chest",
+		signs{shown: []sign{{`the chest is closed\. to open it`, .99}}}},
 }

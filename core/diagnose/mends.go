@@ -37,6 +37,7 @@ const (
 	SettleWeb   Act = "settle https"          // for Host, as its description says
 	AskFirst    Act = "ask the chest alone"   // for Host, whatever other helpers there are
 	GetToken    Act = "get a token"           // for Host and Purpose, into the chest
+	OpenChest   Act = "open the chest"        // in the holder
 )
 
 // A Deed is a mend in the form in which it is carried out.
@@ -65,7 +66,7 @@ func (c *checker) mends(crux *Crux) []Mend {
 		}
 		return []Mend{mend}
 	}
-	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale") {
+	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale" || crux.Code == "chest-closed") {
 		return c.webMends(mend, crux)
 	}
 	switch crux.Code {
@@ -145,7 +146,10 @@ func (c *checker) exact(crux *Crux) []string {
 // command completes a mend that is carried out by a deed, and by a command just as well.
 func (c *checker) command(mend Mend, deed Deed, changes string, words ...string) Mend {
 	deed.Host, deed.HostName = c.way.Question.Host, c.address.Host
-	mend.Command, mend.Deed, mend.Automatic, mend.Changes = words, deed, true, []string{changes}
+	mend.Command, mend.Deed, mend.Automatic = words, deed, true
+	if changes != "" {
+		mend.Changes = []string{changes}
+	}
 	return mend
 }
 

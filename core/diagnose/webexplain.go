@@ -1,7 +1,6 @@
 package diagnose
 
 import (
-	"bytes"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
@@ -13,7 +12,6 @@ import (
 	"time"
 
 	"Unicrux/core/address"
-	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
 	"Unicrux/core/secret"
@@ -113,6 +111,9 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	if trip.NoSecret != nil && signsIn { // it went along, and was not enough
 		return crux("header-overrides", Proved, append([]Evidence{header}, evidence...)...)
 	}
+	if closed := c.closedChest(); closed != nil && trip.NoSecret != nil {
+		return closed
+	}
 	if trip.NoSecret != nil {
 		return first(crux("secret-missing", Proved, append([]Evidence{{"asked", c.helpers(), ""}}, evidence...)...), SignIn, c.suspicions)
 	}
@@ -143,34 +144,6 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 		return crux("token-misplaced", Proved, append(evidence, Evidence{"the token is", account + "'s", "the interface of " + c.host.Name})...)
 	}
 	return crux("token-unknown", Likely, evidence...)
-}
-
-// staleHelper looks whether another helper answers before ours, which has a token that is meant
-// for this. It returns the evidence, or nothing.
-func (c *checker) staleHelper() []Evidence {
-	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
-	if err != nil || c.sent.Password.Empty() {
-		return nil
-	}
-	var own string
-	for _, e := range list {
-		kept, err := chest.Of(c.station).Get(e)
-		if err != nil || bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) { // closed, or it was ours
-			return nil
-		}
-		if e.Until.IsZero() || e.Until.After(c.station.Now()) {
-			own = e.Name
-		}
-	}
-	if own == "" {
-		return nil
-	}
-	for _, s := range c.config.For("credential", c.base.String()) {
-		if s.Name == "credential.helper" && s.Entry.Value != "" && !hosts.IsHelper(s.Entry.Value) {
-			return []Evidence{{"answered by", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, {"in the chest", "the token " + own + ", which is not asked for", ""}}
-		}
-	}
-	return nil
 }
 
 // whose asks the host's interface whose token it is that git would send.
@@ -307,8 +280,15 @@ var needsToken = []Code{"secret-missing", "token-unknown", "token-ended", "passw
 
 // webMends are the mends of cruxes on the way over HTTPS.
 func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
+	if crux.Code == "chest-closed" {
+		return []Mend{c.command(mend, Deed{Do: OpenChest}, "", program, "chest", "open")}
+	}
 	if c.host == nil || c.hg != nil { // what we settle there is git's
 		return []Mend{mend}
+	}
+	if crux.Code == "secret-missing" && !c.asksUs() && c.inChest() {
+		mend = Mend{Summary: "Let git ask the chest, which has a token for " + c.host.Name + ".", By: You}
+		return []Mend{c.command(mend, Deed{Do: SettleWeb}, c.station.Tilde(hosts.OurGitFile(c.station)), program, "ready", c.asked(), "--by", "https")}
 	}
 	if c.unsettled() && (crux.Stage == Reach || crux.Stage == Trust) {
 		mend = Mend{Summary: "Settle how git reaches " + c.host.Name + " over HTTPS, as its description says.", By: You}

@@ -31,6 +31,7 @@ type View struct {
 	Hosts  []Host        // described ones
 	Agents []Agent       // the holder first
 	Tokens []chest.Entry // those in the chest, the one that ends first first
+	Closed bool          // some of them are sealed, and nothing opens the chest now
 	Unsafe []Finding     // the most urgent first
 }
 
@@ -101,9 +102,18 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 			return e.At == v.Hosts[i].Description.HTTPSAt() && (e.Signed || e.Until.IsZero() || e.Until.After(station.Now()))
 		})
 	}
+	v.Closed = closed(chest.Of(station), v.Tokens)
 	v.meetAgents(station, asked, other.Client.Agent)
 	v.judge()
 	return v, nil
+}
+
+func closed(c *chest.Chest, tokens []chest.Entry) bool {
+	locked, err := c.Locked()
+	if _, open := c.OpenUntil(); open || !locked || err != nil { // what is damaged is told elsewhere
+		return false
+	}
+	return slices.ContainsFunc(tokens, func(e chest.Entry) bool { return e.Kind == chest.Sealed })
 }
 
 // tokens lists what is in the chest. A damaged file of it does not hide the others.

@@ -58,6 +58,8 @@ func (p Place) Apply(ctx context.Context, batch *workstation.Batch, deed diagnos
 		return fmt.Sprintf("The settings for %s lead where its description says.", deed.Host), err
 	case diagnose.LoadKey:
 		return p.loadFor(ctx, batch, deed, secrets)
+	case diagnose.OpenChest:
+		return "The chest is open for a working day.", secrets.Chest()
 	case diagnose.SettleWeb, diagnose.GetToken, diagnose.AskFirst:
 		return p.applyWeb(ctx, batch, deed, secrets)
 	}

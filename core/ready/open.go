@@ -101,7 +101,7 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 		return plan
 	}
 	if way.Question.Transport == "https" {
-		if mend.Deed.Do != diagnose.GetToken {
+		if mend.Deed.Do == diagnose.SettleWeb {
 			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.", []string{"a token in the chest, and whom git asks for " + host.Name}})
 		}
 		return plan
@@ -134,7 +134,8 @@ func (p Place) DryRun(ctx context.Context, way *diagnose.Way) (*workstation.Batc
 	if !found || mend.Deed.Do == diagnose.UseURL {
 		return batch, nil
 	}
-	if mend.Deed.Do == diagnose.RegisterKey || mend.Deed.Do == diagnose.GetToken { // the host is not asked in a dry run
+	switch mend.Deed.Do {
+	case diagnose.RegisterKey, diagnose.GetToken, diagnose.OpenChest: // neither the host nor the person is asked in a dry run
 		return batch, batch.Act(mend.Summary, workstation.HostStep{}, nil)
 	}
 	if _, err := p.Apply(ctx, batch, mend.Deed, Secrets{}); err != nil {

@@ -4,13 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"time"
 
 	"Unicrux/core/chest"
 	"Unicrux/core/describe"
 	"Unicrux/core/hosts"
 	"Unicrux/core/oauth"
-	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 	"Unicrux/core/workstation"
 )
@@ -68,6 +68,9 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	if e.Signed {
 		return p.Refresh(ctx, e, old)
 	}
+	if e.Owed != "" { // a renewal that was cut short
+		return p.settleOwed(ctx, batch, d, e, old)
+	}
 	request := speak.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
 	if until.IsZero() && speak.TakesEnd(d, "renew-token") {
 		request.Until = speak.UsualEnd(d, "renew-token", p.Station.Now())
@@ -89,26 +92,39 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	if err != nil || batch.Dry {
 		return e, err
 	}
-	fresh, _, err := p.KeepToken(ctx, batch, NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: e.Purposes, Scopes: issued.Scopes,
-		Label: e.Label, ID: issued.ID, Until: issued.Until, Account: e.Account, Replace: e.Name})
-	if err != nil {
-		return e, err
-	}
+	kept := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: e.Purposes, Scopes: issued.Scopes,
+		Label: e.Label, ID: issued.ID, Until: issued.Until, Account: e.Account, Replace: e.Name}
 	if d.Can("revoke-token") && issued.ID != e.ID {
-		if err := p.revoke(ctx, d, e, old, issued.Token); err != nil {
-			return fresh, err
-		}
+		kept.Owed, kept.Secret.Former = e.ID, old.Token
 	}
-	return fresh, nil
+	fresh, _, err := p.KeepToken(ctx, batch, kept)
+	if err != nil || fresh.Owed == "" {
+		return fresh, err
+	}
+	return p.settleOwed(ctx, batch, d, fresh, kept.Secret)
 }
 
-// revoke makes the host forget a token, asking with that very one, or with another.
-func (p Place) revoke(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret, other secret.Text) error {
-	err := p.Client(d, s.Token).RevokeToken(ctx, e.ID)
-	if err != nil && !other.Empty() {
-		err = p.Client(d, other).RevokeToken(ctx, e.ID)
+// settleOwed ends a renewal: the host forgets the token in whose place another came. It is asked
+// with that very one, else with the other.
+func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
+	err := batch.Act(fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
+		err := p.Client(d, s.Former).RevokeToken(ctx, e.Owed)
+		var refusal *speak.Refusal
+		switch {
+		case !errors.As(err, &refusal):
+		case refusal.Status == http.StatusUnauthorized && !s.Former.Empty(): // it is known there no more
+			err = nil
+		default:
+			err = p.Client(d, s.Token).RevokeToken(ctx, e.Owed)
+		}
+		return nil, err
+	})
+	if err != nil || batch.Dry {
+		return e, err
 	}
-	return err
+	e.Owed = ""
+	return e, p.Chest().Put(e, chest.Secret{Token: s.Token})
 }
 
 // Refresh renews a signed-in token without asking anybody.
@@ -138,6 +154,9 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 	}
 	if d != nil && (d.Can("revoke-token") || e.Signed) {
 		s, err := p.Chest().Get(e)
+		if err == nil && e.Owed != "" {
+			e, err = p.settleOwed(ctx, batch, d, e, s)
+		}
 		if err != nil {
 			return false, err
 		}
@@ -158,7 +177,7 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 
 func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret) error {
 	if !e.Signed {
-		err := p.revoke(ctx, d, e, s, secret.Text{})
+		err := p.Client(d, s.Token).RevokeToken(ctx, e.ID)
 		var refusal *speak.Refusal
 		if errors.As(err, &refusal) && refusal.Status == 401 {
 			return nil // it is not known there any more, or has ended

@@ -108,6 +108,7 @@ type NewToken struct {
 	Account  string // empty when the host shall tell
 	Signed   bool   // by OAuth
 	Replace  string // the name of the entry whose place it takes; empty for a new one
+	Owed     string // the host's own name of the token in that place, which is to be forgotten next; empty for none
 	Issued   bool   // by the host a moment ago, so that taking it back revokes it
 }
 
@@ -125,8 +126,10 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 	err = batch.Act(fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
 		var err error
 		if n.Replace != "" {
-			e.Name = n.Replace
-			err = p.Chest().Put(e, n.Secret)
+			e.Name, e.Owed = n.Replace, n.Owed
+			if err = p.Chest().Put(e, n.Secret); err == nil {
+				e, err = p.Chest().Entry(e.Name)
+			}
 		} else {
 			e, err = p.Chest().Add(e, n.Secret)
 		}

@@ -1,0 +1,70 @@
+package diagnose
+
+import (
+	"bytes"
+	"errors"
+	"slices"
+	"strings"
+
+	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+)
+
+// staleHelper looks whether another helper answers before ours, which has a token that is meant
+// for this. It returns the evidence, or nothing.
+func (c *checker) staleHelper() []Evidence {
+	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	if err != nil || c.sent.Password.Empty() {
+		return nil
+	}
+	var own string
+	for _, e := range list {
+		kept, err := chest.Of(c.station).Get(e)
+		if err != nil || bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) { // closed, or it was ours
+			return nil
+		}
+		if e.Until.IsZero() || e.Until.After(c.station.Now()) {
+			own = e.Name
+		}
+	}
+	if own == "" {
+		return nil
+	}
+	for _, s := range c.config.For("credential", c.base.String()) {
+		if s.Name == "credential.helper" && s.Entry.Value != "" && !hosts.IsHelper(s.Entry.Value) {
+			return []Evidence{{"answered by", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, {"in the chest", "the token " + own + ", which is not asked for", ""}}
+		}
+	}
+	return nil
+}
+
+// closedChest tells whether git asks the chest, which has a token for this and is closed.
+func (c *checker) closedChest() *Crux {
+	kept := chest.Of(c.station)
+	list, err := kept.At("https", strings.ToLower(c.base.Host))
+	i := slices.IndexFunc(list, func(e chest.Entry) bool { return c.webUser == "" || e.User == c.webUser || e.Account == c.webUser })
+	if err != nil || i < 0 || !c.asksUs() {
+		return nil
+	}
+	if _, err := kept.Get(list[i]); !errors.Is(err, chest.ErrClosed) {
+		return nil
+	}
+	return crux("chest-closed", Proved, Evidence{"in the chest", "the token " + list[i].Name, ""}, Evidence{"asked", c.helpers(), ""})
+}
+
+// inChest tells whether the chest has a token for this that has not ended.
+func (c *checker) inChest() bool {
+	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	return slices.ContainsFunc(list, func(e chest.Entry) bool {
+		return (c.webUser == "" || e.User == c.webUser) && (e.Signed || e.Until.IsZero() || e.Until.After(c.station.Now()))
+	})
+}
+
+// asksUs tells whether git asks us for credentials here.
+func (c *checker) asksUs() bool {
+	return slices.ContainsFunc(c.config.For("credential", c.base.String()), func(s gitlink.Setting) bool {
+		return s.Name == "credential.helper" && hosts.IsHelper(s.Entry.Value)
+	})
+}

@@ -1,0 +1,156 @@
+package render
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
+	"Unicrux/core/ready"
+	"Unicrux/core/secret"
+)
+
+// Moved says how many secrets are where now.
+func (s Style) Moved(n int, to chest.Kind) string {
+	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours", chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
+	switch n {
+	case 0:
+		return "There was nothing to move. New secrets go there: " + where + "."
+	case 1:
+		return "One secret was moved: it is " + where + " now, as new ones will be."
+	}
+	return fmt.Sprintf("%d secrets were moved: they are %s now, as new ones will be.", n, where)
+}
+
+// A ChestView is the chest.
+type ChestView struct {
+	Folder  string
+	Kind    chest.Kind
+	Entries []chest.Entry
+	Locked  bool // it has a passphrase
+	Open    bool
+	Until   time.Time
+	Damaged bool
+	Now     time.Time
+}
+
+// Chest tells where secrets are.
+func (s Style) Chest(v ChestView) string {
+	kinds := map[chest.Kind]int{}
+	for _, e := range v.Entries {
+		kinds[e.Kind]++
+	}
+	var held []string
+	for _, kind := range chest.Kinds() {
+		if kinds[kind] > 0 {
+			held = append(held, fmt.Sprintf("%d %s", kinds[kind], kind))
+		}
+	}
+	open := "closed"
+	switch {
+	case v.Open:
+		open = "open until " + v.Until.Local().Format("15:04")
+	case !v.Locked:
+		open = "has no passphrase: nothing in it is sealed by one"
+	}
+	rows := []row{
+		{label: "secrets", tone: bold, lines: []string{orNone(strings.Join(held, ", "))}},
+		{label: "new ones", tone: grey, lines: []string{string(v.Kind)}},
+		{label: "chest", tone: grey, lines: []string{open}},
+		{label: "folder", tone: grey, lines: []string{v.Folder}},
+	}
+	text := s.block(8, rows)
+	if v.Damaged {
+		text += "\n" + s.Sentences("A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:") +
+			s.CommandLine("unicrux", "chest", "show", "--set-aside")
+	}
+	return text
+}
+
+func orNone(text string) string {
+	if text == "" {
+		return "none"
+	}
+	return text
+}
+
+// ChestDocument makes the document "unicrux.chest/1".
+func ChestDocument(v ChestView) any {
+	var open *string
+	if v.Open {
+		open = optional(timeText(v.Until))
+	}
+	return struct {
+		Schema  string  `json:"schema"`
+		Kind    string  `json:"kind"`
+		Secrets int     `json:"secrets"`
+		Locked  bool    `json:"has_passphrase"`
+		Open    *string `json:"open_until"`
+		Folder  string  `json:"folder"`
+		Damaged bool    `json:"damaged"`
+	}{"unicrux.chest/1", string(v.Kind), len(v.Entries), v.Locked, open, v.Folder, v.Damaged}
+}
+
+// Adopted tells which secrets lay about, masked, and what became of each.
+func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string) string {
+	if len(list) == 0 {
+		return s.Sentences("No secret for a code host lies about, as far as we looked.")
+	}
+	var rows [][]string
+	moved, told := 0, 0
+	for _, d := range list {
+		state := "moved to the chest, as " + d.Name
+		switch {
+		case d.Err != nil:
+			state = "not moved: " + foreign.Clean(d.Err.Error())
+		case !d.Stray.Movable():
+			state = "stays: revoke it"
+			told++
+		case dry:
+			state = "would be moved"
+		default:
+			moved++
+		}
+		where := tilde(d.Stray.File)
+		if d.Stray.Line > 0 {
+			where += fmt.Sprintf(":%d", d.Stray.Line)
+		}
+		rows = append(rows, []string{orDash(foreign.Clean(d.Stray.At)), foreign.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
+	}
+	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
+	if moved > 0 {
+		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
+	}
+	if told > 0 {
+		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
+	}
+	return text
+}
+
+// AdoptedDocument makes the document "unicrux.adoption/1".
+func AdoptedDocument(list []ready.Adopted, change int) any {
+	type stray struct {
+		Host    *string `json:"host"`
+		User    *string `json:"user"`
+		Sort    string  `json:"sort"`
+		File    string  `json:"file"`
+		Line    int     `json:"line"`
+		Movable bool    `json:"movable"`
+		Token   *string `json:"token"` // its name in the chest; null where it was not moved
+		Error   *string `json:"error"`
+	}
+	documents := []stray{}
+	for _, d := range list {
+		words := ""
+		if d.Err != nil {
+			words = foreign.Clean(d.Err.Error())
+		}
+		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User), string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
+	}
+	return struct {
+		Schema  string  `json:"schema"`
+		Secrets []stray `json:"secrets"`
+		Change  int     `json:"change,omitempty"`
+	}{"unicrux.adoption/1", documents, change}
+}
