@@ -269,3 +269,36 @@ func TestSignInAtServersOfOthers(t *testing.T) {
 	p.must("token", "test", "quay")
 	p.must("token", "revoke", "quay")
 }
+
+// TestTokenForInterface shows the host's interface a token from the chest that is for keys, and no
+// other, without asking anybody.
+func TestTokenForInterface(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	p.must("key", "new", "--host", "forge", "--no-passphrase")
+	p.must("host", "trust", "forge")
+	keep := func(label, purposes string, scopes ...string) {
+		t.Helper()
+		text := p.host.Issue("ines.marlow", label, scopes, time.Now().AddDate(0, 1, 0))
+		if r := p.run(text, program, "token", "add", "forge", "--for", purposes, "--from", "-", "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+			t.Fatal(r)
+		}
+	}
+	keep("narrow", "clone", "repo:read")
+	if r := p.unicrux("key", "register", "forge_ed25519", "forge"); r.exit != 4 {
+		t.Errorf("a token that is for something else: %s", r)
+	}
+	keep("wide", "keys", "keys")
+	p.must("chest", "close")
+	if r := p.unicrux("key", "register", "forge_ed25519", "forge"); r.exit != 4 {
+		t.Errorf("a closed chest: %s", r)
+	}
+	p.openChest()
+	if r := p.must("key", "register", "forge_ed25519", "forge"); !strings.Contains(r.err, "The token forge-2 from the chest is shown to the interface of forge.") {
+		t.Errorf("registered: %s", r)
+	}
+	p.must("undo")
+	if r := p.unicrux("repo", "list", "forge"); r.exit != 4 {
+		t.Errorf("another purpose: %s", r)
+	}
+}

@@ -174,8 +174,14 @@ func (a *app) asker(source string) sshway.Asker {
 	}
 }
 
-// token gets a token for a host's interface.
-func (a *app) token(o *secretOptions, host *describe.Description) (secret.Text, error) {
+// token gets a token for a host's interface: from a source, from the chest where it has one for the
+// purpose, or asked. An empty purpose is one that no token in the chest is for.
+func (a *app) token(o *secretOptions, host *describe.Description, purpose string) (secret.Text, error) {
+	if len(o.tokens) == 0 {
+		if text, found := a.keptToken(o, host, purpose); found {
+			return text, nil
+		}
+	}
 	return a.tokenFrom(o, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
 }
 

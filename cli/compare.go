@@ -42,7 +42,7 @@ func (a *app) compare(o *secretOptions, name, repo string) error {
 		text := a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
 		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
-	token, err := a.token(o, host)
+	token, err := a.token(o, host, "keys")
 	if err != nil {
 		return err
 	}
@@ -95,7 +95,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 		words := host.Name + " does not take " + pair.Name() + " any more."
 		return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 	}
-	token, err := a.token(&o.secretOptions, host)
+	token, err := a.token(&o.secretOptions, host, "keys")
 	if err != nil {
 		return err
 	}

@@ -44,7 +44,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 	token := secret.Text{}
 	for _, operation := range host.Operations {
 		if !operation.Open && token.Empty() {
-			if token, err = a.token(&o.secretOptions, host); err != nil {
+			if token, err = a.token(&o.secretOptions, host, ""); err != nil {
 				return err
 			}
 		}

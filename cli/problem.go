@@ -140,7 +140,7 @@ var advices = []struct {
 	{sshkey.ErrFormLock, exitUsage, "Say --no-passphrase, or choose openssh or pkcs8."},
 	{ready.ErrStill, exitCrux, ""},
 	{ready.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
-	{workstation.ErrSecret, exitCrux, "unicrux key lock changes the passphrase again."},
+	{workstation.ErrSecret, exitCrux, "A passphrase is changed again by unicrux key lock; a secret that was moved is in the chest."},
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
 	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},

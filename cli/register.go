@@ -70,7 +70,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if o.byHand || (o.repo == "" && !host.Can("add-key")) {
 		return a.registerByHand(o, place, r)
 	}
-	if r.Token, err = a.token(&o.secretOptions, host); err != nil {
+	if r.Token, err = a.token(&o.secretOptions, host, "keys"); err != nil {
 		return err
 	}
 	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)

@@ -87,7 +87,7 @@ func (a *app) client(o *secretOptions, name, operation string) (*speak.Client, e
 	}
 	token := secret.Text{}
 	if !host.Operations[operation].Open {
-		if token, err = a.token(o, host); err != nil {
+		if token, err = a.token(o, host, "repos"); err != nil {
 			return nil, err
 		}
 	}
@@ -184,7 +184,7 @@ func (a *app) makeRepo(o *repoOptions, place ready.Place, batch *workstation.Bat
 		a.progress("Create " + n.Request.Path + " " + where + ", empty. Waiting until " + n.Host.Name + " has it.")
 		return place.FindRepo(a.ctx, batch, n, o.wait)
 	}
-	token, err := a.token(&o.secretOptions, n.Host)
+	token, err := a.token(&o.secretOptions, n.Host, "repos")
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"net/url"
 	"slices"
 	"strings"
 
@@ -70,6 +71,19 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 	tokens := map[string]secret.Text{}
 	known := map[string]secret.Text{} // passphrases, by the name of the key
 	ask := a.asker(o.passphrase)
+	token := func(purpose string) func(*describe.Description) (secret.Text, error) {
+		return func(host *describe.Description) (secret.Text, error) {
+			name := host.Name + " " + purpose
+			if text, found := tokens[name]; found {
+				return text, nil
+			}
+			text, err := a.token(o, host, purpose)
+			if err == nil {
+				tokens[name] = text
+			}
+			return text, err
+		}
+	}
 	return ready.Secrets{
 		NewPassphrase: func(name string) (secret.Text, error) {
 			text, err := a.newPassphrase(o.passphrase, o.none)
@@ -95,18 +109,34 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			}
 			return a.openChest(c, o.chest, agent.WorkingDay)
 		},
-		Token: func(host *describe.Description) (secret.Text, error) {
-			if text, found := tokens[host.Name]; found {
-				return text, nil
-			}
-			text, err := a.token(o, host)
-			if err == nil {
-				tokens[host.Name] = text
-			}
-			return text, err
-		},
+		Token:  token("keys"),
+		Issuer: token(""),
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			return a.tokenFrom(o, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
 		},
 	}
+}
+
+// keptToken gets a token for a host's interface out of the chest: one for the purpose, that was kept
+// for the very host at which the interface is. It asks for nothing but what opens the chest.
+func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token secret.Text, found bool) {
+	at, err := url.Parse(host.Interface.URL)
+	if err != nil || purpose == "" {
+		return secret.Text{}, false
+	}
+	c := chest.Of(a.station)
+	list, _ := c.At("https", at.Host) // what is damaged serves nobody, and is told elsewhere
+	now := a.station.Now()
+	i := slices.IndexFunc(list, func(e chest.Entry) bool {
+		return slices.Contains(e.Purposes, purpose) && (host.ForAccount == "" || e.Account == host.ForAccount) && (e.Signed || e.Until.IsZero() || e.Until.After(now))
+	})
+	if i < 0 || a.openChest(c, o.chest, agent.WorkingDay) != nil {
+		return secret.Text{}, false
+	}
+	s, err := c.Get(list[i])
+	if err != nil {
+		return secret.Text{}, false
+	}
+	a.progress("The token " + list[i].Name + " from the chest is shown to the interface of " + host.Name + ".")
+	return s.Token, true
 }

@@ -91,7 +91,7 @@ func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *speak.C
 		return nil
 	}
 	if host.Operations["issue-token"].SignIn != "password" {
-		client.Token, err = a.token(&o.secretOptions, host)
+		client.Token, err = a.token(&o.secretOptions, host, "")
 		return err
 	}
 	client.Account = o.account

@@ -34,6 +34,10 @@ var ErrNotAnswered = errors.New("git does not get it from the chest, so it was l
 // asked whose it is.
 var ErrOnlyName = errors.New("the secret stands in the place of the login name, and only the host's owner knows how else it may be given")
 
+// ErrWorthless is returned for a secret that its host does not take: in the chest it would be in the
+// way of one that serves.
+var ErrWorthless = errors.New("its host does not take it any more, so it can be deleted where it lies")
+
 // Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for
 // its host, it is taken out of where it lay, and git is asked for it. Where git does not get it,
 // it is put back. The chest must be open.
@@ -51,13 +55,24 @@ func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []str
 
 func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray) (string, error) {
 	d := p.describedAt(s.At)
-	if s.User == "" {
-		var err error
-		if s.User, err = p.userOf(ctx, d, s); err != nil {
-			return "", err
+	proven := &Proven{}
+	if d != nil {
+		known, err := p.ProveToken(ctx, d, s.Secret)
+		if errors.Is(err, ErrTokenUnproved) {
+			return "", ErrWorthless
+		}
+		if err == nil { // else the host cannot be asked now, and git may all the same be answered
+			proven = known
 		}
 	}
-	e, err := p.moveIn(batch, d, s)
+	e := p.entryOf(d, s, proven)
+	if e.User == "" {
+		if e.User = "token"; s.Sort == stray.RemoteURL {
+			return "", ErrOnlyName
+		}
+	}
+	s.User = e.User
+	e, err := p.moveIn(batch, e, s.Secret)
 	if err != nil {
 		return "", err
 	}
@@ -72,19 +87,6 @@ func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stra
 	return e.Name, p.moveOut(ctx, batch, s)
 }
 
-// userOf finds what git gives beside a secret that lay there alone.
-func (p Place) userOf(ctx context.Context, d *describe.Description, s stray.Stray) (string, error) {
-	if d != nil {
-		if proven, err := p.ProveToken(ctx, d, s.Secret); err == nil && proven.Account != "" {
-			return d.GitUser(proven.Account), nil
-		}
-	}
-	if s.Sort == stray.RemoteURL {
-		return "", ErrOnlyName
-	}
-	return "token", nil
-}
-
 // describedAt is the description of the host of a stray, or nil.
 func (p Place) describedAt(at string) *describe.Description {
 	for _, d := range p.Registry.Hosts {
@@ -95,25 +97,34 @@ func (p Place) describedAt(at string) *describe.Description {
 	return nil
 }
 
-// moveIn puts a stray into the chest, unless the very same is there.
-func (p Place) moveIn(batch *workstation.Batch, d *describe.Description, s stray.Stray) (chest.Entry, error) {
-	c := p.Chest()
-	there, err := c.At("https", s.At)
-	if err != nil {
-		return chest.Entry{}, err
+// entryOf is what is known about a stray. Its user may be empty.
+func (p Place) entryOf(d *describe.Description, s stray.Stray, proven *Proven) chest.Entry {
+	if d != nil {
+		e := p.entryFor(NewToken{Host: d, Secret: chest.Secret{Token: s.Secret}, Account: s.User}, proven)
+		if e.User = s.User; s.User == "" && proven.Account != "" {
+			e.User = d.GitUser(proven.Account)
+		}
+		return e
 	}
-	for _, e := range there {
-		if kept, err := c.Get(e); err == nil && e.User == s.User && same(kept.Token, s.Secret) {
-			return e, nil
+	name, _, _ := strings.Cut(s.At, ":")
+	return chest.Entry{Name: name, Protocol: "https", At: s.At, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+}
+
+// moveIn puts a stray into the chest, unless the very same is there.
+func (p Place) moveIn(batch *workstation.Batch, e chest.Entry, token secret.Text) (chest.Entry, error) {
+	c := p.Chest()
+	there, err := c.At(e.Protocol, e.At)
+	if err != nil {
+		return e, err
+	}
+	for _, other := range there {
+		if kept, err := c.Get(other); err == nil && other.User == e.User && same(kept.Token, token) {
+			return other, nil
 		}
 	}
-	e := chest.Entry{Name: strings.Split(s.At, ":")[0], Protocol: "https", At: s.At, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
-	if d != nil {
-		e.Name, e.Host = d.Name, d.Name
-	}
-	step := workstation.HostStep{Host: s.At, Act: hosts.ActKeep, Data: map[string]string{}}
-	err = batch.Act(fmt.Sprintf("Keep a secret for %s in the chest.", s.At), step, func() (_ map[string]string, err error) {
-		e, err = c.Add(e, chest.Secret{Token: s.Secret})
+	step := workstation.HostStep{Host: e.At, Act: hosts.ActKeep, Data: map[string]string{}}
+	err = batch.Act(fmt.Sprintf("Keep a secret for %s in the chest.", e.At), step, func() (_ map[string]string, err error) {
+		e, err = c.Add(e, chest.Secret{Token: token})
 		return map[string]string{"name": e.Name}, err
 	})
 	return e, err

@@ -25,7 +25,8 @@ import (
 type Secrets struct {
 	NewPassphrase func(name string) (secret.Text, error)           // for a key that is made
 	Passphrase    sshway.Asker                                     // of a key that is here
-	Token         func(*describe.Description) (secret.Text, error) // for a host's interface, shown there and not kept
+	Token         func(*describe.Description) (secret.Text, error) // for a host's interface, to tell it about keys
+	Issuer        func(*describe.Description) (secret.Text, error) // for a host's interface, to let it issue another one
 	TokenToKeep   func(*describe.Description) (secret.Text, error) // for the chest, made by hand
 	Chest         func() error                                     // makes the chest ready for a secret, and opens it
 }
@@ -96,7 +97,7 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
 	}
-	token, err := secrets.Token(host)
+	token, err := secrets.Issuer(host)
 	if err != nil {
 		return "", err
 	}
