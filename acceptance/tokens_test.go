@@ -183,6 +183,7 @@ func TestPastedTokens(t *testing.T) {
 		good[:len(good)-6]:                       "a part of a token",
 		good[:6] + "…" + good[20:]:               "shortened",
 		p.read(".ssh", "mine.pub"):               "public line of a key",
+		p.read(".ssh", "mine.pub")[:40]:          "public line of a key",
 		p.read(".ssh", "mine"):                   "private key",
 		"SHA256:abc":                             "fingerprint",
 		"https://forge.tidewater.example/tokens": "an address",

@@ -28,6 +28,15 @@ func (a *app) askSecret(question string) (secret.Text, error) {
 	return secret.New([]byte(text)), err
 }
 
+// askText asks for something that may be seen.
+func (a *app) askText(question string) (string, error) {
+	text, err := a.ask(func() (string, error) {
+		a.asked.SetPrompt(question + " ")
+		return a.asked.ReadLine()
+	})
+	return strings.TrimSpace(text), err
+}
+
 // confirm asks whether to do something. Whoever cannot be asked must have said so.
 func (a *app) confirm(question string) error {
 	switch {

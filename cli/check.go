@@ -66,6 +66,9 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return err
 	}
 	if o.by != "" {
+		if argument == "" {
+			return usage("--by needs a clone URL or a host")
+		}
 		if err := a.transport(place, o.by, &request); err != nil {
 			return err
 		}

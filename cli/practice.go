@@ -111,7 +111,10 @@ func practiceView(name string, host *standin.Host) render.PracticeView {
 	view := render.PracticeView{Name: name, Title: host.Title(), SSHPort: host.SSHPort(), WebPort: host.WebPort(),
 		Description: host.DescriptionFile(), Account: host.Owner(), CloneURL: host.CloneURL(host.FirstRepository())}
 	if _, err := os.Stat(host.TokenFile()); err == nil {
-		view.Token = host.TokenFile()
+		view.Token, view.CloneHTTPS = host.TokenFile(), host.CloneHTTPS(host.FirstRepository())
+	}
+	if name == "saltmarsh" {
+		view.SignIn = "account " + host.Owner() + ", password “" + standin.MarshPassword + "”, code of the second step " + standin.MarshCode
 	}
 	return view
 }

@@ -12,6 +12,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
+	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
 )
 
@@ -111,6 +112,7 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 		},
 		Token:  token("keys"),
 		Issuer: token(""),
+		SignIn: func(client *speak.Client) error { return a.signInByPassword(client, "", "") },
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			return a.tokenFrom(o, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
 		},

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"cmp"
+
 	"github.com/spf13/cobra"
 
 	"Unicrux/core/chest"
@@ -94,17 +96,31 @@ func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *speak.C
 		client.Token, err = a.token(&o.secretOptions, host, "")
 		return err
 	}
-	client.Account = o.account
-	if client.Account == "" {
-		client.Account = host.ForAccount
+	return a.signInByPassword(client, o.account, o.password)
+}
+
+// signInByPassword asks for the account, its password, and the code of a second step where the host
+// wants one. They are used once and kept nowhere.
+func (a *app) signInByPassword(client *speak.Client, account, source string) (err error) {
+	host := client.Description
+	client.Account = cmp.Or(account, host.ForAccount)
+	switch {
+	case client.Account != "":
+	case !a.mayAsk():
+		return &problem{message: host.Name + " issues tokens for an account's password alone, and nobody can be asked", exit: exitAsk,
+			advice: "Say whose: unicrux token new " + host.Name + " --account ACCOUNT --password-from FILE."}
+	default:
+		if client.Account, err = a.askText("Account at " + host.Name + " (--account):"); err != nil {
+			return err
+		}
+		if client.Account == "" {
+			return usage("the account is empty")
+		}
 	}
-	if client.Account == "" {
-		return usage("%s wants the account and its password: give --account", host.Name)
-	}
-	if o.password != "" {
-		client.Password, err = a.readSecret(o.password)
+	if source != "" {
+		client.Password, err = a.readSecret(source)
 	} else if !a.mayAsk() {
-		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked", advice: "Give --password-from FILE, or - for standard input.", exit: exitAsk}
+		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked", advice: "Give it with unicrux token new " + host.Name + " --password-from FILE, or - for standard input.", exit: exitAsk}
 	} else {
 		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name + ", used once (--password-from):")
 	}

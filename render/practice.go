@@ -12,6 +12,8 @@ type PracticeView struct {
 	Description, Token string // files; there may be no token
 	Account            string // whose token it is
 	CloneURL           string
+	CloneHTTPS         string // empty where git is not answered over HTTPS
+	SignIn             string // what else it asks for; made up, and no secret
 }
 
 // Practice says where practice hosts are and how to begin.
@@ -22,6 +24,12 @@ func (s Style) Practice(views []PracticeView) string {
 			{label: v.Name, tone: bold, lines: []string{v.Title}},
 			{label: "ports", tone: grey, lines: []string{fmt.Sprintf("%d for SSH, %d for the web, on 127.0.0.1", v.SSHPort, v.WebPort)}},
 			{label: "clone URL", tone: grey, lines: []string{v.CloneURL}},
+		}
+		if v.CloneHTTPS != "" {
+			rows = append(rows, row{lines: []string{v.CloneHTTPS}})
+		}
+		if v.SignIn != "" {
+			rows = append(rows, row{label: "sign-in", tone: grey, text: v.SignIn})
 		}
 		if v.Token != "" {
 			rows = append(rows, row{label: "token", tone: grey, lines: []string{v.Token}})
@@ -42,10 +50,11 @@ func PracticeDocument(views []PracticeView) any {
 		Token       *string `json:"token_file"` // null where there is no interface
 		Account     string  `json:"account"`
 		CloneURL    string  `json:"clone_url"`
+		CloneHTTPS  *string `json:"clone_https"`
 	}
 	list := []host{}
 	for _, v := range views {
-		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account, v.CloneURL})
+		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account, v.CloneURL, optional(v.CloneHTTPS)})
 	}
 	return struct {
 		Schema string `json:"schema"`

@@ -331,7 +331,7 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 	answered := trip.Answer.Status != 401
 	if answered {
 		w.open(SignIn, trip.Times[wire.AtSignIn])
-		c.way.Account = foreign.Clean(trip.User)
+		c.way.Account = c.accountOf(trip.User)
 		if trip.User == "" {
 			w.fact(SignIn, "token", "none was asked for", "")
 		} else {

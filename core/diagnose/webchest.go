@@ -68,3 +68,19 @@ func (c *checker) asksUs() bool {
 		return s.Name == "credential.helper" && hosts.IsHelper(s.Entry.Value)
 	})
 }
+
+// accountOf is the account that a user name of git's stands for: on some hosts all say the same.
+func (c *checker) accountOf(user string) string {
+	if c.host == nil || user != c.host.HTTPS.Username {
+		return foreign.Clean(user)
+	}
+	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	accounts := map[string]bool{}
+	for _, e := range list {
+		accounts[e.Account] = true
+	}
+	if len(accounts) != 1 {
+		return ""
+	}
+	return foreign.Clean(list[0].Account)
+}

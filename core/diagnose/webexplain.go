@@ -308,7 +308,7 @@ func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
 		}
 	}
 	words := []string{program, "token", verb, c.host.Name, "--for", string(purpose)}
-	if verb == "sign-in" || c.host.Operations["issue-token"].SignIn == "password" { // somebody must be there
+	if verb == "sign-in" { // somebody must be there
 		mend.Command = words
 		return []Mend{mend}
 	}

@@ -27,6 +27,7 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                     // of a key that is here
 	Token         func(*describe.Description) (secret.Text, error) // for a host's interface, to tell it about keys
 	Issuer        func(*describe.Description) (secret.Text, error) // for a host's interface, to let it issue another one
+	SignIn        func(*speak.Client) error                        // gives a client the account's password, where a host issues tokens for that alone
 	TokenToKeep   func(*describe.Description) (secret.Text, error) // for the chest, made by hand
 	Chest         func() error                                     // makes the chest ready for a secret, and opens it
 }
@@ -97,12 +98,17 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
 	}
-	token, err := secrets.Issuer(host)
+	client := p.Client(host, secret.Text{})
+	if host.Operations["issue-token"].SignIn == "password" {
+		err = secrets.SignIn(client)
+	} else {
+		client.Token, err = secrets.Issuer(host)
+	}
 	if err != nil {
 		return "", err
 	}
 	r := speak.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: speak.UsualEnd(host, "issue-token", p.Station.Now())}
-	e, _, err := p.IssueToken(ctx, batch, p.Client(host, token), r)
+	e, _, err := p.IssueToken(ctx, batch, client, r)
 	good := ""
 	if !e.Until.IsZero() {
 		good = ", good until " + e.Until.Format(time.DateOnly)

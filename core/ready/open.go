@@ -101,7 +101,7 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 		return plan
 	}
 	if way.Question.Transport == "https" {
-		if mend.Deed.Do == diagnose.SettleWeb {
+		if mend.Deed.Do == diagnose.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == "") {
 			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.", []string{"a token in the chest, and whom git asks for " + host.Name}})
 		}
 		return plan

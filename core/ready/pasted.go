@@ -49,7 +49,8 @@ func Pasted(d *describe.Description, text secret.Text, others []*describe.Descri
 	return secret.New(bytes.Clone(clean)), nil
 }
 
+// isPublicLine tells whether it is one, or the beginning of one.
 func isPublicLine(text []byte) bool {
 	_, _, err := sshkey.ParseLine(text)
-	return err == nil
+	return err == nil || bytes.HasPrefix(text, []byte("ssh-")) || bytes.HasPrefix(text, []byte("ecdsa-sha2-"))
 }

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"Unicrux/core/describe"
+	"Unicrux/core/wire"
 )
 
 // How long the client waits when the host asks for it, and how often it goes again.
@@ -288,8 +289,14 @@ func transportError(ctx context.Context, err error) error {
 	if errors.As(err, &request) {
 		err = request.Err
 	}
-	if errors.Is(err, context.DeadlineExceeded) {
+	var dial *net.OpError
+	switch reason := wire.DialReason(err); {
+	case errors.Is(err, context.DeadlineExceeded):
 		err = errors.New("no answer in time")
+	case reason != nil && errors.As(err, &dial) && dial.Addr != nil:
+		err = fmt.Errorf("%s: %w", dial.Addr, reason)
+	case reason != nil:
+		err = reason
 	}
 	return fmt.Errorf("%w: %w", ErrUnreachable, err)
 }

@@ -50,8 +50,7 @@ func (w *walker) resolve(ctx context.Context) ([]net.IPAddr, error) {
 	if err == nil && len(addresses) > 0 {
 		return addresses, nil
 	}
-	var dns *net.DNSError
-	if err == nil || (errors.As(err, &dns) && dns.IsNotFound) {
+	if err == nil || DialReason(err) == ErrNameUnknown {
 		return nil, w.fail(ErrNameUnknown, "")
 	}
 	return nil, w.fail(ErrNoNames, "")
@@ -66,6 +65,22 @@ func (p Plan) inFamily(ip net.IP) bool {
 		return ip.To4() == nil
 	}
 	return true
+}
+
+// DialReason is why a connection could not be made, as one of the reasons of this package; nil for an
+// error of another kind.
+func DialReason(err error) error {
+	var dns *net.DNSError
+	var dial *net.OpError
+	switch {
+	case errors.As(err, &dns) && dns.IsNotFound:
+		return ErrNameUnknown
+	case errors.As(err, &dns):
+		return ErrNoNames
+	case errors.As(err, &dial) && dial.Op == "dial":
+		return dialReason(err)
+	}
+	return nil
 }
 
 func dialReason(err error) error {
