@@ -232,8 +232,26 @@ func TestSecondStep(t *testing.T) {
 	p.mustGit("clone", "--quiet", p.cloneHTTPS("buoys/drift-model"), "work")
 	p.commit("work", "one.txt")
 	p.mustGit("-C", "work", "push", "--quiet")
+	if c := p.check(p.cloneHTTPS("buoys/drift-model")); c.Account == nil || *c.Account != "imarlow" {
+		t.Errorf("whose token it is: %+v", c)
+	}
 	if r := p.unicrux("token", "new", "saltmarsh", "--account", "imarlow", "--until", "1y", "--password-from", p.path("password")); r.exit != 2 || !strings.Contains(r.err, "90d is the most") {
 		t.Errorf("too long: %s", r)
+	}
+}
+
+// TestReadyByPassword gets a clone at a host that issues tokens for the account's password alone: all
+// of it is typed on a terminal.
+func TestReadyByPassword(t *testing.T) {
+	t.Parallel()
+	p := at(t, "saltmarsh").withChest()
+	url := p.cloneHTTPS("buoys/drift-model")
+	if r := p.unicrux("ready", url, "--by", "https", "--chest-passphrase-from", p.path("chest-words")); r.exit != 4 || !strings.Contains(r.err, "--account") {
+		t.Errorf("nobody to ask: %s", r)
+	}
+	out := p.onTerminal([]string{"imarlow\n", "practice password\n", "271828\n"}, "ready", url, "--by", "https", "--chest-passphrase-from", p.path("chest-words")).out
+	if !strings.Contains(out, "You can clone buoys/drift-model as imarlow.") || !strings.Contains(out, "Cloned into") || strings.Contains(out, "271828") || strings.Contains(out, "practice password") {
+		t.Errorf("on a terminal: %s", out)
 	}
 }
 
