@@ -81,7 +81,7 @@ func TestRemotes(t *testing.T) {
 		t.Errorf("the second time: %s", r)
 	}
 	p.must("remote", "use", "https", "origin")
-	if url := strings.TrimSpace(p.mustGit("config", "remote.origin.url").out); url != https {
+	if url := strings.TrimSpace(p.mustGit("config", "remote.origin.url").out); url != p.cloneHTTPS("buoys/drift-model") {
 		t.Errorf("by https: %s", url)
 	}
 	p.must("undo")

@@ -62,6 +62,14 @@ func TestReadyAtDescribedPort(t *testing.T) {
 	if r := p.must(args...); !strings.Contains(r.err, "Going by HTTPS: "+p.cloneHTTPS("buoys/drift-model")) || !strings.Contains(r.out, "Cloned into") {
 		t.Errorf("%s", r)
 	}
+	if c := p.check("https://forge.tidewater.example/buoys/drift-model.git"); c.Open || len(c.Mends) != 1 || !strings.Contains(c.Mends[0].Summary, p.cloneHTTPS("buoys/drift-model")) {
+		t.Errorf("checked as it is typed: %+v", c)
+	}
+	p.mustGit("-C", "drift-model", "remote", "set-url", "origin", "git@forge.tidewater.example:buoys/drift-model.git")
+	if r := p.run("", "sh", "-c", "cd drift-model && "+program+" remote use https"); !strings.Contains(r.out, p.cloneHTTPS("buoys/drift-model")) {
+		t.Errorf("remote use: %s", r)
+	}
+	p.mustGit("-C", "drift-model", "fetch", "--quiet")
 	if r := p.unicrux("ready", "https://nowhere.tidewater.example/x/y.git", "--by", "https"); r.exit != 1 || strings.Contains(r.out, "Clone into") {
 		t.Errorf("what cannot be done is planned: %s", r)
 	}

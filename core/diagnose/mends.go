@@ -281,20 +281,26 @@ func (c *checker) again() []string {
 	return words
 }
 
-// urlMend: a remote's URL can be set; one that was given has to be given anew.
+// urlMend: a guess is not to be acted on unasked.
 func (c *checker) urlMend(mend Mend, crux *Crux, url string) Mend {
-	deed := Deed{Do: UseURL, URL: url}
-	if remote := c.way.Question.Remote; remote != "" && c.hg != nil { // hg has no command for it
-		mend.Summary += " Set " + remote + " to " + url + " under [paths] in .hg/hgrc."
-	} else if remote != "" {
-		deed.Do, deed.Remote = SetRemote, remote
-		mend = c.command(mend, deed, "the URL of "+remote+" in this repository", "git", "remote", "set-url", remote, url)
-	} else {
-		mend.Deed = deed
-	}
-	if crux.Code == "name-unknown" { // a guess, which is not to be acted on unasked
+	if mend = c.useURL(mend, url); crux.Code == "name-unknown" {
 		mend.Automatic = false
 		mend.Summary += " It looks like " + c.likelyName() + "."
+	}
+	return mend
+}
+
+// useURL: a remote's URL can be set; one that was given has to be given anew.
+func (c *checker) useURL(mend Mend, url string) Mend {
+	deed := Deed{Do: UseURL, URL: url}
+	switch remote := c.way.Question.Remote; {
+	case remote != "" && c.hg != nil: // hg has no command for it
+		mend.Summary += " Set " + remote + " to " + url + " under [paths] in .hg/hgrc."
+	case remote != "":
+		deed.Do, deed.Remote = SetRemote, remote
+		mend = c.command(mend, deed, "the URL of "+remote+" in this repository", "git", "remote", "set-url", remote, url)
+	default:
+		mend.Deed = deed
 	}
 	return mend
 }

@@ -283,6 +283,10 @@ func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
 	if crux.Code == "chest-closed" {
 		return []Mend{c.command(mend, Deed{Do: OpenChest}, "", program, "chest", "open")}
 	}
+	if d := c.registry.ForHost(c.address.Host); c.host == nil && d != nil && crux.Stage == Reach && d.Elsewhere(c.address) {
+		url := d.CloneHTTPS(c.address.Path)
+		return []Mend{c.useURL(Mend{Summary: "Use the address that the description of " + d.Name + " names: " + url, By: You}, url)}
+	}
 	if c.host == nil || c.hg != nil { // what we settle there is git's
 		return []Mend{mend}
 	}

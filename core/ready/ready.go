@@ -9,7 +9,6 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"net/url"
 	"strings"
 	"time"
 
@@ -70,16 +69,10 @@ func (p Place) ByHTTPS(text string) (url string, ok bool) {
 	if host == nil || host.HTTPS.URL == "" {
 		return text, a.Scheme == "https"
 	}
-	if a.Scheme == "https" && !elsewhere(host, a) {
+	if a.Scheme == "https" && !host.Elsewhere(a) {
 		return text, true
 	}
-	return host.HTTPS.URL + a.Repository() + ".git", true
-}
-
-// elsewhere tells whether an https URL without a port is of a host whose description names one.
-func elsewhere(host *describe.Description, a address.Address) bool {
-	described, err := url.Parse(host.HTTPS.URL)
-	return err == nil && a.Port == 0 && strings.EqualFold(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
+	return host.CloneHTTPS(a.Repository() + ".git"), true
 }
 
 // log returns the trace, which may lead nowhere.

@@ -151,7 +151,7 @@ func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
 	case n.HTTPS && repo.HTTPS != "":
 		return repo.HTTPS
 	case n.HTTPS:
-		return n.Host.HTTPS.URL + repo.Path + ".git"
+		return n.Host.CloneHTTPS(repo.Path + ".git")
 	case repo.SSH != "" && n.Host.ForAccount == "":
 		return repo.SSH
 	}

@@ -203,18 +203,17 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 		return "", err
 	}
 	_, secret := address.HideSecret(text)
-	if a.Scheme == by && !secret {
+	d := registry.ForHost(a.Host)
+	if a.Scheme == by && !secret && (d == nil || !d.Elsewhere(a)) {
 		return text, nil
 	}
-	d := registry.ForHost(a.Host)
 	if d == nil {
 		return "", fmt.Errorf("%s: %w", a.Host, ErrNotKnown)
 	}
-	path := strings.TrimPrefix(a.Path, "/")
 	if by == "https" {
-		return "https://" + d.SSH.Host + "/" + path, nil
+		return d.CloneHTTPS(a.Path), nil
 	}
-	return d.SSH.User + "@" + d.SSH.Host + ":" + path, nil
+	return d.SSH.User + "@" + d.SSH.Host + ":" + strings.TrimPrefix(a.Path, "/"), nil
 }
 
 // rewriteConfig changes the repository's configuration without recording what stood there,

@@ -1,0 +1,25 @@
+package describe
+
+import (
+	"net/url"
+	"strings"
+
+	"Unicrux/core/address"
+)
+
+// CloneHTTPS is the HTTPS clone URL of a repository by its path, with ".git" where the host's
+// clone URLs have that.
+func (d *Description) CloneHTTPS(path string) string {
+	base := d.HTTPS.URL // ends with a slash
+	if base == "" {
+		base = "https://" + d.HTTPSAt() + "/"
+	}
+	return base + strings.TrimPrefix(path, "/")
+}
+
+// Elsewhere tells whether an HTTPS address has the host's name and not its port: whoever typed it
+// knew nothing of that.
+func (d *Description) Elsewhere(a address.Address) bool {
+	described, err := url.Parse(d.HTTPS.URL)
+	return err == nil && a.Scheme == "https" && a.Port == 0 && strings.EqualFold(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
+}
