@@ -136,6 +136,9 @@ func TestRefusedInPlace(t *testing.T) {
 	if !strings.Contains(r.err, "unicrux token new forge") {
 		t.Errorf("ended: %s", r)
 	}
+	if c := p.check(url, "--for", "push"); c.Open || c.Crux.Code != "token-ended" || !strings.Contains(strings.Join(c.Crux.Evidence, " "), "in the chest: the token forge") {
+		t.Errorf("ended: %+v", c.Crux)
+	}
 	if r := p.newToken("--for", "push"); r.exit != 0 {
 		t.Fatal(r)
 	}

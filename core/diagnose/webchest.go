@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"time"
 
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
@@ -25,7 +26,7 @@ func (c *checker) staleHelper() []Evidence {
 		if err != nil || bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) { // closed, or it was ours
 			return nil
 		}
-		if e.Until.IsZero() || e.Until.After(c.station.Now()) {
+		if good(e, c.station.Now()) {
 			own = e.Name
 		}
 	}
@@ -40,13 +41,18 @@ func (c *checker) staleHelper() []Evidence {
 	return nil
 }
 
-// closedChest tells whether git asks the chest, which has a token for this and is closed.
-func (c *checker) closedChest() *Crux {
+// silentChest tells why the chest, which git asks and which has a token for this, does not give it: it
+// is closed, or the token has ended. It returns nil where neither is so.
+func (c *checker) silentChest() *Crux {
 	kept := chest.Of(c.station)
-	list, err := kept.At("https", strings.ToLower(c.base.Host))
-	i := slices.IndexFunc(list, func(e chest.Entry) bool { return c.webUser == "" || e.User == c.webUser || e.Account == c.webUser })
-	if err != nil || i < 0 || !c.asksUs() {
+	list := c.keptHere()
+	if len(list) == 0 || !c.asksUs() {
 		return nil
+	}
+	now := c.station.Now()
+	i := slices.IndexFunc(list, func(e chest.Entry) bool { return good(e, now) })
+	if i < 0 {
+		return crux("token-ended", Proved, Evidence{"in the chest", "the token " + list[0].Name, ""}, Evidence{"ended", list[0].Until.Format(time.DateOnly), ""})
 	}
 	if _, err := kept.Get(list[i]); !errors.Is(err, chest.ErrClosed) {
 		return nil
@@ -54,12 +60,20 @@ func (c *checker) closedChest() *Crux {
 	return crux("chest-closed", Proved, Evidence{"in the chest", "the token " + list[i].Name, ""}, Evidence{"asked", c.helpers(), ""})
 }
 
+// keptHere lists what the chest has for this host and user.
+func (c *checker) keptHere() []chest.Entry {
+	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host)) // what is damaged answers nobody
+	return slices.DeleteFunc(list, func(e chest.Entry) bool { return c.webUser != "" && e.User != c.webUser && e.Account != c.webUser })
+}
+
+// good tells whether a token has not ended, as far as is known here.
+func good(e chest.Entry, now time.Time) bool {
+	return e.Signed || e.Until.IsZero() || e.Until.After(now)
+}
+
 // inChest tells whether the chest has a token for this that has not ended.
 func (c *checker) inChest() bool {
-	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
-	return slices.ContainsFunc(list, func(e chest.Entry) bool {
-		return (c.webUser == "" || e.User == c.webUser) && (e.Signed || e.Until.IsZero() || e.Until.After(c.station.Now()))
-	})
+	return slices.ContainsFunc(c.keptHere(), func(e chest.Entry) bool { return good(e, c.station.Now()) })
 }
 
 // asksUs tells whether git asks us for credentials here.

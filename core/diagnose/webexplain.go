@@ -111,10 +111,10 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	if trip.NoSecret != nil && signsIn { // it went along, and was not enough
 		return crux("header-overrides", Proved, append([]Evidence{header}, evidence...)...)
 	}
-	if closed := c.closedChest(); closed != nil && trip.NoSecret != nil {
-		return closed
-	}
 	if trip.NoSecret != nil {
+		if silent := c.silentChest(); silent != nil {
+			return silent
+		}
 		return first(crux("secret-missing", Proved, append([]Evidence{{"asked", c.helpers(), ""}}, evidence...)...), SignIn, c.suspicions)
 	}
 	sent := Evidence{"sent", "as " + foreign.Clean(trip.User) + ", a secret from " + c.secretFrom(), ""}
