@@ -143,6 +143,9 @@ func TestRefusedInPlace(t *testing.T) {
 		t.Fatal(r)
 	}
 	p.mustGit("-C", "work", "push", "--quiet")
+	if r := p.must("token", "list"); strings.Contains(r.out, "forge-2") || strings.Contains(r.out, "ended") {
+		t.Errorf("the ended one stays: %s", r)
+	}
 	if strings.Contains(r.err+r.out, short) || strings.Contains(r.err+r.out, token) {
 		t.Error("a token is in the output")
 	}

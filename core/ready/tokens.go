@@ -123,6 +123,9 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 	}
 	e := p.entryFor(n, proven)
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep, Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
+	if n.Replace == "" {
+		n.Replace = p.endedLike(e)
+	}
 	err = batch.Act(fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
 		var err error
 		if n.Replace != "" {
@@ -139,6 +142,19 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 		return e, proven, err
 	}
 	return e, proven, hosts.SettleHTTPS(ctx, batch, p.Station, n.Host, p.Program)
+}
+
+// endedLike is the name of a token that has ended, and in whose place another one belongs: nobody
+// needs to hear of its end any more.
+func (p Place) endedLike(e chest.Entry) string {
+	list, _ := p.Chest().At(e.Protocol, e.At) // one that is damaged is told elsewhere
+	i := slices.IndexFunc(list, func(old chest.Entry) bool {
+		return !old.Signed && old.User == e.User && old.Path == e.Path && !old.Until.IsZero() && old.Until.Before(p.Station.Now())
+	})
+	if i < 0 {
+		return ""
+	}
+	return list[i].Name
 }
 
 func (p Place) entryFor(n NewToken, proven *Proven) chest.Entry {
