@@ -63,13 +63,19 @@ func read(path string) (e Entry, err error) {
 	if err != nil {
 		return e, err
 	}
-	var content file
-	if json.Unmarshal(text, &content) != nil || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum ||
-		e.check() != nil || filepath.Base(path) != url.QueryEscape(e.Name)+".json" {
+	e, ok := parse(text)
+	if !ok || filepath.Base(path) != url.QueryEscape(e.Name)+".json" {
 		return e, fmt.Errorf("%w: %s", ErrDamaged, path)
 	}
-	e.sealed = content.Sealed
 	return e, nil
+}
+
+// parse reads what [Chest.write] wrote; ok is false for anything else.
+func parse(text []byte) (e Entry, ok bool) {
+	var content file
+	ok = json.Unmarshal(text, &content) == nil && json.Unmarshal(content.Entry, &e) == nil && sum(content.Entry) == content.Sum && e.check() == nil
+	e.sealed = content.Sealed
+	return e, ok
 }
 
 func sum(text []byte) string {
