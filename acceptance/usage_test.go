@@ -203,7 +203,10 @@ func TestPassphraseOnTheTerminal(t *testing.T) {
 	if r.exit != 0 || strings.Contains(r.out, "seven tides") || !strings.Contains(r.out, "fingerprint") {
 		t.Fatalf("key new: %s", r)
 	}
-	if r := p.onTerminal([]string{"a\n", "b\n"}, "key", "new", "differs"); r.exit != 1 || p.exists(".ssh", "differs") {
+	if r := p.onTerminal([]string{"a\n", "b\n", "c\n", "c\n"}, "key", "new", "corrected"); r.exit != 0 || !p.exists(".ssh", "corrected") {
+		t.Errorf("two different ones, and then the same: %s", r)
+	}
+	if r := p.onTerminal([]string{"a\n", "b\n", "a\n", "b\n", "a\n", "b\n"}, "key", "new", "differs"); r.exit != 1 || p.exists(".ssh", "differs") {
 		t.Errorf("two different ones: %s", r)
 	}
 	if r := p.onTerminal([]string{"\n"}, "key", "new", "empty"); r.exit != 2 || p.exists(".ssh", "empty") {

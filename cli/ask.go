@@ -78,14 +78,18 @@ func (a *app) ask(read func() (string, error)) (string, error) {
 		text, err := read()
 		answered <- answer{text, err}
 	}()
+	stopped := func() (string, error) {
+		_, _ = io.WriteString(a.Err, "\r\n") // the question's own line ends here
+		return "", context.Canceled
+	}
 	select {
 	case got := <-answered:
 		if got.err == io.EOF { // Ctrl-C and Ctrl-D, which reach nobody else now
-			return "", context.Canceled
+			return stopped()
 		}
 		return got.text, got.err
 	case <-a.ctx.Done():
-		return "", context.Canceled
+		return stopped()
 	}
 }
 
@@ -121,18 +125,11 @@ func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
 		return secret.Text{}, &problem{message: "a passphrase for the key must be asked, and nobody can be asked", exit: exitAsk,
 			advice: "Give --passphrase-from FILE (or - for standard input), or --no-passphrase."}
 	}
-	first, err := a.askSecret("Passphrase for the new key (--passphrase-from):")
-	if err != nil {
-		return first, err
+	text, err := a.askTwice("Passphrase for the new key (--passphrase-from):")
+	if err == nil && text.Empty() {
+		err = usage("the passphrase is empty; --no-passphrase makes a key without one")
 	}
-	if first.Empty() {
-		return first, usage("the passphrase is empty; --no-passphrase makes a key without one")
-	}
-	again, err := a.askSecret("The same once more:")
-	if err == nil && string(again.Reveal()) != string(first.Reveal()) {
-		err = &problem{message: "the two passphrases differ, so no key was made", advice: "Try again.", exit: exitCrux}
-	}
-	return first, err
+	return text, err
 }
 
 // newPassphraseFor gets a new passphrase that there must be: from a source, or asked twice.
@@ -148,18 +145,27 @@ func (a *app) newPassphraseFor(what, option, source string) (secret.Text, error)
 		return secret.Text{}, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", exit: exitAsk,
 			advice: "Give " + option + " FILE, or - for standard input."}
 	}
-	first, err := a.askSecret("New passphrase for " + what + " (" + option + "):")
-	if err != nil {
-		return first, err
+	text, err := a.askTwice("New passphrase for " + what + " (" + option + "):")
+	if err == nil && text.Empty() {
+		err = usage("the passphrase is empty")
 	}
-	if first.Empty() {
-		return first, usage("the passphrase is empty")
+	return text, err
+}
+
+// askTwice asks for something new until it is typed twice alike.
+func (a *app) askTwice(question string) (secret.Text, error) {
+	for range 3 {
+		first, err := a.askSecret(question)
+		if err != nil || first.Empty() {
+			return first, err
+		}
+		again, err := a.askSecret("The same once more:")
+		if err != nil || string(again.Reveal()) == string(first.Reveal()) {
+			return first, err
+		}
+		a.progress("The two differ. From the beginning:")
 	}
-	again, err := a.askSecret("The same once more:")
-	if err == nil && string(again.Reveal()) != string(first.Reveal()) {
-		err = &problem{message: "the two passphrases differ, so nothing was changed", advice: "Try again.", exit: exitCrux}
-	}
-	return first, err
+	return secret.Text{}, &problem{message: "the two passphrases differed each time, so nothing was changed", advice: "Run the same command again.", exit: exitCrux}
 }
 
 // asker answers for the passphrase of a key that is there: from a source once given, else

@@ -144,7 +144,7 @@ func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string)
 		r := row{label: fmt.Sprint(n), tone: grey, text: words}
 		b.WriteString(s.block(1, []row{r}))
 		for _, change := range changes {
-			b.WriteString(s.block(1, []row{{lines: []string{s.paint(grey, "changes "+change)}}}))
+			b.WriteString(s.block(1, []row{{text: "changes " + change, quiet: true}}))
 		}
 	}
 	for _, step := range plan {

@@ -57,7 +57,7 @@ func (s Style) Chest(v ChestView) string {
 	rows := []row{
 		{label: "secrets", tone: bold, lines: []string{orNone(strings.Join(held, ", "))}},
 		{label: "new ones", tone: grey, lines: []string{string(v.Kind)}},
-		{label: "chest", tone: grey, lines: []string{open}},
+		{label: "chest", tone: grey, text: open},
 		{label: "folder", tone: grey, lines: []string{v.Folder}},
 	}
 	text := s.block(8, rows)
