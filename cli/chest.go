@@ -92,19 +92,32 @@ func (a *app) openChest(c *chest.Chest, source string, lifetime time.Duration) e
 	if _, open := c.OpenUntil(); open {
 		return nil
 	}
-	var passphrase secret.Text
-	switch {
-	case source != "":
-		passphrase, err = a.readSecret(source)
-	case !a.mayAsk():
+	return a.askAndUnlock(c, source, lifetime)
+}
+
+// askAndUnlock opens the chest by its passphrase, whether or not it is open: a person may try three
+// times.
+func (a *app) askAndUnlock(c *chest.Chest, source string, lifetime time.Duration) error {
+	if source != "" {
+		passphrase, err := a.readSecret(source)
+		if err != nil {
+			return err
+		}
+		return a.unlock(c, passphrase, lifetime)
+	}
+	if !a.mayAsk() {
 		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase", advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
-	default:
-		passphrase, err = a.askSecret("Passphrase of the chest (--chest-passphrase-from):")
 	}
-	if err != nil {
-		return err
+	for try := 1; ; try++ {
+		passphrase, err := a.askSecret("Passphrase of the chest (--chest-passphrase-from):")
+		if err != nil {
+			return err
+		}
+		if err = a.unlock(c, passphrase, lifetime); !errors.Is(err, chest.ErrWrong) || try == 3 {
+			return err
+		}
+		a.progress("That does not open it. Once more:")
 	}
-	return a.unlock(c, passphrase, lifetime)
 }
 
 // unlock opens the chest in the holder.
@@ -183,8 +196,7 @@ func (a *app) chestOpen() *cobra.Command {
 			if a.dry {
 				return a.say1("Would open the chest.")
 			}
-			c.Close() // to be opened for the time that is wanted now
-			if err := a.openChest(c, source, lifetime); err != nil {
+			if err := a.askAndUnlock(c, source, lifetime); err != nil { // for the time that is wanted now
 				return err
 			}
 			until, _ := c.OpenUntil()
