@@ -110,3 +110,26 @@ func TestRenewalGoesOn(t *testing.T) {
 	}
 	p.mustGit("ls-remote", url)
 }
+
+// TestBetterWay goes by HTTPS where the chest has a token and SSH would need a key first, and by SSH
+// where a key opens the way.
+func TestBetterWay(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	if r := p.newToken("--for", "clone"); r.exit != 0 {
+		t.Fatal(r)
+	}
+	const page = "https://forge.tidewater.example/buoys/tide-tables"
+	p.must("chest", "close")
+	words := []string{"--chest-passphrase-from", p.path("chest-words"), "--token-from", p.host.TokenFile(), "--no-passphrase"}
+	r := p.must(append([]string{"ready", page}, words...)...)
+	if !strings.Contains(strings.Join(strings.Fields(r.err), " "), "The chest has a token for forge. Going by HTTPS: "+p.cloneHTTPS("buoys/tide-tables")) || strings.Contains(r.err, "by SSH") || p.exists(".ssh", "forge_ed25519") {
+		t.Errorf("with a token: %s", r)
+	}
+	if r := p.must(append([]string{"ready", page, "--for", "push", "--into", "second"}, words...)...); !strings.Contains(r.err, "Going by SSH: ") || !p.exists(".ssh", "forge_ed25519") {
+		t.Errorf("the token is not for pushing: %s", r)
+	}
+	if r := p.must(append([]string{"ready", page, "--into", "third"}, words...)...); !strings.Contains(r.err, "Going by SSH: ") {
+		t.Errorf("with a key: %s", r)
+	}
+}

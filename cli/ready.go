@@ -3,7 +3,6 @@ package cli
 import (
 	"io"
 	"os"
-	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -34,7 +33,8 @@ another until the way is open: it makes a key, trusts the host by the key that i
 publishes, tells the host about yours, settles how the host is reached. Then it clones.
 
 It goes by SSH, or with --by https by HTTPS: then it gets a token in place of a key. Without
---by it goes by HTTPS where SSH does not get through on this network.
+--by it goes by HTTPS where SSH does not get through on this network, and where the chest has a
+token while SSH would need a key first.
 
 Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
 where it was when it is run again.`,
@@ -87,6 +87,9 @@ func (a *app) ready(o *readyOptions, argument string) error {
 			return err
 		}
 	}
+	if request.Argument != argument && way.Question.Transport == "ssh" {
+		a.progress("Going by SSH: " + request.Argument)
+	}
 	target, err := a.cloneTarget(way, o.into)
 	if err != nil {
 		return err
@@ -124,7 +127,6 @@ func (a *app) transport(place ready.Place, by string, request *diagnose.Request)
 	switch by {
 	case "", "ssh":
 		if url, ok := place.BySSH(argument); ok {
-			a.progress("Going by SSH: " + url)
 			request.Argument = url
 		}
 		return nil
@@ -147,34 +149,19 @@ func (a *app) transport(place ready.Place, by string, request *diagnose.Request)
 	return nil
 }
 
-// withoutSSH are causes for which no SSH runs on this workstation at all, and HTTPS does.
-var withoutSSH = []diagnose.Code{"program-missing", "user-unlisted"}
-
-// betterWay goes by HTTPS where SSH does not get out of this workstation or through this network,
-// and HTTPS gets further.
+// betterWay goes by HTTPS where that serves better.
 func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagnose.Way) (*diagnose.Way, error) {
-	other := *request
-	url, ok := place.ByHTTPS(request.Argument)
-	if other.Argument = url; !ok {
-		other.Argument, other.ByHTTPS = request.Argument, true
-		host, err := place.Registry.Find(request.Argument)
-		if ok = err == nil && host.HTTPS.URL != ""; ok {
-			url = host.HTTPS.URL
-		}
-	}
-	if !ok || way.IsOpen() || (way.Crux.Stage != diagnose.Reach && !slices.Contains(withoutSSH, way.Crux.Code)) || way.Question.Transport != "ssh" {
-		return way, nil
-	}
-	if slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic }) { // that is nearer
-		return way, nil
-	}
-	found, err := diagnose.Check(a.ctx, a.station, place.Registry, other)
-	if err != nil || (!found.IsOpen() && (found.Crux.Code == way.Crux.Code || found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "")) {
+	other, err := place.Better(a.ctx, *request, way)
+	if err != nil || other == nil {
 		return way, err
 	}
-	a.progress("SSH does not work here (" + string(way.Crux.Code) + "). Going by HTTPS: " + url)
-	*request = other
-	return found, nil
+	why := "SSH does not work here (" + string(way.Crux.Code) + ")"
+	if other.Kept {
+		why = "The chest has a token for " + other.Way.Question.Host
+	}
+	a.progress(why + ". Going by HTTPS: " + other.URL)
+	*request = other.Request
+	return other.Way, nil
 }
 
 // alone makes runs for the same host wait for each other, so that two make one key.

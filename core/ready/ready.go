@@ -9,7 +9,6 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"strings"
 	"time"
 
 	"Unicrux/core/address"
@@ -42,37 +41,6 @@ func (p Place) prepare(ctx context.Context, a address.Address) (*sshway.Way, err
 		return nil, err
 	}
 	return sshway.Prepare(p.Station, config.SSH(), a)
-}
-
-// BySSH turns the https clone URL of a described host into the one over SSH; ok is false for
-// anything else.
-func (p Place) BySSH(text string) (url string, ok bool) {
-	a, err := address.Parse(text)
-	if err != nil || a.Scheme != "https" {
-		return "", false
-	}
-	host := p.Registry.ForHost(a.Host)
-	if host == nil || strings.Count(a.Repository(), "/") != 1 { // a longer path may be a page's
-		return "", false
-	}
-	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
-}
-
-// ByHTTPS turns a clone URL of a described host into the one over HTTPS; ok is false where the
-// description names no address for that.
-func (p Place) ByHTTPS(text string) (url string, ok bool) {
-	a, err := address.Parse(text)
-	if err != nil || a.Repository() == "" {
-		return "", false
-	}
-	host := p.Registry.ForHost(a.Host)
-	if host == nil || host.HTTPS.URL == "" {
-		return text, a.Scheme == "https"
-	}
-	if a.Scheme == "https" && !host.Elsewhere(a) {
-		return text, true
-	}
-	return host.CloneHTTPS(a.Repository() + ".git"), true
 }
 
 // log returns the trace, which may lead nowhere.

@@ -1,0 +1,114 @@
+package ready
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"Unicrux/core/address"
+	"Unicrux/core/describe"
+	"Unicrux/core/diagnose"
+)
+
+// BySSH turns the https clone URL of a described host into the one over SSH; ok is false for
+// anything else.
+func (p Place) BySSH(text string) (url string, ok bool) {
+	a, err := address.Parse(text)
+	if err != nil || a.Scheme != "https" {
+		return "", false
+	}
+	host := p.Registry.ForHost(a.Host)
+	if host == nil || strings.Count(a.Repository(), "/") != 1 { // a longer path may be a page's
+		return "", false
+	}
+	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
+}
+
+// ByHTTPS turns a clone URL of a described host into the one over HTTPS; ok is false where the
+// description names no address for that.
+func (p Place) ByHTTPS(text string) (url string, ok bool) {
+	a, err := address.Parse(text)
+	if err != nil || a.Repository() == "" {
+		return "", false
+	}
+	host := p.Registry.ForHost(a.Host)
+	if host == nil || host.HTTPS.URL == "" {
+		return text, a.Scheme == "https"
+	}
+	if a.Scheme == "https" && !host.Elsewhere(a) {
+		return text, true
+	}
+	return host.CloneHTTPS(a.Repository() + ".git"), true
+}
+
+// An Other is a way over HTTPS that serves better than the one over SSH.
+type Other struct {
+	Request diagnose.Request
+	Way     *diagnose.Way
+	URL     string // of the repository, or of the host
+	Kept    bool   // because the chest has a token for it; else because SSH does not work here
+}
+
+// withoutSSH are causes for which no SSH runs on this workstation at all, and HTTPS does.
+var withoutSSH = []diagnose.Code{"program-missing", "user-unlisted"}
+
+// Better looks whether HTTPS serves better where the way over SSH is not open: because SSH does not
+// get out of this workstation or through this network and HTTPS gets further, or because the chest
+// has a token by which the way is open, so that no key is needed. It returns nil where it does not.
+func (p Place) Better(ctx context.Context, request diagnose.Request, way *diagnose.Way) (*Other, error) {
+	other, host, ok := p.overHTTPS(request)
+	if !ok || way.IsOpen() || way.Question.Transport != "ssh" {
+		return nil, nil
+	}
+	closed := way.Crux.Stage == diagnose.Reach || slices.Contains(withoutSSH, way.Crux.Code)
+	automatic := slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic })
+	other.Kept = !closed
+	if closed && automatic || !closed && !p.hasToken(host, request.Account) { // the mend is nearer
+		return nil, nil
+	}
+	found, err := diagnose.Check(ctx, p.Station, p.Registry, other.Request)
+	if err != nil {
+		return nil, err
+	}
+	switch other.Way = found; {
+	case found.IsOpen(), other.Kept && found.Crux.Code == "chest-closed":
+		return &other, nil
+	case other.Kept, found.Crux.Code == way.Crux.Code:
+		return nil, nil
+	case found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "":
+		return nil, nil
+	}
+	return &other, nil
+}
+
+// overHTTPS is a question asked over HTTPS; ok is false where nothing says how.
+func (p Place) overHTTPS(request diagnose.Request) (other Other, host *describe.Description, ok bool) {
+	other.Request = request
+	if found, err := p.Registry.Find(request.Argument); err == nil {
+		other.Request.ByHTTPS, other.URL = true, found.HTTPS.URL
+		return other, found, other.URL != ""
+	}
+	other.URL, ok = p.ByHTTPS(request.Argument)
+	other.Request.Argument = other.URL
+	if a, err := address.Parse(request.Argument); err == nil {
+		host = p.Registry.ForHost(a.Host)
+	}
+	return other, host, ok
+}
+
+// hasToken tells whether the chest has a token for a host that has not ended, of the account if one
+// is wanted.
+func (p Place) hasToken(host *describe.Description, account string) bool {
+	if host == nil {
+		return false
+	}
+	account = cmp.Or(account, host.ForAccount)
+	list, _ := p.Chest().At("https", host.HTTPSAt()) // what is damaged serves nobody
+	for _, e := range list {
+		if (e.Signed || !p.ending(e)) && (account == "" || e.Account == account) {
+			return true
+		}
+	}
+	return false
+}
