@@ -30,6 +30,11 @@ func TestHostByHTTPS(t *testing.T) {
 	if c := asked("ready", ""); c.Account == nil || *c.Account != "ines.marlow" || c.Stages[5].State != "skipped" || c.Stages[6].State != "skipped" {
 		t.Errorf("ready: %+v", c)
 	}
+	p.mustGit("init", "--quiet", "work")
+	p.mustGit("-C", "work", "remote", "add", "forge", drift)
+	if r := p.run("", "sh", "-c", "cd work && "+program+" check forge --by https"); !strings.Contains(r.out, "sign in at forge") || !strings.Contains(r.out, "https") {
+		t.Errorf("where a remote has that name: %s", r)
+	}
 	asked("to push", "token-purpose-missing", "--for", "push")
 	asked("another account", "secret-missing", "--as", "lab")
 

@@ -192,20 +192,20 @@ func (a *app) asker(source string) sshway.Asker {
 // token gets a token for a host's interface: from a source, from the chest where it has one for the
 // purpose, or asked. An empty purpose is one that no token in the chest is for.
 func (a *app) token(o *secretOptions, host *describe.Description, purpose string) (secret.Text, error) {
-	if len(o.tokens) == 0 {
-		if text, found := a.keptToken(o, host, purpose); found {
-			return text, nil
-		}
-	}
-	return a.tokenFrom(o, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
-}
-
-// tokenFrom gets a token for a host: from a source, or asked.
-func (a *app) tokenFrom(o *secretOptions, host *describe.Description, question string) (secret.Text, error) {
 	source, err := o.tokenSource(host.Name)
 	if err != nil {
 		return secret.Text{}, err
 	}
+	if source == "" {
+		if text, found, err := a.keptToken(o, host, purpose); found || err != nil {
+			return text, err
+		}
+	}
+	return a.tokenFrom(source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+}
+
+// tokenFrom gets a token for a host: from a source, or asked where there is none.
+func (a *app) tokenFrom(source string, host *describe.Description, question string) (secret.Text, error) {
 	if source != "" {
 		text, err := a.readSecret(source)
 		if err == nil && text.Empty() {

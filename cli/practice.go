@@ -113,8 +113,8 @@ func practiceView(name string, host *standin.Host) render.PracticeView {
 	if _, err := os.Stat(host.TokenFile()); err == nil {
 		view.Token, view.CloneHTTPS = host.TokenFile(), host.CloneHTTPS(host.FirstRepository())
 	}
-	if name == "saltmarsh" {
-		view.SignIn = "account " + host.Owner() + ", password “" + standin.MarshPassword + "”, code of the second step " + standin.MarshCode
+	if password, code := host.Password(); password != "" {
+		view.SignIn = "account " + host.Owner() + ", password “" + password + "”, code of the second step " + code
 	}
 	return view
 }

@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"net/url"
+	"errors"
 	"slices"
 	"strings"
 
@@ -114,31 +114,32 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 		Issuer: token(""),
 		SignIn: func(client *speak.Client) error { return a.signInByPassword(client, "", "") },
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
-			return a.tokenFrom(o, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
+			source, err := o.tokenSource(host.Name)
+			if err != nil {
+				return secret.Text{}, err
+			}
+			return a.tokenFrom(source, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
 		},
 	}
 }
 
-// keptToken gets a token for a host's interface out of the chest: one for the purpose, that was kept
-// for the very host at which the interface is. It asks for nothing but what opens the chest.
-func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token secret.Text, found bool) {
-	at, err := url.Parse(host.Interface.URL)
-	if err != nil || purpose == "" {
-		return secret.Text{}, false
+// keptToken gets a token for a host's interface out of the chest, where it has one for the purpose:
+// what opens the chest is asked where somebody can be.
+func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token secret.Text, found bool, err error) {
+	place := ready.Place{Station: a.station}
+	e, found := place.TokenFor(host, purpose)
+	if !found {
+		return token, false, nil
 	}
-	c := chest.Of(a.station)
-	list, _ := c.At("https", at.Host) // what is damaged serves nobody, and is told elsewhere
-	now := a.station.Now()
-	i := slices.IndexFunc(list, func(e chest.Entry) bool {
-		return slices.Contains(e.Purposes, purpose) && (host.ForAccount == "" || e.Account == host.ForAccount) && (e.Signed || e.Until.IsZero() || e.Until.After(now))
-	})
-	if i < 0 || a.openChest(c, o.chest, agent.WorkingDay) != nil {
-		return secret.Text{}, false
+	var nobody *problem
+	if err := a.openChest(place.Chest(), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
+		return token, false, nil
+	} else if err != nil {
+		return token, false, err
 	}
-	s, err := c.Get(list[i])
-	if err != nil {
-		return secret.Text{}, false
+	s, err := place.Chest().Get(e)
+	if err == nil {
+		a.progress("The token " + e.Name + " from the chest is shown to the interface of " + host.Name + ".")
 	}
-	a.progress("The token " + list[i].Name + " from the chest is shown to the interface of " + host.Name + ".")
-	return s.Token, true
+	return s.Token, err == nil, err
 }

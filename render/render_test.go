@@ -191,3 +191,22 @@ func TestChangesFitTheTerminal(t *testing.T) {
 		t.Errorf("%q", got)
 	}
 }
+
+// TestTableWithout leaves out no more than the terminal is too narrow for, and nothing once rows are
+// blocks.
+func TestTableWithout(t *testing.T) {
+	heads, rows := []string{"token", "made", "ends", "kept"}, [][]string{{"the-forge-of-the-whole-company", "2026-11-28", "2026-12-28", "sealed"}}
+	for width, want := range map[int]string{
+		64: "token made ends kept the-forge-of-the-whole-company 2026-11-28 2026-12-28 sealed",
+		60: "token ends kept the-forge-of-the-whole-company 2026-12-28 sealed",
+		50: "token ends the-forge-of-the-whole-company 2026-12-28",
+		40: "token the-forge-of-the-whole-company made 2026-11-28 ends 2026-12-28 kept sealed",
+	} {
+		if got := strings.Join(strings.Fields(Style{Width: width}.tableWithout(heads, rows, "made", "kept")), " "); got != want {
+			t.Errorf("%d columns: %q, want %q", width, got, want)
+		}
+	}
+	if len(heads) != 4 || len(rows[0]) != 4 || rows[0][1] != "2026-11-28" {
+		t.Errorf("the caller's own: %q, %q", heads, rows)
+	}
+}

@@ -4,6 +4,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -136,6 +137,27 @@ func (s Style) table(heads []string, rows [][]string) string {
 		return s.stacked(heads, rows)
 	}
 	return strings.Join(lines, "")
+}
+
+// tableWithout is a table that leaves out columns, the first named first, as long as the terminal is
+// too narrow for it.
+func (s Style) tableWithout(heads []string, rows [][]string, least ...string) string {
+	fewer, shorter := heads, rows
+	for _, head := range least {
+		if _, fits := s.tableLines(fewer, shorter); fits {
+			break
+		}
+		i := slices.Index(fewer, head)
+		all := append([][]string{fewer}, shorter...)
+		for n, cells := range all {
+			all[n] = slices.Delete(slices.Clone(cells), i, i+1)
+		}
+		fewer, shorter = all[0], all[1:]
+	}
+	if lines, fits := s.tableLines(fewer, shorter); fits {
+		return strings.Join(lines, "")
+	}
+	return s.stacked(heads, rows)
 }
 
 // tableLines makes the lines of a table, the heads first; fits is false when the terminal

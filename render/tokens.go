@@ -1,7 +1,6 @@
 package render
 
 import (
-	"slices"
 	"strings"
 	"time"
 
@@ -94,25 +93,7 @@ func (s Style) Tokens(list []chest.Entry, now time.Time) string {
 		rows = append(rows, []string{e.Name, host, orDash(foreign.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
 			day(e.Made), tokenEnd(e, now), day(e.Proved), string(e.Kind)})
 	}
-	fewer, shorter := heads, rows
-	for _, least := range []string{"", "made", "kept"} { // what can be left out before the rows become blocks
-		if i := slices.Index(fewer, least); i >= 0 {
-			fewer, shorter = without(fewer, i), withoutColumn(shorter, i)
-		}
-		if lines, fits := s.tableLines(fewer, shorter); fits {
-			return strings.Join(lines, "")
-		}
-	}
-	return s.stacked(heads, rows)
-}
-
-func without(cells []string, i int) []string { return slices.Delete(slices.Clone(cells), i, i+1) }
-
-func withoutColumn(rows [][]string, i int) (fewer [][]string) {
-	for _, cells := range rows {
-		fewer = append(fewer, without(cells, i))
-	}
-	return fewer
+	return s.tableWithout(heads, rows, "made", "kept")
 }
 
 // day is a date in a column of dates.

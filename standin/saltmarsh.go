@@ -20,6 +20,15 @@ const (
 	MarshCode     = "271828"
 )
 
+// Password is what a host of this kind wants in place of a token before it issues one, and the code of
+// its second step; both are empty where it wants none.
+func (h *Host) Password() (password, code string) {
+	if h.world.name != "saltmarsh" {
+		return "", ""
+	}
+	return MarshPassword, MarshCode
+}
+
 // serveSaltmarsh is an interface of another shape: a header of its own, forms, pages by number,
 // numbers for everything, ends by the day, keys for one repository, and passes for the account's
 // password with a second step.

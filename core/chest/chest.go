@@ -81,6 +81,17 @@ func (e Entry) EndsSoon(now time.Time) bool {
 	return !e.Signed && !e.Until.IsZero() && e.Until.Before(now.AddDate(0, 0, foresightDays))
 }
 
+// Ended tells whether a secret is past its end, as far as is known here. One that renews itself never is.
+func (e Entry) Ended(now time.Time) bool {
+	return !e.Signed && !e.Until.IsZero() && !e.Until.After(now)
+}
+
+// Fits tells whether an entry is for a user name (or account) and a path as git asks for them; an
+// empty user is any.
+func (e Entry) Fits(user, path string) bool {
+	return (user == "" || e.User == user || e.Account == user) && (e.Path == "" || e.Path == path)
+}
+
 // A Secret is what is kept sealed.
 type Secret struct {
 	Token   secret.Text

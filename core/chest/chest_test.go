@@ -231,6 +231,37 @@ func TestEntriesStayInTheirPlace(t *testing.T) {
 	}
 }
 
+func TestWhatAnEntryIsFor(t *testing.T) {
+	t.Parallel()
+	now := time.Date(2026, 11, 28, 12, 0, 0, 0, time.UTC)
+	for name, row := range map[string]struct {
+		e     Entry
+		ended bool
+	}{
+		"no end":        {Entry{}, false},
+		"later":         {Entry{Until: now.Add(time.Second)}, false},
+		"this instant":  {Entry{Until: now}, true},
+		"renews itself": {Entry{Until: now.AddDate(-1, 0, 0), Signed: true}, false},
+	} {
+		if got := row.e.Ended(now); got != row.ended {
+			t.Errorf("%s: %v", name, got)
+		}
+	}
+	plain, narrow := Entry{User: "pass", Account: "imarlow"}, Entry{User: "pass", Path: "buoys/drift-model.git"}
+	for _, row := range []struct {
+		e          Entry
+		user, path string
+		want       bool
+	}{
+		{plain, "", "", true}, {plain, "pass", "x", true}, {plain, "imarlow", "", true}, {plain, "lab", "", false},
+		{narrow, "", "buoys/drift-model.git", true}, {narrow, "", "", false}, {narrow, "lab", "buoys/drift-model.git", false},
+	} {
+		if got := row.e.Fits(row.user, row.path); got != row.want {
+			t.Errorf("%+v for %q at %q: %v", row.e, row.user, row.path, got)
+		}
+	}
+}
+
 // FuzzParse takes an entry for one only where its sum is right and nothing in it could do harm; with
 // the right sum, it reaches that.
 func FuzzParse(f *testing.F) {

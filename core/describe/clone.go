@@ -7,8 +7,8 @@ import (
 	"Unicrux/core/address"
 )
 
-// CloneHTTPS is the HTTPS clone URL of a repository by its path, with ".git" where the host's
-// clone URLs have that.
+// CloneHTTPS is the HTTPS clone URL of a repository, by its path as clone URLs have it: most end in
+// ".git".
 func (d *Description) CloneHTTPS(path string) string {
 	base := d.HTTPS.URL // ends with a slash
 	if base == "" {

@@ -32,7 +32,7 @@ type Request struct {
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
 	Program  Program      // empty: what the folder and the URL tell
-	ByHTTPS  bool         // a host alone is asked about over HTTPS, as its description says
+	ByHTTPS  bool         // Argument is a described host, and asked about over HTTPS
 
 	Sent *gitlink.Credential // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
 

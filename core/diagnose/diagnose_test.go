@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"Unicrux/core/describe"
 )
 
 var sentence = regexp.MustCompile(`^([A-Z]|git )[^.!?]*[^ .!?]\.$`)
@@ -101,5 +103,13 @@ func TestNoTwoCausesClaimTheSame(t *testing.T) {
 				t.Errorf("%q is claimed for %v, the last time by %s", s.form, shown[s.form], e.code)
 			}
 		}
+	}
+}
+
+// TestNobodySignedIn names no account where no user was told, though the description wants none.
+func TestNobodySignedIn(t *testing.T) {
+	c := &checker{host: &describe.Description{}}
+	if account := c.accountOf(""); account != "" {
+		t.Errorf("%q", account)
 	}
 }

@@ -62,6 +62,13 @@ func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
 // text is empty when the question is about a host alone; then the address is settled.
 func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 	argument := c.request.Argument
+	if c.request.ByHTTPS {
+		host, err := c.registry.Find(argument)
+		if err == nil {
+			err = c.askAboutWeb(host)
+		}
+		return "", nil, err
+	}
 	if strings.Contains(argument, ":") {
 		return c.rewrite(argument, false), nil, nil
 	}
@@ -69,9 +76,6 @@ func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 		return c.remote(ctx, argument)
 	}
 	if d, err := c.registry.Find(argument); err == nil {
-		if c.request.ByHTTPS {
-			return "", nil, c.askAboutWeb(d)
-		}
 		c.askAboutHost(d.SSH.Host)
 		return "", nil, nil
 	}

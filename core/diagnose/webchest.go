@@ -16,21 +16,17 @@ import (
 // staleHelper looks whether another helper answers before ours, which has a token that is meant
 // for this. It returns the evidence, or nothing.
 func (c *checker) staleHelper() []Evidence {
-	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
-	if err != nil || c.sent.Password.Empty() {
-		return nil
-	}
 	var own string
-	for _, e := range list {
+	for _, e := range c.keptHere() {
 		kept, err := chest.Of(c.station).Get(e)
 		if err != nil || bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) { // closed, or it was ours
 			return nil
 		}
-		if good(e, c.station.Now()) {
+		if !e.Ended(c.station.Now()) {
 			own = e.Name
 		}
 	}
-	if own == "" {
+	if own == "" || c.sent.Password.Empty() {
 		return nil
 	}
 	for _, s := range c.config.For("credential", c.base.String()) {
@@ -44,37 +40,30 @@ func (c *checker) staleHelper() []Evidence {
 // silentChest tells why the chest, which git asks and which has a token for this, does not give it: it
 // is closed, or the token has ended. It returns nil where neither is so.
 func (c *checker) silentChest() *Crux {
-	kept := chest.Of(c.station)
 	list := c.keptHere()
 	if len(list) == 0 || !c.asksUs() {
 		return nil
 	}
-	now := c.station.Now()
-	i := slices.IndexFunc(list, func(e chest.Entry) bool { return good(e, now) })
+	i := slices.IndexFunc(list, c.lasts)
 	if i < 0 {
 		return crux("token-ended", Proved, Evidence{"in the chest", "the token " + list[0].Name, ""}, Evidence{"ended", list[0].Until.Format(time.DateOnly), ""})
 	}
-	if _, err := kept.Get(list[i]); !errors.Is(err, chest.ErrClosed) {
+	if _, err := chest.Of(c.station).Get(list[i]); !errors.Is(err, chest.ErrClosed) {
 		return nil
 	}
 	return crux("chest-closed", Proved, Evidence{"in the chest", "the token " + list[i].Name, ""}, Evidence{"asked", c.helpers(), ""})
 }
 
-// keptHere lists what the chest has for this host and user.
+// keptHere lists what the chest has for git's question.
 func (c *checker) keptHere() []chest.Entry {
 	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host)) // what is damaged answers nobody
-	return slices.DeleteFunc(list, func(e chest.Entry) bool { return c.webUser != "" && e.User != c.webUser && e.Account != c.webUser })
+	return slices.DeleteFunc(list, func(e chest.Entry) bool { return !e.Fits(c.webUser, strings.TrimPrefix(c.base.Path, "/")) })
 }
 
-// good tells whether a token has not ended, as far as is known here.
-func good(e chest.Entry, now time.Time) bool {
-	return e.Signed || e.Until.IsZero() || e.Until.After(now)
-}
+func (c *checker) lasts(e chest.Entry) bool { return !e.Ended(c.station.Now()) }
 
 // inChest tells whether the chest has a token for this that has not ended.
-func (c *checker) inChest() bool {
-	return slices.ContainsFunc(c.keptHere(), func(e chest.Entry) bool { return good(e, c.station.Now()) })
-}
+func (c *checker) inChest() bool { return slices.ContainsFunc(c.keptHere(), c.lasts) }
 
 // asksUs tells whether git asks us for credentials here.
 func (c *checker) asksUs() bool {
@@ -85,10 +74,10 @@ func (c *checker) asksUs() bool {
 
 // accountOf is the account that a user name of git's stands for: on some hosts all say the same.
 func (c *checker) accountOf(user string) string {
-	if c.host == nil || user != c.host.HTTPS.Username {
+	if c.host == nil || user == "" || user != c.host.HTTPS.Username {
 		return foreign.Clean(user)
 	}
-	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	list := c.keptHere()
 	accounts := map[string]bool{}
 	for _, e := range list {
 		accounts[e.Account] = true

@@ -99,7 +99,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	}
 	for i := range v.Hosts {
 		v.Hosts[i].Token = slices.ContainsFunc(v.Tokens, func(e chest.Entry) bool {
-			return e.At == v.Hosts[i].Description.HTTPSAt() && (e.Signed || e.Until.IsZero() || e.Until.After(station.Now()))
+			return e.At == v.Hosts[i].Description.HTTPSAt() && !e.Ended(station.Now())
 		})
 	}
 	v.Closed = closed(chest.Of(station), v.Tokens)

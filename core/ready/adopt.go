@@ -54,7 +54,7 @@ func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []str
 }
 
 func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray) (string, error) {
-	d := p.describedAt(s.At)
+	d := p.Registry.ForWeb(s.At)
 	proven := &Proven{}
 	if d != nil {
 		known, err := p.ProveToken(ctx, d, s.Secret)
@@ -85,16 +85,6 @@ func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stra
 		return e.Name, err
 	}
 	return e.Name, p.moveOut(ctx, batch, s)
-}
-
-// describedAt is the description of the host of a stray, or nil.
-func (p Place) describedAt(at string) *describe.Description {
-	for _, d := range p.Registry.Hosts {
-		if d.HTTPSAt() == at {
-			return d
-		}
-	}
-	return nil
 }
 
 // entryOf is what is known about a stray. Its user may be empty.

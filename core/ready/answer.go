@@ -100,7 +100,7 @@ func (p Place) foresee(e chest.Entry) bool {
 // else that of the host's first account. One that has not ended comes first.
 func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 	fitting := slices.DeleteFunc(slices.Clone(list), func(e chest.Entry) bool {
-		return (asked.User != "" && e.User != asked.User && e.Account != asked.User) || (e.Path != "" && e.Path != asked.Path)
+		return !e.Fits(asked.User, asked.Path)
 	})
 	if len(fitting) == 0 {
 		return chest.Entry{}, false
@@ -113,7 +113,7 @@ func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 		if strings.Contains(e.Host, "@") && asked.User == "" { // a second account answers where it is asked for
 			n += 2
 		}
-		if !e.Until.IsZero() && e.Until.Before(time.Now()) && !e.Signed {
+		if e.Ended(time.Now()) {
 			n += 4
 		}
 		if mayNotPush(e) {

@@ -107,7 +107,7 @@ func (p Place) httpsSide(d *describe.Description, purpose string) (CardSide, err
 	}
 	now := p.Station.Now()
 	list = slices.DeleteFunc(list, func(e chest.Entry) bool {
-		return (d.ForAccount != "" && e.Host != d.Name) || (!e.Until.IsZero() && e.Until.Before(now) && !e.Signed) || !serves(e, purpose)
+		return (d.ForAccount != "" && e.Host != d.Name) || e.Ended(now) || !serves(e, purpose)
 	})
 	if len(list) == 0 {
 		side.Missing = []string{"unicrux", "token", "new", d.Name, "--for", purpose}

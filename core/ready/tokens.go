@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -149,7 +150,7 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 func (p Place) endedLike(e chest.Entry) string {
 	list, _ := p.Chest().At(e.Protocol, e.At) // one that is damaged is told elsewhere
 	i := slices.IndexFunc(list, func(old chest.Entry) bool {
-		return !old.Signed && old.User == e.User && old.Path == e.Path && !old.Until.IsZero() && old.Until.Before(p.Station.Now())
+		return old.Ended(p.Station.Now()) && old.User == e.User && old.Path == e.Path
 	})
 	if i < 0 {
 		return ""
@@ -246,6 +247,28 @@ func (p Place) FindToken(name string) (chest.Entry, error) {
 		return found[0], nil
 	}
 	return e, fmt.Errorf("%s: %w", name, ErrWhichToken)
+}
+
+// TokenFor finds a token in the chest that a host's interface may be shown for a purpose: it was kept
+// for that purpose, and for the very host and port at which the interface is.
+func (p Place) TokenFor(d *describe.Description, purpose string) (e chest.Entry, found bool) {
+	at, err := url.Parse(d.Interface.URL)
+	if err != nil {
+		return e, false
+	}
+	return p.tokenAt(strings.ToLower(at.Host), func(e chest.Entry) bool {
+		return slices.Contains(e.Purposes, purpose) && (d.ForAccount == "" || e.Account == d.ForAccount)
+	})
+}
+
+// tokenAt finds one that has not ended.
+func (p Place) tokenAt(at string, fits func(chest.Entry) bool) (e chest.Entry, found bool) {
+	list, _ := p.Chest().At("https", at) // what is damaged serves nobody, and is told elsewhere
+	i := slices.IndexFunc(list, func(e chest.Entry) bool { return !e.Ended(p.Station.Now()) && fits(e) })
+	if i < 0 {
+		return e, false
+	}
+	return list[i], true
 }
 
 // TokenHost is the description of the host of an entry.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/chest"
 	"Unicrux/core/describe"
 	"Unicrux/core/diagnose"
 )
@@ -97,18 +98,14 @@ func (p Place) overHTTPS(request diagnose.Request) (other Other, host *describe.
 	return other, host, ok
 }
 
-// hasToken tells whether the chest has a token for a host that has not ended, of the account if one
-// is wanted.
+// hasToken tells whether the chest has a token of an account for a host; an empty account is any.
 func (p Place) hasToken(host *describe.Description, account string) bool {
 	if host == nil {
 		return false
 	}
-	account = cmp.Or(account, host.ForAccount)
-	list, _ := p.Chest().At("https", host.HTTPSAt()) // what is damaged serves nobody
-	for _, e := range list {
-		if (e.Signed || !p.ending(e)) && (account == "" || e.Account == account) {
-			return true
-		}
-	}
-	return false
+	_, found := p.tokenAt(host.HTTPSAt(), func(e chest.Entry) bool {
+		account := cmp.Or(account, host.ForAccount)
+		return account == "" || e.Account == account
+	})
+	return found
 }
