@@ -146,7 +146,7 @@ func TestAdopt(t *testing.T) {
 			}
 		}
 	}
-	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "not moved: its host does not take it any more") || !strings.Contains(p.read(".git-credentials"), "https://old:") {
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "not moved: its host does not take it as a token") || !strings.Contains(p.read(".git-credentials"), "https://old:") {
 		t.Errorf("a secret that is good for nothing: %s", r)
 	}
 	if list := p.must("token", "list"); strings.Count(list.out, "clone, push") != 4 {

@@ -34,9 +34,9 @@ var ErrNotAnswered = errors.New("git does not get it from the chest, so it was l
 // asked whose it is.
 var ErrOnlyName = errors.New("the secret stands in the place of the login name, and only the host's owner knows how else it may be given")
 
-// ErrWorthless is returned for a secret that its host does not take: in the chest it would be in the
-// way of one that serves.
-var ErrWorthless = errors.New("its host does not take it any more, so it can be deleted where it lies")
+// ErrNotTaken is returned for a secret that its host's interface does not take: in the chest it could be
+// in the way of one that serves. It may be an account's password all the same.
+var ErrNotTaken = errors.New("its host does not take it as a token, so it was left where it lies")
 
 // Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for
 // its host, it is taken out of where it lay, and git is asked for it. Where git does not get it,
@@ -59,7 +59,7 @@ func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stra
 	if d != nil {
 		known, err := p.ProveToken(ctx, d, s.Secret)
 		if errors.Is(err, ErrTokenUnproved) {
-			return "", ErrWorthless
+			return "", ErrNotTaken
 		}
 		if err == nil { // else the host cannot be asked now, and git may all the same be answered
 			proven = known
