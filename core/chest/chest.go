@@ -19,6 +19,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
@@ -187,7 +188,7 @@ func (c *Chest) At(protocol, at string) ([]Entry, error) {
 		files = append(files, c.recall.look(c.entryFile(mark.Name())))
 	}
 	list, err := c.named(names)
-	list = slices.DeleteFunc(list, func(e Entry) bool { return e.Protocol != protocol || !strings.EqualFold(e.At, at) })
+	list = slices.DeleteFunc(list, func(e Entry) bool { return e.Protocol != protocol || !allow.SameHost(e.At, at) })
 	if err == nil {
 		c.recall.keep(folder, listing{list, files})
 	}

@@ -12,11 +12,11 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"github.com/gofrs/flock"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/workstation"
 )
 
@@ -35,7 +35,7 @@ type file struct {
 
 // hostFolder is where the marks of the entries for a protocol and a host are.
 func (c *Chest) hostFolder(protocol, at string) string {
-	return filepath.Join(c.folder, "hosts", url.QueryEscape(protocol+" "+strings.ToLower(at)))
+	return filepath.Join(c.folder, "hosts", url.QueryEscape(protocol+" "+allow.LowerHost(at)))
 }
 
 // path is the file of an entry.

@@ -3,13 +3,15 @@ package describe
 import (
 	"crypto/x509"
 	"fmt"
-	"net/netip"
 	"net/url"
+	"reflect"
 	"regexp"
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/when"
@@ -23,13 +25,13 @@ func (d *Description) check() error {
 	switch {
 	case d.Version != Version:
 		return wrong("unicrux", "version %d of the language; this program reads version %d", d.Version, Version)
-	case !IsName(d.Name):
+	case !allow.Name(d.Name):
 		return wrong("name", "a short word of small letters, digits and hyphens is needed")
 	case foreign.Clean(d.Title) != d.Title:
 		return wrong("title", "one line of text is needed")
-	case !IsHost(d.SSH.Host):
+	case !allow.Host(d.SSH.Host):
 		return wrong("ssh.host", "a host name is needed")
-	case !IsLogin(d.SSH.User):
+	case !allow.Login(d.SSH.User):
 		return wrong("ssh.user", "a login name is needed")
 	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || foreign.Clean(d.HTTPS.Username) != d.HTTPS.Username:
 		return wrong("https.username", "a user name, or {account}, is needed")
@@ -38,7 +40,7 @@ func (d *Description) check() error {
 	case d.SSH.Other < 0 || d.SSH.Other > 65535 || (d.SSH.Other != 0 && d.SSH.Other == d.Port()):
 		return wrong("ssh.alternative-port", "a port is a number from 1 to 65535, and another one than the first")
 	}
-	return firstError(d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
+	return firstError(func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
 		func() error { return checkWords("words", d.Words) }, d.checkOperations, d.checkLookups)
 }
 
@@ -51,12 +53,56 @@ func firstError(checks ...func() error) error {
 	return nil
 }
 
+// checkTexts refuses characters in any text of a description that could steer a terminal, paint
+// over what a person is to compare, or end a line of a file that it gets into.
+func checkTexts(place string, value reflect.Value) error {
+	switch value.Kind() {
+	case reflect.String:
+		text := value.String()
+		if strings.HasSuffix(place, "authority") { // PEM (RFC 7468) has lines
+			text = strings.NewReplacer("\r\n", "", "\n", "").Replace(text)
+		}
+		if strings.ContainsFunc(text, foreign.Steers) || !utf8.ValidString(text) {
+			return wrong(place, "a control character, which no text of a description has")
+		}
+	case reflect.Struct:
+		for i := range value.NumField() {
+			if tag := value.Type().Field(i).Tag.Get("toml"); tag != "-" {
+				if err := checkTexts(below(place, tag), value.Field(i)); err != nil {
+					return err
+				}
+			}
+		}
+	case reflect.Slice:
+		for i := range value.Len() {
+			if err := checkTexts(fmt.Sprintf("%s[%d]", place, i), value.Index(i)); err != nil {
+				return err
+			}
+		}
+	case reflect.Map:
+		for _, key := range value.MapKeys() {
+			if name := key.String(); strings.ContainsFunc(name, foreign.Steers) {
+				return wrong(place, "a control character in a name")
+			}
+			if err := checkTexts(below(place, key.String()), value.MapIndex(key)); err != nil {
+				return err
+			}
+		}
+	case reflect.Interface:
+		return checkTexts(place, value.Elem())
+	}
+	return nil
+}
+
+// below is the place of a word inside another; what is embedded has none of its own.
+func below(place, word string) string { return strings.Trim(place+"."+word, ".") }
+
 // A named value stands at a place of the description.
 type named struct{ place, text string }
 
 func (d *Description) checkAddresses() error {
 	for _, address := range []named{{"ssh.address", d.SSH.Address}, {"https.address", d.HTTPS.Address}, {"interface.address", d.Interface.Address}, {"oauth.address", d.OAuth.Address}} {
-		if _, err := netip.ParseAddr(address.text); address.text != "" && err != nil {
+		if address.text != "" && !allow.IP(address.text) {
 			return wrong(address.place, "an IP address is needed")
 		}
 	}
@@ -92,13 +138,8 @@ func (d *Description) checkURLs() error {
 // isHTTPS tells whether a text is an https address without a person or a fragment in it.
 func isHTTPS(text, end string) bool {
 	target, err := url.Parse(text)
-	return err == nil && foreign.Clean(text) == text && target.Scheme == "https" && isHostOrIP(target.Hostname()) && target.User == nil &&
+	return err == nil && foreign.Clean(text) == text && target.Scheme == "https" && allow.HostOrIP(target.Hostname()) && target.User == nil &&
 		(end == "" || target.RawQuery == "" && strings.HasSuffix(target.Path, end)) && target.Fragment == ""
-}
-
-func isHostOrIP(text string) bool {
-	_, err := netip.ParseAddr(text)
-	return err == nil || IsHost(text)
 }
 
 func (d *Description) checkHostKeys() error {
@@ -123,7 +164,7 @@ func (d *Description) checkExpressions() error {
 		return wrong("tokens.form", "a regular expression is needed")
 	}
 	for i, refusal := range d.Refusals {
-		if _, err := regexp.Compile(refusal.Text); err != nil || refusal.Text == "" || !IsName(refusal.Means) {
+		if _, err := regexp.Compile(refusal.Text); err != nil || refusal.Text == "" || !allow.Name(refusal.Means) {
 			return wrong(fmt.Sprintf("refusals[%d]", i), "a regular expression and the code that it means are needed")
 		}
 	}
@@ -182,7 +223,7 @@ func (d *Description) checkInterface() error {
 	switch {
 	case ways > 1:
 		return wrong("interface", "only one of header, basic and query can carry the token")
-	case i.Query != "" && strings.Trim(i.Query, small+large+digits+"_-.") != "":
+	case i.Query != "" && strings.Trim(i.Query, allow.Letters+allow.Digits+"_-.") != "":
 		return wrong("interface.query", "the name of a parameter is needed")
 	case i.Dates != "" && !slices.Contains(datesForms, i.Dates):
 		return wrong("interface.dates", "the forms are %s", strings.Join(datesForms, ", "))
@@ -201,7 +242,7 @@ func (d *Description) checkInterface() error {
 }
 
 func isHeaderName(text string) bool {
-	return text != "" && strings.Trim(text, small+large+digits+"-_") == ""
+	return text != "" && strings.Trim(text, allow.Letters+allow.Digits+"-_") == ""
 }
 
 func (d *Description) checkOAuth() error {

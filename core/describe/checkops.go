@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"github.com/yosida95/uritemplate/v3"
+
+	"Unicrux/core/allow"
 )
 
 var methods = []string{"GET", "POST", "PUT", "PATCH", "DELETE"}
@@ -64,7 +66,7 @@ func (d *Description) checkFields(at, name string, fields map[string]Places, kin
 func (d *Description) checkLookups() error {
 	for _, name := range slices.Sorted(maps.Keys(d.Lookups)) {
 		at, l := "lookups."+name, d.Lookups[name]
-		if !isMadeOf(name, 31, small, small+digits+"_") || slices.Contains(allVariables(), name) {
+		if !allow.Variable(name) || slices.Contains(allVariables(), name) {
 			return wrong(at, "a name of small letters, digits and _ is needed, that no other value has")
 		}
 		if _, err := d.checkRequest(at, l.Operation, allVariables()); err != nil {
@@ -257,7 +259,7 @@ func Fill(template string, value func(name string) string) string {
 			return b.String()
 		}
 		name, after, closed := strings.Cut(rest, "}")
-		if closed && isMadeOf(name, 31, small, small+digits+"_") {
+		if closed && allow.Variable(name) {
 			b.WriteString(value(name))
 			template = after
 			continue

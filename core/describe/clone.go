@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 )
 
 // CloneHTTPS is the HTTPS clone URL of a repository, by its path as clone URLs have it: most end in
@@ -21,5 +22,5 @@ func (d *Description) CloneHTTPS(path string) string {
 // knew nothing of that.
 func (d *Description) Elsewhere(a address.Address) bool {
 	described, err := url.Parse(d.HTTPS.URL)
-	return err == nil && a.Scheme == "https" && a.Port == 0 && strings.EqualFold(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
+	return err == nil && a.Scheme == "https" && a.Port == 0 && allow.SameHost(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
 }

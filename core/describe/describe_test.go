@@ -65,6 +65,12 @@ func TestMistakes(t *testing.T) {
 		{"port", minimal + "port = 70000\n", "ssh.port", 6, "1 to 65535"},
 		{"the same port twice", minimal + "alternative-port = 22\n", "ssh.alternative-port", 6, "another one"},
 		{"address", minimal + "address = \"here\"\n", "ssh.address", 6, "IP address"},
+		{"address with a zone", minimal + "address = \"::1%h\"\n", "ssh.address", 6, "IP address"},
+		{"address with a zone that is a file", minimal + "address = \"::1%h\\nHost\\r*\\nProxyCommand\\r/bin/true\"\n", "ssh.address", 6, "control character"},
+		{"a zone in a URL", minimal + "[https]\nurl = \"https://[fe80::1%25h]/\"\n", "https.url", 7, "https"},
+		{"a page that paints", minimal + "[pages]\nkeys = \"https://forge/\\u001b[1A\"\n", "pages.keys", 7, "control character"},
+		{"words that turn around", minimal + "[[refusals]]\ntext = \"a\\u202eb\"\nmeans = \"x\"\n", "refusals[0].text", 7, "control character"},
+		{"a value in a body", inter + "[operations.add-key]\nmethod = \"POST\"\npath = \"k\"\nbody = { k = \"{line}\", x = [\"a\\rb\"] }\n", "operations.add-key.body.x[0]", 11, "control character"},
 		{"host key", minimal + "host-keys = [\"ssh-rsa x\"]\n", "ssh.host-keys[0]", 6, ""},
 		{"fingerprint", minimal + "fingerprints = [\"SHA256:x\"]\n", "ssh.fingerprints[0]", 6, "fingerprint"},
 		{"greeting without a group", minimal + "greeting = \"hello\"\n", "ssh.greeting", 6, "one group"},
@@ -152,22 +158,6 @@ func FuzzParse(f *testing.F) {
 		d.Account("hello")
 		d.Meaning("no")
 	})
-}
-
-func TestForms(t *testing.T) {
-	for _, row := range []struct {
-		text              string
-		name, host, login bool
-	}{
-		{"forge", true, true, true}, {"Forge", false, true, true}, {"forge.tidewater.example", false, true, true},
-		{"-forge", false, false, false}, {"forge-", true, false, true}, {"a b", false, false, false}, {"a\nb", false, false, false},
-		{"a/b", false, false, false}, {"_x", false, false, true}, {"", false, false, false}, {"127.0.0.1", false, true, true},
-		{strings.Repeat("a", 32), false, true, true}, {strings.Repeat("a", 254), false, false, false}, {"a\"b", false, false, false}, {"aéb", false, false, false},
-	} {
-		if IsName(row.text) != row.name || IsHost(row.text) != row.host || IsLogin(row.text) != row.login {
-			t.Errorf("%q: name %v, host %v, login %v", row.text, IsName(row.text), IsHost(row.text), IsLogin(row.text))
-		}
-	}
 }
 
 // TestTheReferenceIsRight reads the examples of the reference as a person would copy them.

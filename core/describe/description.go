@@ -17,6 +17,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/sshkey"
 )
 
@@ -249,9 +250,9 @@ func (d *Description) As(account string) *Description {
 // git asks for a secret.
 func (d *Description) HTTPSAt() string {
 	if target, err := url.Parse(d.HTTPS.URL); err == nil && target.Host != "" {
-		return strings.ToLower(target.Host)
+		return allow.LowerHost(target.Host)
 	}
-	return strings.ToLower(strings.TrimPrefix(d.SSH.Host, Alias(d.ForAccount, "")))
+	return allow.LowerHost(strings.TrimPrefix(d.SSH.Host, Alias(d.ForAccount, "")))
 }
 
 // GitUser is what git gives as user name beside a token of an account.

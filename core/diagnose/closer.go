@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
 	"Unicrux/core/near"
@@ -72,14 +73,14 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 	}
 	query, tried := c.passage.Settings.Query, 0
 	for _, alias := range sshconfig.HostNames(query) {
-		if strings.EqualFold(alias, c.address.Host) && alias == c.address.Host || strings.Contains(alias, "--") || tried == mostTried { // "--" is in the names that we make for accounts
+		if allow.SameHost(alias, c.address.Host) && alias == c.address.Host || strings.Contains(alias, "--") || tried == mostTried { // "--" is in the names that we make for accounts
 			continue
 		}
 		query.Host = alias
 		settled := sshconfig.Resolve(query).Client()
-		misspelt := near.Distance(strings.ToLower(alias), strings.ToLower(c.address.Host), 3) < 3 &&
+		misspelt := near.Distance(allow.LowerHost(alias), allow.LowerHost(c.address.Host), 3) < 3 &&
 			(found.Code != "name-unknown" || c.host != nil) // else it is the URL that is wrong
-		if !strings.EqualFold(settled.HostName, c.passage.Client.HostName) && !misspelt {
+		if !allow.SameHost(settled.HostName, c.passage.Client.HostName) && !misspelt {
 			continue
 		}
 		tried++

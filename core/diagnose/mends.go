@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/hosts"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
@@ -335,7 +336,7 @@ func (c *checker) strayed(crux *Crux) []sshconfig.Setting {
 		wanted = c.host.SSH.Address
 	}
 	client := c.passage.Client
-	if client.Port == c.host.Port() && strings.EqualFold(client.HostName, wanted) {
+	if client.Port == c.host.Port() && allow.SameHost(client.HostName, wanted) {
 		return nil
 	}
 	if _, err := os.Stat(hosts.OurFile(c.station)); err != nil {

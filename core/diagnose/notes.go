@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/speak"
@@ -76,7 +77,7 @@ func (c *checker) webNotes() {
 
 // sentToken is the token in the chest that was sent.
 func (c *checker) sentToken() (chest.Entry, bool) {
-	list, err := chest.Of(c.station).At("https", strings.ToLower(c.base.Host))
+	list, err := chest.Of(c.station).At("https", allow.LowerHost(c.base.Host))
 	if err != nil {
 		return chest.Entry{}, false
 	}

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
@@ -78,7 +79,7 @@ func (c *checker) suspectAddress() {
 		c.add(Reach, crux("url-port-in-short-form", Likely, Evidence{"path", a.Path, ""},
 			Evidence{"port", c.passage.HostPort() + ", not " + port, ""}))
 	}
-	if !strings.ContainsAny(a.Host, ".:") && strings.EqualFold(c.passage.Client.HostName, a.Host) {
+	if !strings.ContainsAny(a.Host, ".:") && allow.SameHost(c.passage.Client.HostName, a.Host) {
 		suspect := crux("url-alias-unknown", Likely, Evidence{"short name", a.Host, "the URL"}, Evidence{"settings", "say nothing about it", ""})
 		c.suspicions = append(c.suspicions, suspicion{suspect, Reach, Reach, []Code{"name-unknown"}})
 	}

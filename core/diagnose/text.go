@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/form"
 	"Unicrux/core/secret"
@@ -180,7 +181,7 @@ func elsewhere(line string) string {
 	if port == "" {
 		port = ports[u.Scheme]
 	}
-	if strings.EqualFold(u.Hostname(), parts[2]+parts[3]) && (parts[4] == "" || parts[4] == port) {
+	if allow.SameHost(u.Hostname(), parts[2]+parts[3]) && (parts[4] == "" || parts[4] == port) {
 		return line
 	}
 	return line + " [elsewhere]"

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/secret"
@@ -295,7 +296,7 @@ func (c *checker) credential(ctx context.Context) (string, secret.Text, error) {
 		c.sentFrom = "the URL"
 	case err != nil:
 		for _, entry := range stray.InNetrc(c.station) {
-			if entry.At == strings.ToLower(c.base.Hostname()) && (c.webUser == "" || c.webUser == entry.User) {
+			if entry.At == allow.LowerHost(c.base.Hostname()) && (c.webUser == "" || c.webUser == entry.User) {
 				credential, err = gitlink.Credential{User: entry.User, Password: entry.Secret}, nil
 				c.sentFrom = c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line)
 			}

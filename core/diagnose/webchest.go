@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
@@ -56,7 +57,7 @@ func (c *checker) silentChest() *Crux {
 
 // keptHere lists what the chest has for git's question.
 func (c *checker) keptHere() []chest.Entry {
-	list, _ := chest.Of(c.station).At("https", strings.ToLower(c.base.Host)) // what is damaged answers nobody
+	list, _ := chest.Of(c.station).At("https", allow.LowerHost(c.base.Host)) // what is damaged answers nobody
 	return slices.DeleteFunc(list, func(e chest.Entry) bool { return !e.Fits(c.webUser, strings.TrimPrefix(c.base.Path, "/")) })
 }
 

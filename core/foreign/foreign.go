@@ -18,7 +18,7 @@ func Clean(text string) string {
 		switch {
 		case r == '\n' || r == '\t' || r == '\r':
 			return ' '
-		case unicode.IsControl(r), unicode.Is(unicode.Cf, r), unicode.Is(unicode.Zl, r), unicode.Is(unicode.Zp, r):
+		case Steers(r):
 			return -1
 		}
 		return r
@@ -28,6 +28,12 @@ func Clean(text string) string {
 		return string(words[:maxQuoted]) + "…"
 	}
 	return string(words)
+}
+
+// Steers tells whether a character does something to the text around it instead of being seen:
+// controls, what turns the direction of writing, and separators of lines.
+func Steers(r rune) bool {
+	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || unicode.Is(unicode.Zl, r) || unicode.Is(unicode.Zp, r)
 }
 
 // Quote marks words as another's.

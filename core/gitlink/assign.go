@@ -2,12 +2,14 @@ package gitlink
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/workstation"
 )
 
@@ -42,6 +44,33 @@ func Assign(ctx context.Context, station *workstation.Station, old []byte, assig
 	return os.ReadFile(scratch)
 }
 
+// ErrUnwritable is returned for what must never get into a file of git's.
+var ErrUnwritable = errors.New("not written into git's configuration")
+
+// writable are the variables that we write, by section and name ("VARIABLES" in git-config(1)).
+// This is the last place before the file: several other variables run commands.
+var writable = []string{"remote.url", "remote.pushurl", "branch.remote", "branch.merge", "url.insteadof", "include.path", "includeif.path", "user.name", "user.email",
+	"credential.helper", "credential.username", "http.sslcainfo", "http.curloptresolve", "http.proxy", "http.extraheader", "core.sshcommand", "ssh.variant"}
+
+// writable refuses other variables, and control characters: git itself would escape them, and
+// whatever reads the value later is told more than was meant. have is what was there before.
+func (a Assignment) writable(have []string) error {
+	section, _, _ := strings.Cut(a.Key, ".")
+	name := strings.ToLower(section + a.Key[max(0, strings.LastIndexByte(a.Key, '.')):])
+	if !slices.Contains(writable, name) && len(a.Values) > 0 {
+		return fmt.Errorf("%w: the variable %s", ErrUnwritable, name)
+	}
+	if !allow.Line(a.Key) && len(a.Values) > 0 {
+		return fmt.Errorf("%w: a control character in the name of %s", ErrUnwritable, name)
+	}
+	for _, value := range a.Values {
+		if !allow.Line(value) && !slices.Contains(have, value) {
+			return fmt.Errorf("%w: a control character in the value of %s", ErrUnwritable, name)
+		}
+	}
+	return nil
+}
+
 func assign(ctx context.Context, station *workstation.Station, path string, entries []Entry, a Assignment) error {
 	var have []string
 	for _, entry := range entries {
@@ -55,6 +84,9 @@ func assign(ctx context.Context, station *workstation.Station, path string, entr
 	}
 	if slices.Equal(have, a.Values) {
 		return nil
+	}
+	if err := a.writable(have); err != nil {
+		return err
 	}
 	run := func(args ...string) error {
 		if _, err := Run(ctx, station, append([]string{"config", "--file", path}, args...)...); err != nil {

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/workstation"
 )
 
@@ -46,7 +47,7 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	inside.Folder = into
 	out, _ := Run(ctx, &inside, "config", "--local", "--get", "remote.origin.url") // no answer is an answer
 	origin, err := address.Parse(strings.TrimSpace(string(out)))
-	if err != nil || !strings.EqualFold(origin.Host, a.Host) || origin.Repository() != a.Repository() {
+	if err != nil || !allow.SameHost(origin.Host, a.Host) || origin.Repository() != a.Repository() {
 		return target, fmt.Errorf("%s: %w", into, ErrInTheWay)
 	}
 	target.Cloned = true

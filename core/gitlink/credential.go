@@ -12,6 +12,7 @@ import (
 	"time"
 	"unicode"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
@@ -119,7 +120,7 @@ func ReadCredential(r io.Reader) (Asked, error) {
 		case "protocol":
 			asked.Protocol = string(value)
 		case "host":
-			asked.Host = strings.ToLower(string(value))
+			asked.Host = allow.LowerHost(string(value))
 		case "path":
 			asked.Path = string(value)
 		case "username":

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/secret"
 )
 
@@ -79,10 +80,10 @@ func (m *Mercurial) direct(host string) bool {
 	}
 	for _, name := range strings.Split(m.station.Getenv("no_proxy"), ",") {
 		if name = strings.TrimSpace(name); name != "" {
-			exempt = append(exempt, strings.ToLower(name))
+			exempt = append(exempt, allow.LowerHost(name))
 		}
 	}
-	host = strings.ToLower(host)
+	host = allow.LowerHost(host)
 	return slices.ContainsFunc(exempt, func(e string) bool {
 		end, some := strings.CutPrefix(e, "*")
 		return e == host || e == "*" || (some || strings.HasPrefix(e, ".")) && strings.HasSuffix(host, end)

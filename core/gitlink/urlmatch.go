@@ -4,6 +4,8 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // A Setting is a variable of git's that holds for a URL, with the values that lost.
@@ -148,7 +150,7 @@ func matchURL(pattern string, at *url.URL) (closeness, bool) {
 	if p.User != nil && (at.User == nil || p.User.Username() != at.User.Username()) {
 		return closeness{}, false
 	}
-	want, have := strings.Split(strings.ToLower(p.Hostname()), "."), strings.Split(strings.ToLower(at.Hostname()), ".")
+	want, have := strings.Split(allow.LowerHost(p.Hostname()), "."), strings.Split(allow.LowerHost(at.Hostname()), ".")
 	if len(want) != len(have) {
 		return closeness{}, false
 	}

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"golang.org/x/net/http/httpproxy"
+
+	"Unicrux/core/allow"
 )
 
 // A Web is what git does over HTTPS for a URL: its settings, and what the environment says
@@ -64,7 +66,7 @@ func (c *Config) Web(target *url.URL) *Web {
 		case "http.curloptresolve":
 			host, at, found := strings.Cut(s.Entry.Value, ":")
 			port, at, more := strings.Cut(at, ":")
-			if found && more && strings.EqualFold(host, target.Hostname()) && port == portText(target) {
+			if found && more && allow.SameHost(host, target.Hostname()) && port == portText(target) {
 				w.At, w.origins["at"] = strings.Trim(at, "[]"), s.Entry.Origin
 			}
 		}
@@ -124,10 +126,10 @@ func (w *Web) environment(getenv func(string) string, target *url.URL) {
 // exempts tells whether a list of the environment leaves a host out. The library goes to this
 // computer without a proxy in any case, and git's library does not.
 func exempts(list string, target *url.URL) bool {
-	host := strings.ToLower(target.Hostname())
+	host := allow.LowerHost(target.Hostname())
 	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
 		return slices.ContainsFunc(strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' }), func(name string) bool {
-			return name == "*" || strings.EqualFold(strings.TrimPrefix(name, "."), host)
+			return name == "*" || allow.SameHost(strings.TrimPrefix(name, "."), host)
 		})
 	}
 	config := httpproxy.Config{HTTPProxy: "http://p", HTTPSProxy: "http://p", NoProxy: list}

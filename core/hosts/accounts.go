@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/sshconfig"
@@ -42,7 +43,7 @@ func (a Account) Alias() string { return describe.Alias(a.Name, a.Host.SSH.Host)
 // splitAccount reads ACCOUNT@HOST.
 func splitAccount(text string) (account, host string, ok bool) {
 	account, host, found := strings.Cut(text, "@")
-	return account, host, found && describe.IsHost(account) && host != ""
+	return account, host, found && allow.Host(account) && host != ""
 }
 
 // accountFile holds what git is told in an account's repositories.
@@ -231,7 +232,7 @@ func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName 
 		return nil
 	}
 	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Take out how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
-		return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, ""), nil
+		return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, "")
 	})
 	return err
 }

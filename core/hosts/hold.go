@@ -24,12 +24,13 @@ type Hold struct {
 func SettleHold(batch *workstation.Batch, station *workstation.Station, hostName string, hold Hold) error {
 	err := Settle(batch, station, hostName,
 		sshconfig.Setting{Keyword: "IdentityAgent", Args: []string{station.HolderSocket()}},
-		sshconfig.Setting{Keyword: "AddKeysToAgent", Args: []string{"yes"}})
+		sshconfig.Setting{Keyword: "AddKeysToAgent", Args: []string{"yes"}},
+		sshconfig.Setting{Keyword: "ForwardAgent", Args: []string{"no"}}) // what the holder has is lent to nobody
 	if err != nil {
 		return err
 	}
 	_, err = batch.Edit(OurFile(station), fmt.Sprintf("Let ssh start the holder for %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
-		return sshconfig.SetMatchExec(old, hostName, hold.command()), nil
+		return sshconfig.SetMatchExec(old, hostName, hold.command())
 	})
 	return err
 }
@@ -41,8 +42,7 @@ func DropHold(batch *workstation.Batch, station *workstation.Station, hostName s
 		return nil // nothing of ours is there
 	}
 	_, err = batch.Edit(OurFile(station), fmt.Sprintf("Leave %s to the agent that your settings name.", hostName), 0o600, func(old []byte) ([]byte, error) {
-		old = sshconfig.SetInBlock(old, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}})
-		return sshconfig.SetMatchExec(old, hostName, ""), nil
+		return withoutHold(old, hostName)
 	})
 	return err
 }
@@ -85,8 +85,19 @@ func Ours(station *workstation.Station, origin sshconfig.Origin) bool {
 }
 
 // WithoutKey takes the key out of our settings for a host, and what held it.
-func WithoutKey(text []byte, hostName string) []byte {
-	text = sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"},
-		{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}})
+func WithoutKey(text []byte, hostName string) ([]byte, error) {
+	text, err := sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}})
+	if err != nil {
+		return nil, err
+	}
+	return withoutHold(text, hostName)
+}
+
+// withoutHold takes out how ssh finds the holder for a host.
+func withoutHold(text []byte, hostName string) ([]byte, error) {
+	text, err := sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}, {Keyword: "ForwardAgent"}})
+	if err != nil {
+		return nil, err
+	}
 	return sshconfig.SetMatchExec(text, hostName, "")
 }

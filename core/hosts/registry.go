@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/describe"
 	"Unicrux/core/speak"
 	"Unicrux/core/workstation"
@@ -91,11 +92,11 @@ func (r *Registry) Find(name string) (*describe.Description, error) {
 // ForHost returns the description of a host name as it stands in clone URLs, or nil.
 func (r *Registry) ForHost(host string) *describe.Description {
 	for _, a := range r.accounts {
-		if strings.EqualFold(a.Alias(), host) {
+		if allow.SameHost(a.Alias(), host) {
 			return a.Host.As(a.Name)
 		}
 	}
-	i := slices.IndexFunc(r.Hosts, func(d *describe.Description) bool { return strings.EqualFold(d.SSH.Host, host) })
+	i := slices.IndexFunc(r.Hosts, func(d *describe.Description) bool { return allow.SameHost(d.SSH.Host, host) })
 	if i < 0 {
 		return nil
 	}
@@ -106,7 +107,7 @@ func (r *Registry) ForHost(host string) *describe.Description {
 // one stands there, or nil.
 func (r *Registry) ForWeb(at string) *describe.Description {
 	for _, d := range r.Hosts {
-		if d.HTTPSAt() == strings.ToLower(at) {
+		if d.HTTPSAt() == allow.LowerHost(at) {
 			return d
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
-	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -15,7 +14,7 @@ import (
 	"strings"
 	"unicode"
 
-	"Unicrux/core/describe"
+	"Unicrux/core/allow"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
@@ -47,7 +46,7 @@ type target struct {
 var settable = map[string]func(t *target, value string) (effect, error){
 	"key": keyEffect,
 	"user": func(_ *target, value string) (effect, error) {
-		if value != "" && !describe.IsLogin(value) {
+		if value != "" && !allow.Login(value) {
 			return effect{}, wrong("user", value, "a login name is needed")
 		}
 		return one("User", value), nil
@@ -65,7 +64,7 @@ var settable = map[string]func(t *target, value string) (effect, error){
 		return one("Port", value), nil
 	},
 	"address": func(_ *target, value string) (effect, error) {
-		if _, err := netip.ParseAddr(value); value != "" && err != nil && !describe.IsHost(value) {
+		if value != "" && !allow.HostOrIP(value) {
 			return effect{}, wrong("address", value, "an IP address or a host name is needed")
 		}
 		return one("HostName", value), nil
@@ -121,7 +120,7 @@ func viaEffect(_ *target, value string) (effect, error) {
 		}
 		name, port, found := strings.Cut(rest, ":")
 		number, err := strconv.ParseUint(port, 10, 16)
-		if !describe.IsLogin(user) || !describe.IsHost(name) || (found && (err != nil || number == 0)) {
+		if !allow.Login(user) || !allow.Host(name) || (found && (err != nil || number == 0)) {
 			return effect{}, wrong("via", value, "jump hosts are needed, each USER@HOST:PORT or a part of that, with commas between")
 		}
 	}
@@ -136,7 +135,7 @@ func proxyEffect(t *target, value string) (effect, error) {
 	}
 	u, err := url.Parse(value)
 	switch {
-	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !describe.IsHost(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
+	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !allow.Host(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
 		return effect{}, wrong("proxy", maskProxy(value), "http://HOST:PORT or socks5://HOST:PORT is needed")
 	case u.User != nil:
 		return effect{}, fmt.Errorf("proxy: %w: a secret does not go into settings", ErrSetting)
@@ -327,7 +326,7 @@ func (r *Registry) HostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
-	if !describe.IsHost(host) {
+	if !allow.Host(host) {
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
 	}
 	return host, nil

@@ -51,14 +51,14 @@ func Settle(batch *workstation.Batch, station *workstation.Station, hostName str
 		if len(old) == 0 {
 			old = []byte(ourHead)
 		}
-		return sshconfig.SetInBlock(old, []string{hostName}, settings), nil
+		return sshconfig.SetInBlock(old, []string{hostName}, settings)
 	})
 	if err != nil {
 		return err
 	}
 	own := filepath.Join(station.SSHDir(), "config")
 	_, err = batch.Edit(own, "Include our settings in your own.", 0o600, func(old []byte) ([]byte, error) {
-		return sshconfig.EnsureInclude(old, station.SSHPath(OurFile(station)), includeNote), nil
+		return sshconfig.EnsureInclude(old, station.SSHPath(OurFile(station)), includeNote)
 	})
 	return err
 }

@@ -19,6 +19,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/sshconfig"
 )
 
@@ -123,16 +124,16 @@ func parseLine(raw []byte) (*Entry, error) {
 
 // Matches tells whether the entry is for name, which is "host" or "[host]:port".
 func (e Entry) Matches(name string) bool {
-	name = strings.ToLower(name)
+	name = allow.LowerHost(name)
 	if strings.HasPrefix(e.Hosts, hashMark) {
 		salt, digest, err := splitHash(e.Hosts)
 		return err == nil && hmac.Equal(digest, hashName(salt, name))
 	}
 	if !strings.ContainsAny(e.Hosts, "*?!,") { // the most usual
-		return strings.EqualFold(e.Hosts, name)
+		return allow.SameHost(e.Hosts, name)
 	}
 	matched := false
-	for pattern := range strings.SplitSeq(strings.ToLower(e.Hosts), ",") {
+	for pattern := range strings.SplitSeq(allow.LowerHost(e.Hosts), ",") {
 		pattern, negated := strings.CutPrefix(pattern, "!")
 		if !sshconfig.MatchPattern(name, pattern) {
 			continue
@@ -378,7 +379,7 @@ func withoutName(raw []byte, hosts, name string) []byte {
 	}
 	var kept []string
 	for pattern := range strings.SplitSeq(hosts, ",") {
-		if !strings.EqualFold(pattern, name) {
+		if !allow.SameHost(pattern, name) {
 			kept = append(kept, pattern)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/find"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
@@ -179,6 +180,6 @@ func judgeStored(list []Stored, registry *hosts.Registry) {
 // sameHosts tells whether two lines are for the same host: by their text, or by one that
 // both belong to.
 func sameHosts(a, b *Stored) bool {
-	return strings.EqualFold(a.Entry.Hosts, b.Entry.Hosts) ||
+	return allow.SameHost(a.Entry.Hosts, b.Entry.Hosts) ||
 		slices.ContainsFunc(a.Hosts, func(host string) bool { return slices.Contains(b.Hosts, host) })
 }

@@ -72,7 +72,7 @@ func (p Place) takeOutOfSettings(batch *workstation.Batch, pair *sshkey.Pair) er
 		}
 		words := fmt.Sprintf("Take %s out of the settings for %s.", pair.Name(), name)
 		_, err := batch.Edit(hosts.OurFile(p.Station), words, 0o600, func(old []byte) ([]byte, error) {
-			return hosts.WithoutKey(old, name), nil
+			return hosts.WithoutKey(old, name)
 		})
 		if err != nil {
 			return err

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/chest"
 	"Unicrux/core/describe"
 	"Unicrux/core/hosts"
@@ -236,7 +237,7 @@ func (p Place) FindToken(name string) (chest.Entry, error) {
 	}
 	var found []chest.Entry
 	for _, e := range list {
-		if e.Host == name || e.At == strings.ToLower(name) {
+		if e.Host == name || e.At == allow.LowerHost(name) {
 			found = append(found, e)
 		}
 	}
@@ -256,7 +257,7 @@ func (p Place) TokenFor(d *describe.Description, purpose string) (e chest.Entry,
 	if err != nil {
 		return e, false
 	}
-	return p.tokenAt(strings.ToLower(at.Host), func(e chest.Entry) bool {
+	return p.tokenAt(allow.LowerHost(at.Host), func(e chest.Entry) bool {
 		return slices.Contains(e.Purposes, purpose) && (d.ForAccount == "" || e.Account == d.ForAccount)
 	})
 }

@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"strings"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/chest"
 	"Unicrux/core/diagnose"
 	"Unicrux/core/gitlink"
@@ -34,7 +34,7 @@ func (p Place) TryToken(ctx context.Context, e chest.Entry, token secret.Text, t
 		}
 	}
 	at, err := url.Parse(text)
-	if err != nil || at.Scheme != "https" || !strings.EqualFold(at.Host, e.At) { // its words could hold a secret
+	if err != nil || at.Scheme != "https" || !allow.SameHost(at.Host, e.At) { // its words could hold a secret
 		return nil, fmt.Errorf("%s: %w", e.Name, ErrElsewhere)
 	}
 	at.User = nil
@@ -65,7 +65,7 @@ func (p Place) remoteAt(ctx context.Context, host string) string {
 	}
 	for _, name := range config.Remotes() {
 		entry, _, _ := config.RemoteURL(name, false)
-		if at, err := url.Parse(entry.Value); err == nil && at.Scheme == "https" && strings.EqualFold(at.Host, host) {
+		if at, err := url.Parse(entry.Value); err == nil && at.Scheme == "https" && allow.SameHost(at.Host, host) {
 			return entry.Value
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/describe"
 	"Unicrux/core/wire"
 )
@@ -129,7 +130,7 @@ func (c *Client) once(ctx context.Context, r request) (answer, error) {
 // inside tells whether an address lies within the interface that the description names.
 func (c *Client) inside(target *url.URL) bool {
 	base, err := url.Parse(c.Description.Interface.URL)
-	return err == nil && target.Scheme == base.Scheme && strings.EqualFold(target.Host, base.Host) && target.User == nil && strings.HasPrefix(target.Path, base.Path)
+	return err == nil && target.Scheme == base.Scheme && allow.SameHost(target.Host, base.Host) && target.User == nil && strings.HasPrefix(target.Path, base.Path)
 }
 
 func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answer, error) {
@@ -265,7 +266,7 @@ func NewHTTP(d *describe.Description, address, authority string) *http.Client {
 // isOurs tells whether a name is one that the description names: a proxy's is not.
 func isOurs(d *describe.Description, host string) bool {
 	for _, address := range d.Addresses() {
-		if target, err := url.Parse(address); err == nil && strings.EqualFold(target.Hostname(), host) {
+		if target, err := url.Parse(address); err == nil && allow.SameHost(target.Hostname(), host) {
 			return true
 		}
 	}

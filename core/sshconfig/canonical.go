@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"Unicrux/core/allow"
 )
 
 // canonical finds the name that the client goes on with after the first pass
@@ -14,9 +16,9 @@ import (
 // exists, else as it is. It asks for the second pass where canonicalisation is on.
 // CNAME records are not followed (CanonicalizePermittedCNAMEs).
 func (s *Settings) canonical() string {
-	host := strings.ToLower(s.Query.Host)
+	host := allow.LowerHost(s.Query.Host)
 	if name, _, found := s.First("hostname"); found {
-		host = strings.ToLower(expandHostName(name, s.Query.Host))
+		host = allow.LowerHost(expandHostName(name, s.Query.Host))
 	}
 	mode := strings.ToLower(s.or("canonicalizehostname", "no"))
 	if isNo(mode) {
@@ -33,7 +35,7 @@ func (s *Settings) canonical() string {
 	}
 	for _, value := range s.All("canonicaldomains") {
 		for _, domain := range value.Args {
-			if full := host + "." + strings.ToLower(domain); domain != "none" && s.Query.Exists != nil && s.Query.Exists(full) {
+			if full := host + "." + allow.LowerHost(domain); domain != "none" && s.Query.Exists != nil && s.Query.Exists(full) {
 				return full
 			}
 		}

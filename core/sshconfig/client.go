@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // A Client is what the ssh client would do for one host, as far as we go the same way.
@@ -55,7 +57,7 @@ func (s *Settings) Client() *Client {
 	if name, _, found := s.First("hostname"); found {
 		c.HostName = expandHostName(name, s.Query.Host)
 	}
-	c.HostName = strings.ToLower(c.HostName)
+	c.HostName = allow.LowerHost(c.HostName)
 	c.Port, _ = strconv.Atoi(s.or("port", "22"))
 	c.User = s.or("user", s.Query.Person.User)
 	c.setProxy(s)

@@ -15,28 +15,24 @@ type Setting struct {
 	Line    string // in place of Args: the rest of the line as it is, for keywords that take a command
 }
 
-func (s Setting) text() string {
-	if s.Line != "" {
-		return s.Keyword + " " + s.Line
-	}
-	parts := []string{s.Keyword}
-	for _, arg := range s.Args {
-		parts = append(parts, quoteArg(arg))
-	}
-	return strings.Join(parts, " ")
-}
+// takesOut tells that a setting is to be taken out.
+func (s Setting) takesOut() bool { return len(s.Args) == 0 && s.Line == "" }
 
 // EnsureInclude puts an Include of path at the top of text, once. There it stands outside
-// every block, so it always counts, and before every other value, so it wins.
-func EnsureInclude(text []byte, path string, comment string) []byte {
-	wanted := Setting{Keyword: "Include", Args: []string{path}}.text()
+// every block, so it always counts, and before every other value, so it wins. The error is
+// [ErrUnwritable].
+func EnsureInclude(text []byte, path string, comment string) ([]byte, error) {
+	wanted, err := includeLine(path)
+	if err != nil {
+		return nil, err
+	}
 	for _, raw := range splitLines(string(text)) {
 		l := parseLine(raw)
 		if l.keyword == "host" || l.keyword == "match" {
 			break // an Include inside a block counts for that block alone
 		}
 		if l.keyword == "include" && slices.Contains(l.args, path) {
-			return text
+			return text, nil
 		}
 	}
 	end := lineEnd(string(text))
@@ -44,31 +40,38 @@ func EnsureInclude(text []byte, path string, comment string) []byte {
 	if len(text) > 0 {
 		added += end
 	}
-	return append([]byte(added), text...)
+	return append([]byte(added), text...), nil
 }
 
 // SetInBlock changes settings in the block whose Host line is exactly names, which is
 // added at the end of text when it is not there. A Setting without arguments is taken
-// out. All other lines stay as they are, byte for byte.
-func SetInBlock(text []byte, names []string, settings []Setting) []byte {
+// out. All other lines stay as they are, byte for byte. The error is [ErrUnwritable].
+func SetInBlock(text []byte, names []string, settings []Setting) ([]byte, error) {
 	lines := splitLines(string(text))
 	end := lineEnd(string(text))
 	from, to := findBlock(lines, names)
 	if from < 0 {
+		head, err := hostLine(names)
+		if err != nil {
+			return nil, err
+		}
 		if n := len(lines); n > 0 {
 			if !strings.HasSuffix(lines[n-1], "\n") {
 				lines[n-1] += end
 			}
 			lines = append(lines, end)
 		}
-		lines = append(lines, Setting{Keyword: "Host", Args: names}.text()+end)
+		lines = append(lines, head+end)
 		from, to = len(lines)-1, len(lines)
 	}
 	block := lines[from:to:to]
 	for _, setting := range settings {
-		block = setInLines(block, setting, end)
+		var err error
+		if block, err = setInLines(block, setting, end); err != nil {
+			return nil, err
+		}
 	}
-	return []byte(strings.Join(slices.Concat(lines[:from], block, lines[to:]), ""))
+	return []byte(strings.Join(slices.Concat(lines[:from], block, lines[to:]), "")), nil
 }
 
 // DropBlock takes out the block whose Host line is exactly names.
@@ -97,17 +100,21 @@ func Blocks(text []byte) [][]string {
 
 // SetMatchExec makes ssh run a command before it connects to a host: by a Match line at the
 // end of text, with nothing below it. An empty command takes the line out. The command
-// holds no quotation mark ("), which the client could not read.
-func SetMatchExec(text []byte, name, command string) []byte {
+// holds no quotation mark ("), which the client could not read. The error is [ErrUnwritable].
+func SetMatchExec(text []byte, name, command string) ([]byte, error) {
 	lines := splitLines(string(text))
 	end := lineEnd(string(text))
-	wanted := Setting{Keyword: "Match", Args: []string{"originalhost", name, "exec"}}.text() + ` "` + command + `"` + end
+	wanted, err := matchExec(name, command)
+	if err != nil {
+		return nil, err
+	}
+	wanted += end
 	kept := lines[:0:0]
 	for _, raw := range lines {
 		l := parseLine(raw)
 		if l.keyword == "match" && len(l.args) == 4 && slices.Equal(l.args[:3], []string{"originalhost", name, "exec"}) {
 			if raw == wanted {
-				return text
+				return text, nil
 			}
 			if n := len(kept); n > 0 && strings.TrimSpace(kept[n-1]) == "" {
 				kept = kept[:n-1] // the blank line that set it apart
@@ -117,7 +124,7 @@ func SetMatchExec(text []byte, name, command string) []byte {
 		kept = append(kept, raw)
 	}
 	if command == "" {
-		return []byte(strings.Join(kept, ""))
+		return []byte(strings.Join(kept, "")), nil
 	}
 	if n := len(kept); n > 0 {
 		if !strings.HasSuffix(kept[n-1], "\n") {
@@ -125,7 +132,7 @@ func SetMatchExec(text []byte, name, command string) []byte {
 		}
 		kept = append(kept, end)
 	}
-	return []byte(strings.Join(append(kept, wanted), ""))
+	return []byte(strings.Join(append(kept, wanted), "")), nil
 }
 
 // findBlock returns the lines of a block, blank ones at its end left out; from is -1
@@ -156,10 +163,16 @@ func blockEnd(lines []string, from, to int) int {
 
 // setInLines puts one setting into the lines of a block: in place of the first line with
 // its keyword, with all others of that keyword taken out, or at the end.
-func setInLines(block []string, setting Setting, end string) []string {
+func setInLines(block []string, setting Setting, end string) ([]string, error) {
 	keyword := strings.ToLower(setting.Keyword)
 	result := make([]string, 0, len(block)+1)
-	placed := len(setting.Args) == 0 && setting.Line == ""
+	placed := setting.takesOut()
+	wanted, err := "", error(nil)
+	if !placed {
+		if wanted, err = setting.text(); err != nil {
+			return nil, err
+		}
+	}
 	for _, raw := range block {
 		l := parseLine(raw)
 		if l.keyword != keyword {
@@ -171,7 +184,7 @@ func setInLines(block []string, setting Setting, end string) []string {
 			if slices.Equal(l.args, setting.Args) || (setting.Line != "" && l.rest == setting.Line) { // as it should be: not even the spaces change
 				result = append(result, raw)
 			} else {
-				result = append(result, indent+setting.text()+end)
+				result = append(result, indent+wanted+end)
 			}
 		}
 	}
@@ -179,9 +192,9 @@ func setInLines(block []string, setting Setting, end string) []string {
 		if n := len(result); n > 0 && !strings.HasSuffix(result[n-1], "\n") {
 			result[n-1] += end
 		}
-		result = append(result, indent+setting.text()+end)
+		result = append(result, indent+wanted+end)
 	}
-	return result
+	return result, nil
 }
 
 // lineEnd is the line end that text uses.

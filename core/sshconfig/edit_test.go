@@ -1,26 +1,39 @@
 package sshconfig
 
 import (
+	"errors"
 	"strings"
 	"testing"
 )
 
+// written fails the test where nothing may be written, and gives the text where it may.
+func written(t testing.TB) func(text []byte, err error) string {
+	return func(text []byte, err error) string {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(text)
+	}
+}
+
 func TestEnsureInclude(t *testing.T) {
+	text := written(t)
 	const want = "# ours\nInclude ~/.ssh/unicrux.conf\n\nHost x\n"
-	once := EnsureInclude([]byte("Host x\n"), "~/.ssh/unicrux.conf", "ours")
-	if string(once) != want {
+	once := text(EnsureInclude([]byte("Host x\n"), "~/.ssh/unicrux.conf", "ours"))
+	if once != want {
 		t.Errorf("got %q, want %q", once, want)
 	}
-	if twice := EnsureInclude(once, "~/.ssh/unicrux.conf", "ours"); string(twice) != want {
+	if twice := text(EnsureInclude([]byte(once), "~/.ssh/unicrux.conf", "ours")); twice != want {
 		t.Errorf("the second time: %q", twice)
 	}
-	if inBlock := EnsureInclude([]byte("Host x\n  Include a\n"), "a", "ours"); !strings.HasPrefix(string(inBlock), "# ours\nInclude a\n") {
+	if inBlock := text(EnsureInclude([]byte("Host x\n  Include a\n"), "a", "ours")); !strings.HasPrefix(inBlock, "# ours\nInclude a\n") {
 		t.Errorf("one inside a block was taken for ours: %q", inBlock)
 	}
-	if windows := EnsureInclude([]byte("Host x\r\n"), "a", "ours"); !strings.HasPrefix(string(windows), "# ours\r\nInclude a\r\n\r\nHost") {
+	if windows := text(EnsureInclude([]byte("Host x\r\n"), "a", "ours")); !strings.HasPrefix(windows, "# ours\r\nInclude a\r\n\r\nHost") {
 		t.Errorf("line ends differ: %q", windows)
 	}
-	if spaced := EnsureInclude(nil, "/a b", "ours"); string(spaced) != "# ours\nInclude \"/a b\"\n" {
+	if spaced := text(EnsureInclude(nil, "/a b", "ours")); spaced != "# ours\nInclude \"/a b\"\n" {
 		t.Errorf("a path with a space: %q", spaced)
 	}
 }
@@ -42,11 +55,11 @@ func TestSetInBlock(t *testing.T) {
 		{"take out what is not there", "a", []Setting{{Keyword: "User"}}, text},
 		{"new block", "c", []Setting{{Keyword: "IdentityFile", Args: []string{"/my keys/c"}}}, text + "\n\nHost c\n    IdentityFile \"/my keys/c\"\n"},
 	} {
-		got := string(SetInBlock([]byte(text), []string{row.host}, row.settings))
+		got := written(t)(SetInBlock([]byte(text), []string{row.host}, row.settings))
 		if got != row.want {
 			t.Errorf("%s:\n%q, want\n%q", row.name, got, row.want)
 		}
-		if again := string(SetInBlock([]byte(got), []string{row.host}, row.settings)); again != got {
+		if again := written(t)(SetInBlock([]byte(got), []string{row.host}, row.settings)); again != got {
 			t.Errorf("%s: the second time changes it to %q", row.name, again)
 		}
 	}
@@ -74,7 +87,7 @@ func FuzzLine(f *testing.F) {
 		if l.err != nil || l.keyword == "" || strings.ContainsAny(raw, "\r\n\f\x00") {
 			return
 		}
-		again := parseLine(Setting{Keyword: l.keyword, Args: l.args}.text())
+		again := parseLine(joined(l.keyword, l.args))
 		if strings.ContainsAny(l.keyword, "\"= \t") || l.keyword[0] == '#' {
 			return // only a quoted keyword has these, and we write none
 		}
@@ -88,12 +101,15 @@ func FuzzEdit(f *testing.F) {
 	f.Add("Host a\n  Port 1\n\nHost b\n", "b")
 	f.Add("", "x")
 	f.Fuzz(func(t *testing.T, text, host string) {
-		if host == "" || strings.ContainsAny(host, "\r\n\f\x00") || trimRight(host) != host {
+		once, err := SetInBlock([]byte(text), []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}})
+		if err != nil {
+			if isPattern(host) {
+				t.Fatal(err)
+			}
 			return
 		}
-		once := SetInBlock([]byte(text), []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}})
-		twice := SetInBlock(once, []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}})
-		if string(once) != string(twice) {
+		twice := written(t)(SetInBlock(once, []string{host}, []Setting{{Keyword: "Port", Args: []string{"7"}}}))
+		if string(once) != twice {
 			t.Fatalf("%q: %q, then %q", text, once, twice)
 		}
 		for _, raw := range splitLines(text) {
@@ -102,4 +118,61 @@ func FuzzEdit(f *testing.F) {
 			}
 		}
 	})
+}
+
+// FuzzSetting holds the last writer to its promise, whatever a caller asks for: one block, one line
+// in it with the keyword that was asked for, and no byte that the client takes for the end of a word.
+func FuzzSetting(f *testing.F) {
+	for _, seed := range [][3]string{{"a", "HostName", "::1%h\nHost\r*\nProxyCommand\rtrue"}, {"a", "Port", "22"}, {"a\rb", "User", "git"}, {"a", "ProxyCommand", "x\x0bHost *"},
+		{"a", "User\nHost", "*"}, {"a", "IdentityFile", "/a b\"c\\d"}, {"a", "LocalCommand", "true"}, {"a", "ProxyJump", "a,b@c:22"}} {
+		f.Add(seed[0], seed[1], seed[2])
+	}
+	f.Fuzz(func(t *testing.T, host, keyword, arg string) {
+		for _, setting := range []Setting{{Keyword: keyword, Args: []string{arg}}, {Keyword: keyword, Line: arg}} {
+			text, err := SetInBlock(nil, []string{host}, []Setting{setting})
+			if err != nil || setting.takesOut() {
+				continue
+			}
+			lines := strings.Split(strings.TrimSuffix(string(text), "\n"), "\n")
+			if len(lines) != 2 || lines[0] != "Host "+host {
+				t.Fatalf("%q %q %q writes %q", host, keyword, arg, text)
+			}
+			for i := range lines[1] {
+				if lines[1][i] < ' ' || lines[1][i] == 0x7f {
+					t.Fatalf("%q %q %q writes %q", host, keyword, arg, text)
+				}
+			}
+			if l := parseLine(lines[1]); l.keyword != strings.ToLower(keyword) || writable[l.keyword] == nil {
+				t.Fatalf("%q %q %q reads as %q", host, keyword, arg, l.keyword)
+			}
+		}
+	})
+}
+
+// TestUnwritable has what must never get into the client's files.
+func TestUnwritable(t *testing.T) {
+	t.Parallel()
+	for _, setting := range []Setting{
+		{Keyword: "HostName", Args: []string{"::1%h"}}, {Keyword: "HostName", Args: []string{"a\nHost *"}}, {Keyword: "HostName", Args: []string{"a\rb"}},
+		{Keyword: "IdentityFile", Args: []string{"/a\rProxyCommand x"}}, {Keyword: "ProxyCommand", Line: "true\nHost *"}, {Keyword: "LocalCommand", Line: "true"},
+		{Keyword: "User", Args: []string{"$(x)"}}, {Keyword: "ProxyJump", Args: []string{"a b"}}, {Keyword: "Port", Args: []string{"22 23"}}, {Keyword: "Port\n", Args: []string{"1"}}, {Keyword: "Host", Args: []string{"a"}}, {Keyword: "Match", Line: "all"},
+	} {
+		if text, err := SetInBlock(nil, []string{"a"}, []Setting{setting}); !errors.Is(err, ErrUnwritable) {
+			t.Errorf("%+v: %q, %v", setting, text, err)
+		}
+	}
+	for _, host := range []string{"*", "a b", "a\r*", "", "!a", "-a"} {
+		if text, err := SetInBlock(nil, []string{host}, nil); !errors.Is(err, ErrUnwritable) {
+			t.Errorf("Host %q: %q, %v", host, text, err)
+		}
+		if text, err := SetMatchExec(nil, host, "true"); !errors.Is(err, ErrUnwritable) {
+			t.Errorf("Match %q: %q, %v", host, text, err)
+		}
+	}
+	if text, err := SetMatchExec(nil, "a", "true\nHost *"); !errors.Is(err, ErrUnwritable) {
+		t.Errorf("%q, %v", text, err)
+	}
+	if text, err := EnsureInclude(nil, "a\nHost *", "ours"); !errors.Is(err, ErrUnwritable) {
+		t.Errorf("%q, %v", text, err)
+	}
 }

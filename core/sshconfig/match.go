@@ -3,6 +3,8 @@ package sshconfig
 import (
 	"strconv"
 	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // match tells whether all conditions of a Match line hold ("Match" in [CONF]).
@@ -15,7 +17,7 @@ func (r *reader) match(text string, at Origin) bool {
 		if name == "" || strings.HasPrefix(name, "#") {
 			break
 		}
-		name, negated := strings.CutPrefix(strings.ToLower(name), "!")
+		name, negated := strings.CutPrefix(allow.LowerHost(name), "!")
 		name, inline, hasInline := strings.Cut(name, "=")
 		switch name {
 		case "all":
@@ -55,9 +57,9 @@ func (r *reader) condition(name, argument string, at Origin) (holds, ok bool) {
 	query := r.s.Query
 	switch name {
 	case "host":
-		return matchList(strings.ToLower(r.hostSoFar()), strings.ToLower(argument)), true
+		return matchList(allow.LowerHost(r.hostSoFar()), allow.LowerHost(argument)), true
 	case "originalhost":
-		return matchList(strings.ToLower(query.Host), strings.ToLower(argument)), true
+		return matchList(allow.LowerHost(query.Host), allow.LowerHost(argument)), true
 	case "user":
 		user, _, found := r.s.First("user")
 		if !found {

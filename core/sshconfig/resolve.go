@@ -10,6 +10,8 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // A Query says what to resolve: for which host, from which files, as whom.
@@ -334,7 +336,7 @@ func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 // settled by the first.
 func (r *reader) host() string {
 	if r.final {
-		return strings.ToLower(r.hostSoFar())
+		return allow.LowerHost(r.hostSoFar())
 	}
 	return r.s.Query.Host
 }

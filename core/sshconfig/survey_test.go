@@ -52,7 +52,7 @@ func TestSetMatchExec(t *testing.T) {
 		{"a person's stays", own + "\nMatch originalhost a exec \"x\" user me\n", "", own + "\nMatch originalhost a exec \"x\" user me\n"},
 		{"other line ends", "Host a\r\n", "x", "Host a\r\n\r\nMatch originalhost a exec \"x\"\r\n"},
 	} {
-		if got := string(SetMatchExec([]byte(row.text), "a", row.command)); got != row.want {
+		if got := written(t)(SetMatchExec([]byte(row.text), "a", row.command)); got != row.want {
 			t.Errorf("%s: %q, want %q", row.name, got, row.want)
 		}
 	}

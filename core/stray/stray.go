@@ -16,6 +16,7 @@ import (
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/allow"
 	"Unicrux/core/form"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/secret"
@@ -179,7 +180,7 @@ func inCredentialFile(path string, text []byte) []Stray {
 			continue
 		}
 		if password, set := at.User.Password(); set && password != "" {
-			list = append(list, Stray{Sort: CredentialFile, File: path, Line: n + 1, At: strings.ToLower(at.Host), User: at.User.Username(), Secret: secret.New([]byte(password))})
+			list = append(list, Stray{Sort: CredentialFile, File: path, Line: n + 1, At: allow.LowerHost(at.Host), User: at.User.Username(), Secret: secret.New([]byte(password))})
 		}
 	}
 	return list
@@ -220,7 +221,7 @@ func inNetrc(path string, text []byte) []Stray {
 			switch words[i] {
 			case "machine":
 				keep()
-				now = &Stray{Sort: Netrc, File: path, Line: n + 1, At: strings.ToLower(value)}
+				now = &Stray{Sort: Netrc, File: path, Line: n + 1, At: allow.LowerHost(value)}
 				i++
 			case "default":
 				keep()
@@ -261,7 +262,7 @@ func inConfig(config *gitlink.Config) []Stray {
 			}
 			at, err := url.Parse(strings.TrimSuffix(strings.TrimPrefix(entry.Key, "http."), entry.Key[strings.LastIndexByte(entry.Key, '.'):]))
 			if err == nil && at.Scheme == "https" {
-				s.At = strings.ToLower(at.Host)
+				s.At = allow.LowerHost(at.Host)
 			}
 			s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
 			list = append(list, s)
@@ -278,7 +279,7 @@ func inURL(text string) (Stray, bool) {
 	}
 	s := Stray{Sort: RemoteURL, User: at.User.Username()}
 	if at.Scheme == "https" { // over anything else nothing is kept, or answered
-		s.At = strings.ToLower(at.Host)
+		s.At = allow.LowerHost(at.Host)
 	}
 	password, set := at.User.Password()
 	if !set || password == "" {
@@ -335,7 +336,7 @@ func told(path string, text []byte) []Stray {
 	var list []Stray
 	for n, line := range lines(text) {
 		for _, match := range inAddress().FindAllStringSubmatch(line, -1) {
-			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, At: strings.ToLower(match[3]), User: match[1], Secret: secret.New([]byte(match[2]))})
+			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, At: allow.LowerHost(match[3]), User: match[1], Secret: secret.New([]byte(match[2]))})
 		}
 		if match := inVariable().FindStringSubmatch(line); match != nil && sort == Environment && !strings.HasPrefix(match[2], "$") {
 			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, User: match[1], Secret: secret.New([]byte(match[2]))})

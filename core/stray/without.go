@@ -2,7 +2,8 @@ package stray
 
 import (
 	"bytes"
-	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // Without gives the text of a credential file or a netrc file without what some strays say; all
@@ -30,7 +31,7 @@ func Without(sort Sort, text []byte, gone []Stray) []byte {
 func withoutMachines(text []byte, gone []Stray) []byte {
 	skip := func(line int, host string) bool {
 		for _, s := range gone {
-			if s.Line == line && strings.EqualFold(s.At, host) {
+			if s.Line == line && allow.SameHost(s.At, host) {
 				return true
 			}
 		}
