@@ -214,11 +214,14 @@ func TestHostsAreToldApart(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.write(strings.Replace(string(text), `name = "forge"`, `name = "forge-two"`, 1), "two.toml")
-	if r := p.unicrux("host", "add", p.path("two.toml")); r.exit != 3 || !strings.Contains(r.err, "described here already, as forge") {
+	if r := p.unicrux("host", "add", p.path("two.toml")); r.exit != 1 || !strings.Contains(r.err, "is named by the description forge already") || !strings.Contains(r.err, "unicrux host drop forge") {
 		t.Errorf("the same host under two names: %s", r)
 	}
 	// Added again with other ports, the description takes the place of the first.
-	p.must("host", "add", other.DescriptionFile())
+	if r := p.unicrux("host", "add", other.DescriptionFile()); r.exit != 4 || !strings.Contains(r.err, "+port = ") || !strings.Contains(r.err, "New: secrets may go to https://forge.tidewater.example:") {
+		t.Errorf("replaced without asking: %s", r)
+	}
+	p.must("host", "add", other.DescriptionFile(), "--yes")
 	p.must("host", "trust", "forge")
 	if known := p.read(".ssh", "known_hosts"); !strings.Contains(known, "[127.0.0.1]:") || strings.Count(known, "\n") != 1 {
 		t.Errorf("known hosts: %q", known)

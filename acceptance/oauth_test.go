@@ -167,20 +167,20 @@ func TestOAuthServerOfOthers(t *testing.T) {
 	if err != nil || grant.Refresh.Empty() || grant.Until.IsZero() {
 		t.Fatalf("%+v, %v", grant, err)
 	}
-	if known, err := server.Ask(t.Context(), grant.Access); err != nil || !known.Active || known.Until.IsZero() {
+	if known, err := server.Ask(t.Context(), d.Bind(grant.Access)); err != nil || !known.Active || known.Until.IsZero() {
 		t.Errorf("asked: %+v, %v", known, err)
 	}
-	fresh, err := server.Refresh(t.Context(), grant)
+	fresh, err := server.Refresh(t.Context(), d.Bind(grant.Refresh), grant.Scopes)
 	if err != nil || fresh.Access.Empty() {
 		t.Fatalf("renewed: %v", err)
 	}
-	if err := server.Forget(t.Context(), fresh.Access); err != nil {
+	if err := server.Forget(t.Context(), d.Bind(fresh.Access)); err != nil {
 		t.Error(err)
 	}
-	if known, err := server.Ask(t.Context(), fresh.Access); err != nil || known.Active {
+	if known, err := server.Ask(t.Context(), d.Bind(fresh.Access)); err != nil || known.Active {
 		t.Errorf("revoked: %+v, %v", known, err)
 	}
-	if err := server.Forget(t.Context(), fresh.Refresh); err != nil {
+	if err := server.Forget(t.Context(), d.Bind(fresh.Refresh)); err != nil {
 		t.Error(err)
 	}
 }

@@ -239,7 +239,7 @@ func TestHostWithoutAnInterface(t *testing.T) {
 	public := strings.TrimSpace(string(ssh.MarshalAuthorizedKey(p.host.HostKey())))
 	plain, _, _ := strings.Cut(string(text), "[interface]")
 	p.write(strings.Replace(plain, "[ssh]", "[ssh]\nhost-keys = [\""+public+"\"]", 1), "plain.toml")
-	p.must("host", "add", p.path("plain.toml"))
+	p.must("host", "add", p.path("plain.toml"), "--yes")
 	if r := p.must("host", "show", "forge"); !strings.Contains(r.out, "Everything is done by hand") {
 		t.Errorf("host show: %s", r)
 	}

@@ -10,6 +10,7 @@ import (
 
 	"Unicrux/core/describe"
 	"Unicrux/core/hosts"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
@@ -172,9 +173,9 @@ func TestRenewCutShort(t *testing.T) {
 	tokens := map[string]string{"forge": p.host.TokenFile(), "harbour": second}
 	secrets := ready.Secrets{
 		NewPassphrase: func(string) (secret.Text, error) { return secret.Text{}, nil },
-		Token: func(host *describe.Description) (secret.Text, error) {
+		Token: func(host *describe.Description) (origin.Bound, error) {
 			text, err := os.ReadFile(tokens[host.Name])
-			return secret.New([]byte(strings.TrimSpace(string(text)))), err
+			return host.Bind(secret.New([]byte(strings.TrimSpace(string(text))))), err
 		},
 	}
 	at, points := 0, 0

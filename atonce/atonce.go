@@ -51,7 +51,7 @@ func answer(action string, environ []string, in io.Reader) (answer []byte, ok bo
 		return nil, false
 	}
 	who := person.Of(environ, "")
-	answer, err := query.Holder(who.HolderSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: Read}.Text())
+	answer, err := query.Holder(who.DoorSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: Read}.Text())
 	return answer, err == nil
 }
 

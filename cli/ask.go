@@ -10,6 +10,7 @@ import (
 	"golang.org/x/term"
 
 	"Unicrux/core/describe"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
@@ -191,17 +192,18 @@ func (a *app) asker(source string) sshway.Asker {
 
 // token gets a token for a host's interface: from a source, from the chest where it has one for the
 // purpose, or asked. An empty purpose is one that no token in the chest is for.
-func (a *app) token(o *secretOptions, host *describe.Description, purpose string) (secret.Text, error) {
+func (a *app) token(o *secretOptions, host *describe.Description, purpose string) (origin.Bound, error) {
 	source, err := o.tokenSource(host.Name)
 	if err != nil {
-		return secret.Text{}, err
+		return origin.Bound{}, err
 	}
 	if source == "" {
-		if text, found, err := a.keptToken(o, host, purpose); found || err != nil {
-			return text, err
+		if token, found, err := a.keptToken(o, host, purpose); found || err != nil {
+			return token, err
 		}
 	}
-	return a.tokenFrom(source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+	text, err := a.tokenFrom(source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+	return host.Bind(text), err
 }
 
 // tokenFrom gets a token for a host: from a source, or asked where there is none.

@@ -77,7 +77,9 @@ func (a *app) readyForSecrets(c *chest.Chest, source string) error {
 	case kind == chest.Sealed && !locked && len(list) == 0:
 		return a.newChest(c, source)
 	case kind == chest.Memory:
-		return a.startHolder(a.ctx)
+		return a.startDoor(a.ctx)
+	case kind == chest.Sealed && locked && !c.Sealable(): // seen for the first time here: it is opened once, to see whose it is
+		return a.openChest(c, source, agent.WorkingDay)
 	}
 	return nil
 }
@@ -126,7 +128,7 @@ func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Durat
 	if err != nil {
 		return err
 	}
-	if err := a.startHolder(a.ctx); err != nil { // then it is open for this process alone
+	if err := a.startDoor(a.ctx); err != nil { // then it is open for this process alone
 		a.progress("The holder could not be started, so the passphrase is asked again next time.")
 		return nil
 	}
@@ -301,7 +303,7 @@ func (a *app) moveChest(to chest.Kind, source string) error {
 		}
 	}
 	if to == chest.Memory {
-		if err := a.startHolder(a.ctx); err != nil {
+		if err := a.startDoor(a.ctx); err != nil {
 			return err
 		}
 	}

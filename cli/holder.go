@@ -5,10 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
+	"slices"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"Unicrux/core/agent"
+	"Unicrux/core/chest"
+	"Unicrux/core/lifetime"
+	"Unicrux/core/memory"
 	"Unicrux/core/ready"
 	"Unicrux/core/sshkey"
 	"Unicrux/holder"
@@ -21,35 +27,49 @@ func (a *app) holderCommand() *cobra.Command {
 	return command
 }
 
+// What a holder holds, as --stay names it.
+const (
+	stayKeys  = "keys"
+	stayChest = "chest"
+)
+
 func (a *app) holderStart() *cobra.Command {
-	var stay bool
-	var unlock string
+	var stay, unlock string
 	command := &cobra.Command{
 		Use:   "start",
 		Short: "Start the holder, unless it runs",
-		Long: `Starts the holder in the background, unless it runs. It is started by itself when it is
-needed, and ends by itself when it holds nothing.`,
+		Long: `Starts the holder of keys in the background, unless it runs. It is started by itself when it is
+needed, and ends by itself when it holds nothing. What opens the chest is held by a process of its
+own, which unicrux chest open starts.`,
 		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			if stay {
-				return a.beHolder()
+			switch stay {
+			case "":
+				return a.startHolderFor(unlock)
+			case stayKeys, stayChest:
+				return a.beHolder(stay)
 			}
-			return a.startHolderFor(unlock)
+			return usage("--stay takes keys or chest, not %q", stay)
 		},
 	}
-	command.Flags().BoolVar(&stay, "stay", false, "be the holder in this very process, for those who watch over processes themselves")
+	command.Flags().StringVar(&stay, "stay", "", "be the holder of keys, or of what opens the chest, in this very process, for those who watch over processes themselves: keys or chest")
 	command.Flags().StringVar(&unlock, "unlock", "", "unlock this key by the passphrase that the desktop keeps, if it does")
 	return command
 }
 
 // beHolder serves until the holder ends. Whoever started it waits for its first words.
-func (a *app) beHolder() error {
+func (a *app) beHolder(what string) error {
 	out, isFile := a.Out.(*os.File)
 	if !isFile {
 		return errors.New("the holder needs an output of its own")
 	}
-	err := holder.Serve(a.ctx, holder.Options{Socket: a.station.HolderSocket(), Now: a.station.Now, Vault: ready.NewDesk(a.station),
-		Ready: func() { holder.Report(out, nil) }})
+	clock := lifetime.System(a.station.Now)
+	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, a.asksEachTime()), Clock: clock, Ready: func() { holder.Report(out, nil) }}
+	if what == stayChest {
+		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(ready.NewDesk(a.station, clock))
+		memory.Locked() // where the system allows it
+	}
+	err := holder.Serve(a.ctx, o)
 	if err != nil {
 		holder.Report(out, err)
 	}
@@ -58,6 +78,25 @@ func (a *app) beHolder() error {
 	}
 	return err
 }
+
+// asksEachTime asks the person by the program that ssh itself would start for that (SSH_ASKPASS in
+// ssh-agent(1)); nil where there is none.
+func (a *app) asksEachTime() func(question string) bool {
+	program := a.getenv("SSH_ASKPASS")
+	if program == "" {
+		return nil
+	}
+	return func(question string) bool {
+		ctx, cancel := context.WithTimeout(a.ctx, askPatience)
+		defer cancel()
+		cmd := exec.CommandContext(ctx, program, question)
+		cmd.Env = append(slices.Clone(a.Environ), "SSH_ASKPASS_PROMPT=confirm")
+		return cmd.Run() == nil
+	}
+}
+
+// askPatience bounds how long a person may take to allow the use of a key: ssh waits meanwhile.
+const askPatience = 2 * time.Minute
 
 // program is this very program, in full; empty when the system does not tell.
 func (a *app) program() string {
@@ -68,17 +107,27 @@ func (a *app) program() string {
 	return path
 }
 
+// startHolder makes sure that the holder of keys runs.
 func (a *app) startHolder(ctx context.Context) error {
+	return a.startProcess(ctx, func() bool { return holder.AgentAnswers(a.station.HolderSocket()) }, stayKeys)
+}
+
+// startDoor makes sure that the holder of what opens the chest runs.
+func (a *app) startDoor(ctx context.Context) error {
+	return a.startProcess(ctx, func() bool { return holder.DoorAnswers(a.station.DoorSocket()) }, stayChest)
+}
+
+func (a *app) startProcess(ctx context.Context, answers func() bool, what string) error {
 	if a.program() == "" {
 		return errors.New("where this program lies is not known, so the holder cannot be started")
 	}
 	ctx, cancel := context.WithTimeout(ctx, a.timeout)
 	defer cancel()
-	return holder.Start(ctx, a.station.HolderSocket(), a.Environ, a.program(), "holder", "start", "--stay")
+	return holder.Start(ctx, answers, a.Environ, a.program(), "holder", "start", "--stay", what)
 }
 
 func (a *app) startHolderFor(unlock string) error {
-	ran := holder.Answers(a.station.HolderSocket())
+	ran := holder.AgentAnswers(a.station.HolderSocket())
 	if a.dry {
 		return a.show(a.style().Sentences("Would start the holder, unless it runs."), render.PlanDocument(nil))
 	}
@@ -127,12 +176,13 @@ func (a *app) holderStop() *cobra.Command {
 			}
 			ctx, cancel := context.WithTimeout(a.ctx, a.timeout)
 			defer cancel()
-			ran, err := holder.Stop(ctx, a.station.HolderSocket())
-			if err != nil {
+			ranKeys, err := holder.StopAgent(ctx, a.station.HolderSocket())
+			ranChest, errChest := holder.StopDoor(ctx, a.station.DoorSocket())
+			if err := errors.Join(err, errChest); err != nil {
 				return err
 			}
 			words := "No holder runs."
-			if ran {
+			if ranKeys || ranChest {
 				words = "The holder has forgotten everything and ended."
 			}
 			return a.show(a.style().Sentences(words), render.HolderDocument(a.holderView(false), nil))
@@ -145,9 +195,13 @@ func (a *app) holderShow() *cobra.Command {
 		Use: "show", Short: "Show what the holder holds, and until when", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			socket := a.station.HolderSocket()
-			conn, err := agent.Open(socket)
+			conn, err := agent.OpenOwn(socket)
 			if err != nil {
-				return a.show(a.style().Sentences("No holder runs: nothing is held unlocked."), render.HolderDocument(a.holderView(false), nil))
+				words := "No holder runs: nothing is held unlocked."
+				if a.holderView(false).ChestUntil != nil {
+					words = "No key is held unlocked."
+				}
+				return a.show(a.style().Sentences(words)+a.style().ChestHeld(a.holderView(false)), render.HolderDocument(a.holderView(false), nil))
 			}
 			holdings, err := conn.Holdings()
 			if err := errors.Join(err, conn.Close()); err != nil {
@@ -163,6 +217,9 @@ func (a *app) holderView(runs bool) render.HolderView {
 	view := render.HolderView{Runs: runs, Socket: socket, Tilde: a.station.Tilde, Now: a.station.Now()}
 	if runs {
 		view.PID = holder.PID(socket)
+	}
+	if until, open := chest.Of(a.station).OpenUntil(); open {
+		view.ChestUntil, view.ChestPID = &until, holder.PID(a.station.DoorSocket())
 	}
 	return view
 }

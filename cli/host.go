@@ -1,9 +1,9 @@
 package cli
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
-	"io"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
@@ -30,8 +30,9 @@ func (a *app) hostAdd() *cobra.Command {
 you wrote there is not touched.
 
 A description from a URL comes over https only. Before it is kept you see what it names: every
-address to which something of yours may be sent, and its fingerprint, which you can compare
-with somebody who has it already.`,
+place to which a secret of yours may go, who vouches for it, and the description's fingerprint,
+which you can compare with somebody who has it already. One that takes the place of another is
+shown as a difference, and you are asked. A place that one description names no other may name.`,
 		Args: takes(1, 1, "one file or https address"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.addHost(args[0]) },
 	}
@@ -43,11 +44,8 @@ func (a *app) addHost(from string) error {
 		return err
 	}
 	d, s := source.Description, a.style()
-	if source.FromWeb {
-		_, _ = io.WriteString(a.Err, s.Source(source))
-		if err := a.confirm("Keep this description?"); err != nil {
-			return err
-		}
+	if err := a.acceptSource(source); err != nil {
+		return err
 	}
 	batch := a.station.Begin("Describe a host.", a.dry)
 	if err := hosts.Add(batch, a.station, source); err != nil {
@@ -58,6 +56,32 @@ func (a *app) addHost(from string) error {
 		first = "Would be described."
 	}
 	return a.showChange(batch, s.Host(d)+"\n"+s.Sentences(first), render.HostDocument(d, number(batch)))
+}
+
+// acceptSource shows where secrets would go. A person is asked where somebody else may have written
+// the description, and where it takes the place of another one.
+func (a *app) acceptSource(source hosts.Source) error {
+	old, err := hosts.Replaces(a.station, source)
+	if err != nil {
+		return err
+	}
+	s, same := a.style(), old.Text != nil && bytes.Equal(old.Text, source.Text)
+	switch {
+	case same:
+		return nil
+	case old.Text != nil:
+		a.progressText(s.ReplacedSource(source, old))
+	default:
+		a.progressText(s.Source(source))
+	}
+	if a.dry || old.Text == nil && !source.FromWeb {
+		return nil
+	}
+	question := "Keep this description?"
+	if old.Text != nil {
+		question = "Replace the description of " + source.Description.Name + "? Tokens that were kept before go nowhere else by that."
+	}
+	return a.confirm(question)
 }
 
 func (a *app) hostList() *cobra.Command {

@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
-	"Unicrux/core/secret"
 	"Unicrux/render"
 )
 
@@ -41,7 +41,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	token := secret.Text{}
+	token := origin.Bound{}
 	for _, operation := range host.Operations {
 		if !operation.Open && token.Empty() {
 			if token, err = a.token(&o.secretOptions, host, ""); err != nil {

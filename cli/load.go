@@ -13,7 +13,7 @@ import (
 type loadOptions struct {
 	passphrase, host string
 	lifetime         time.Duration
-	keep             bool
+	keep, confirm    bool
 }
 
 func (a *app) keyLoad() *cobra.Command {
@@ -34,6 +34,7 @@ host gets the key instead.`,
 	flags.DurationVar(&o.lifetime, "for", agent.WorkingDay, "how long it is held")
 	flags.StringVar(&o.host, "host", "", "make ssh ask the holder for this host as well")
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	flags.BoolVar(&o.confirm, "confirm", false, "ask you each time it is used, by the program that SSH_ASKPASS names")
 	flags.BoolVar(&o.keep, "keep-passphrase", false, "let the desktop's secret service keep the passphrase, and unlock the key from there")
 	return command
 }
@@ -42,11 +43,14 @@ func (a *app) load(o loadOptions, name string) error {
 	if o.lifetime < time.Second {
 		return usage("--for takes a time of at least a second, such as 8h")
 	}
+	if o.confirm && a.getenv("SSH_ASKPASS") == "" {
+		return &problem{message: "nobody could be asked each time: SSH_ASKPASS names no program that asks", advice: "Set it to such a program, then: unicrux holder stop, and load the key again.", exit: exitCrux}
+	}
 	place, pair, err := a.keyAt(name)
 	if err != nil {
 		return err
 	}
-	load := ready.Load{Pair: pair, Lifetime: o.lifetime, Keep: o.keep}
+	load := ready.Load{Pair: pair, Lifetime: o.lifetime, Keep: o.keep, Confirm: o.confirm}
 	if o.host != "" {
 		if load.HostName, err = place.Registry.HostName(o.host); err != nil {
 			return err

@@ -19,9 +19,12 @@ import (
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
 	"Unicrux/core/oauth"
+	"Unicrux/core/origin"
+	"Unicrux/core/peer"
 	"Unicrux/core/ready"
 	"Unicrux/core/remotes"
 	"Unicrux/core/speak"
+	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
 	"Unicrux/core/when"
@@ -99,6 +102,14 @@ var advices = []struct {
 	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
 	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
+	{chest.ErrSwapped, exitFailure, "It goes nowhere. unicrux chest show --set-aside moves it out of the way; then make another token, and ask who else may write in that folder."},
+	{chest.ErrSeal, exitFailure, "Nothing was kept. Give the chest a passphrase again, which puts that right: unicrux chest lock. Then ask who else may write in that folder."},
+	{chest.ErrNewer, exitFailure, "It was left as it is. Use that version here as well."},
+	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved: unicrux token test TOKEN asks you, and lets it go there from then on."},
+	{origin.ErrUnprotected, exitCrux, "Use the https address."},
+	{peer.ErrStranger, exitFailure, "Nothing was said there. Look who owns that folder, and who may write in it."},
+	{sshconfig.ErrUnwritable, exitFailure, "Nothing was changed."},
+	{gitlink.ErrUnwritable, exitFailure, "Nothing was changed."},
 	{chest.ErrBusy, exitFailure, "Try again in a moment."},
 	{desktop.ErrNoService, exitFailure, "Keep secrets sealed instead: unicrux chest move --to sealed."},
 	{diagnose.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
@@ -190,6 +201,11 @@ func asProblem(err error) *problem {
 	var description *describe.Error
 	if errors.As(err, &description) {
 		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.", exit: exitCrux}
+	}
+	var conflict *hosts.ConflictError
+	if errors.As(err, &conflict) {
+		return &problem{message: err.Error(), exit: exitCrux,
+			advice: "Secrets for the one could go where the other says, so only one may name it. If the new one is right: unicrux host drop " + conflict.Name + ", then add it."}
 	}
 	for _, row := range advices {
 		if errors.Is(err, row.err) {

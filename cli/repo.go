@@ -13,8 +13,8 @@ import (
 
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
-	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 	"Unicrux/core/workstation"
 	"Unicrux/render"
@@ -85,7 +85,7 @@ func (a *app) client(o *secretOptions, name, operation string) (*speak.Client, e
 	if !host.Can(operation) {
 		return nil, byHandProblem(host, operation)
 	}
-	token := secret.Text{}
+	token := origin.Bound{}
 	if !host.Operations[operation].Open {
 		if token, err = a.token(o, host, "repos"); err != nil {
 			return nil, err

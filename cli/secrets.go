@@ -10,6 +10,8 @@ import (
 	"Unicrux/core/agent"
 	"Unicrux/core/chest"
 	"Unicrux/core/describe"
+	"Unicrux/core/foreign"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
@@ -69,11 +71,11 @@ func (o *secretOptions) validate() error {
 
 // secrets asks each secret at most once in a run, whatever needs it.
 func (a *app) secrets(o *secretOptions) ready.Secrets {
-	tokens := map[string]secret.Text{}
+	tokens := map[string]origin.Bound{}
 	known := map[string]secret.Text{} // passphrases, by the name of the key
 	ask := a.asker(o.passphrase)
-	token := func(purpose string) func(*describe.Description) (secret.Text, error) {
-		return func(host *describe.Description) (secret.Text, error) {
+	token := func(purpose string) func(*describe.Description) (origin.Bound, error) {
+		return func(host *describe.Description) (origin.Bound, error) {
 			name := host.Name + " " + purpose
 			if text, found := tokens[name]; found {
 				return text, nil
@@ -110,9 +112,10 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			}
 			return a.openChest(c, o.chest, agent.WorkingDay)
 		},
-		Token:  token("keys"),
-		Issuer: token(""),
-		SignIn: func(client *speak.Client) error { return a.signInByPassword(client, "", "") },
+		Token:     token("keys"),
+		Issuer:    token(""),
+		SignIn:    func(client *speak.Client) error { return a.signInByPassword(client, "", "") },
+		OtherHost: a.otherHost,
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			source, err := o.tokenSource(host.Name)
 			if err != nil {
@@ -123,9 +126,19 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 	}
 }
 
+// otherHost asks whether another host is meant than the one that was asked for. That is never a part
+// of --yes: a line that was copied may name anybody.
+func (a *app) otherHost(asked, other string) (bool, error) {
+	if !a.mayAsk() {
+		return false, nil
+	}
+	answer, err := a.askText("The URL names " + foreign.Clean(asked) + ". Go to " + foreign.Clean(other) + " instead? yes or [no]:")
+	return strings.EqualFold(strings.TrimSpace(answer), "yes"), err
+}
+
 // keptToken gets a token for a host's interface out of the chest, where it has one for the purpose:
 // what opens the chest is asked where somebody can be.
-func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token secret.Text, found bool, err error) {
+func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token origin.Bound, found bool, err error) {
 	place := ready.Place{Station: a.station}
 	e, found := place.TokenFor(host, purpose)
 	if !found {
@@ -141,5 +154,5 @@ func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose st
 	if err == nil {
 		a.progress("The token " + e.Name + " from the chest is shown to the interface of " + host.Name + ".")
 	}
-	return s.Token, err == nil, err
+	return s.Bound(e), err == nil, err
 }

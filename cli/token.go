@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 	"time"
@@ -149,11 +150,14 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	proven, err := place.ProveToken(a.ctx, host, s.Token)
+	if e, err = a.rebind(place, host, e, s); err != nil {
+		return err
+	}
+	proven, err := place.ProveToken(a.ctx, host, s.Bound(e))
 	if err != nil {
 		return err
 	}
-	tried, err := place.TryToken(a.ctx, e, s.Token, o.url)
+	tried, err := place.TryToken(a.ctx, e, s.Bound(e), o.url)
 	if err != nil {
 		return err
 	}
@@ -185,6 +189,19 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 		return &told{exitCrux}
 	}
 	return nil
+}
+
+// rebind asks whether a token may go to places that the description of its host names by now, and that
+// it was not kept for.
+func (a *app) rebind(place ready.Place, host *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+	if len(ready.NewPlaces(e, host)) == 0 {
+		return e, nil
+	}
+	_, _ = io.WriteString(a.Err, a.style().OtherPlaces(e, host.Places()))
+	if err := a.confirm("Send the token " + e.Name + " there from now on?"); err != nil {
+		return e, err
+	}
+	return place.Rebind(host, e, s)
 }
 
 // missing lists the purposes that a token was made for and does not serve.

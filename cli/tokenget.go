@@ -8,6 +8,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/describe"
 	"Unicrux/core/oauth"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
@@ -74,7 +75,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 			return err
 		}
 	}
-	client := place.Client(host, secret.Text{})
+	client := place.Client(host, origin.Bound{})
 	if err := a.signInForToken(o, place, client); err != nil {
 		return err
 	}

@@ -1,5 +1,7 @@
-// Package holder is the background process that holds what was unlocked, for a set time: an
-// ssh agent on a private socket of this person's.
+// Package holder is the background process that holds what was unlocked, for a set time. There are
+// two of them, each on a private socket of this person's: one holds keys, and is an ssh agent; one
+// holds what opens the chest, and answers git. What ssh lends to another computer has nothing to do
+// with the chest, and when a process ends, nothing is left of what it held.
 //
 // [Start] makes sure that one runs, [Serve] is that process, [Stop] makes it forget. There is
 // one for each socket: it holds a lock beside it for as long as it lives, so that a socket
@@ -18,50 +20,71 @@ import (
 	"time"
 
 	"github.com/gofrs/flock"
-	sshagent "golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
+	"Unicrux/core/lifetime"
+	"Unicrux/core/memory"
 )
 
 const (
-	// grace is how long a new holder waits for its first key: somebody may be typing the
+	// grace is how long a new holder waits for the first thing to hold: somebody may be typing the
 	// passphrase.
 	grace = 2 * time.Minute
-	// watch is how often the calendar and the socket are looked at. A timer alone stands
-	// still while the computer sleeps.
+	// watch is how often the clocks and the socket are looked at. A timer alone stands still while
+	// the computer sleeps.
 	watch = 30 * time.Second
 	// startPatience bounds the wait for another holder that is starting or ending.
 	startPatience = 5 * time.Second
 	// lastWords bounds how long an ending holder waits for answers that are due.
 	lastWords = time.Second
-	// maxClients bounds how many programs speak to the holder at once.
+	// maxClients bounds how many programs speak to the holder at once. When one more comes, the one
+	// that has been silent for longest is let go.
 	maxClients = 256
 )
 
 // ErrRunning is returned by [Serve] when a holder serves this socket already.
 var ErrRunning = errors.New("a holder is running already")
 
-// Options are what a holder needs. The zero value of each field but Socket is right.
-type Options struct {
-	Socket string           // where it listens
-	Now    func() time.Time // the clock; nil for the computer's
-	Vault  agent.Vault      // has what is not a key; nil for the secrets of a chest alone
-	Grace  time.Duration    // how long it waits for its first key; 0 for two minutes
-	Ready  func()           // called once it listens
+// A Content is what a holder holds, and how it speaks about it.
+type Content interface {
+	// Serve speaks to one client until it leaves.
+	Serve(conn net.Conn)
+	// Forget drops what has ended, and tells how long it is until the next thing ends; ok is false
+	// when nothing is held.
+	Forget() (left time.Duration, ok bool)
+	// Retire makes it take nothing more, provided that it holds nothing.
+	Retire() bool
+	// RemoveAll forgets everything.
+	RemoveAll()
+	// Changed tells when what is held may have changed.
+	Changed() <-chan struct{}
 }
 
-// Serve holds keys until none is left, ctx ends, or the socket is taken away.
+// A Quick content can answer a client in the process that lets it in, when it has said everything
+// already.
+type Quick interface {
+	// AtOnce answers what was said; ok is false where that is not the whole of a question that can
+	// be answered so.
+	AtOnce(said []byte) (answer []byte, ok bool)
+}
+
+// Options are what a holder needs. The zero value of each field but Socket and Content is right.
+type Options struct {
+	Socket  string         // where it listens
+	Content Content        // what it holds
+	Clock   lifetime.Clock // the zero value is this computer's
+	Grace   time.Duration  // how long it waits for the first thing to hold; 0 for two minutes
+	Ready   func()         // called once it listens
+}
+
+// Serve holds until nothing is left, ctx ends, or the socket is taken away.
 func Serve(ctx context.Context, o Options) error {
-	if o.Now == nil {
-		o.Now = time.Now
+	if o.Clock.Now == nil {
+		o.Clock = lifetime.System(nil)
 	}
 	if o.Grace == 0 {
 		o.Grace = grace
 	}
-	if o.Vault == nil {
-		o.Vault = chest.NewVault(o.Now)
-	}
+	memory.Private()
 	unlock, err := claim(ctx, o.Socket)
 	if err != nil {
 		return err
@@ -71,8 +94,7 @@ func Serve(ctx context.Context, o Options) error {
 	if err != nil {
 		return err
 	}
-	keepMemoryPrivate()
-	h := &holder{keeper: agent.NewKeeper(o.Now, o.Vault), options: o, listener: listener, clients: map[*client]bool{}}
+	h := &holder{Options: o, listener: listener, clients: map[*client]bool{}}
 	go h.accept()
 	if o.Ready != nil {
 		o.Ready()
@@ -87,7 +109,7 @@ func claim(ctx context.Context, socket string) (unlock func(), err error) {
 	if err := privateFolder(filepath.Dir(path)); err != nil {
 		return nil, err
 	}
-	lock := flock.New(path, flock.SetPermissions(0o600))
+	lock := flock.New(path, flock.SetPermissions(0o600), flock.SetFlag(os.O_CREATE|os.O_RDWR|noFollow))
 	ctx, cancel := context.WithTimeout(ctx, startPatience)
 	defer cancel()
 	for {
@@ -99,7 +121,7 @@ func claim(ctx context.Context, socket string) (unlock func(), err error) {
 			err := os.WriteFile(path, []byte(strconv.Itoa(os.Getpid())), 0o600)
 			return func() { _ = lock.Unlock() }, err // the process ends anyway
 		}
-		if Answers(socket) {
+		if Listens(socket) {
 			return nil, ErrRunning
 		}
 		select {
@@ -108,16 +130,6 @@ func claim(ctx context.Context, socket string) (unlock func(), err error) {
 		case <-time.After(5 * time.Millisecond):
 		}
 	}
-}
-
-// Answers tells whether a holder serves the socket.
-func Answers(socket string) bool {
-	conn, err := agent.Open(socket)
-	if err != nil {
-		return false
-	}
-	_, err = conn.Holdings()
-	return errors.Join(err, conn.Close()) == nil
 }
 
 // PID is the number of the process that serves the socket; 0 when it is not known.
@@ -143,8 +155,11 @@ func privateFolder(dir string) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
 	}
-	if info, err = os.Stat(dir); err != nil {
+	if info, err = os.Lstat(dir); err != nil {
 		return err
+	}
+	if !info.IsDir() || !isMine(info) {
+		return fmt.Errorf("%s is not a folder of yours: no secret goes there", dir)
 	}
 	if info.Mode().Perm()&0o077 != 0 && ownerOnly {
 		return os.Chmod(dir, 0o700)
@@ -159,8 +174,7 @@ func exists(path string) bool {
 
 // A holder is the running process.
 type holder struct {
-	keeper   *agent.Keeper
-	options  Options
+	Options
 	listener net.Listener
 
 	mu      sync.Mutex
@@ -170,29 +184,28 @@ type holder struct {
 
 // wait returns when the holder is to end.
 func (h *holder) wait(ctx context.Context) {
-	born, had := h.options.Now(), false
+	patience, had := h.Clock.In(h.Grace), false
 	for {
-		next, holds := h.keeper.Forget()
+		left, holds := h.Content.Forget()
 		had = had || holds
-		spent := had || h.options.Now().Sub(born) >= h.options.Grace
-		if !holds && spent && h.keeper.Retire() {
+		if !holds && (had || h.Clock.Passed(patience)) && h.Content.Retire() {
 			return
 		}
 		pause := watch
 		if holds {
-			pause = min(pause, next.Sub(h.options.Now().Round(0)))
+			pause = min(pause, left)
 		} else if !had {
-			pause = min(pause, h.options.Grace-h.options.Now().Sub(born))
+			pause = min(pause, h.Clock.Left(patience))
 		}
 		timer := time.NewTimer(max(pause, time.Millisecond))
 		select {
 		case <-ctx.Done():
 			timer.Stop()
 			return
-		case <-h.keeper.Changed():
+		case <-h.Content.Changed():
 			had = true
 		case <-timer.C:
-			if !listensAt(h.options.Socket) {
+			if !listensAt(h.Socket) {
 				return
 			}
 		}
@@ -220,18 +233,37 @@ func (h *holder) accept() {
 	}
 }
 
-// serve speaks to a client, of which something may have been heard, until it leaves; not at all
-// when there are too many.
+// atDoor answers a client that has said already what it wants to know: git waits for it, and to wake
+// somebody else for the answer takes longer than to give it. Anybody else is let in, with what was
+// heard.
+func (h *holder) atDoor(conn net.Conn) (said []byte, answered bool) {
+	quick, able := h.Content.(Quick)
+	if !able {
+		return nil, false
+	}
+	said = heard(conn)
+	answer, ok := quick.AtOnce(said)
+	if !ok || len(answer) > mostAtDoor {
+		return said, false
+	}
+	_, _ = conn.Write(answer) // who has left needs none
+	return said, true
+}
+
+// serve speaks to a client, of which something may have been heard, until it leaves.
 func (h *holder) serve(conn net.Conn, said []byte) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.ended || len(h.clients) >= maxClients {
+	if h.ended {
 		return false
 	}
-	c := &client{Conn: conn, said: said}
+	if len(h.clients) >= maxClients {
+		h.letGo()
+	}
+	c := newClient(conn, said)
 	h.clients[c] = true
 	go func() {
-		_ = sshagent.ServeAgent(h.keeper, c) // ends when the client leaves
+		h.Content.Serve(c) // ends when the client leaves
 		h.mu.Lock()
 		defer h.mu.Unlock()
 		delete(h.clients, c)
@@ -240,10 +272,25 @@ func (h *holder) serve(conn net.Conn, said []byte) bool {
 	return true
 }
 
+// letGo closes the connection that has been silent for longest. The caller holds the lock.
+func (h *holder) letGo() {
+	var silent *client
+	for c := range h.clients {
+		if !c.due.Load() && (silent == nil || c.last.Load() < silent.last.Load()) {
+			silent = c
+		}
+	}
+	if silent != nil {
+		delete(h.clients, silent)
+		_ = silent.Close() // it may come again
+	}
+}
+
 // end forgets everything and takes the socket away. Answers that are due, to whoever made it
 // forget, are given first.
 func (h *holder) end() error {
-	err := errors.Join(h.listener.Close(), h.keeper.RemoveAll())
+	err := h.listener.Close()
+	h.Content.RemoveAll()
 	for deadline := time.Now().Add(lastWords); h.anyDue() && time.Now().Before(deadline); {
 		time.Sleep(time.Millisecond)
 	}

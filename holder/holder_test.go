@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/ed25519"
+	"encoding/binary"
 	"errors"
 	"io"
 	"io/fs"
@@ -11,10 +12,12 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"Unicrux/core/agent"
+	"Unicrux/core/lifetime"
 	"Unicrux/core/query"
 )
 
@@ -23,6 +26,9 @@ func serve(t *testing.T, o Options) (socket string, ended chan error) {
 	t.Helper()
 	if o.Socket == "" {
 		o.Socket = filepath.Join(t.TempDir(), "run", "agent")
+	}
+	if o.Content == nil {
+		o.Content = keeper()
 	}
 	ready := make(chan struct{})
 	o.Ready = func() { close(ready) }
@@ -36,13 +42,15 @@ func serve(t *testing.T, o Options) (socket string, ended chan error) {
 	return o.Socket, ended
 }
 
+func keeper() *agent.Keeper { return agent.NewKeeper(lifetime.System(nil), nil) }
+
 func load(t *testing.T, socket string, lifetime time.Duration) {
 	t.Helper()
 	_, private, err := ed25519.GenerateKey(nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	conn, err := agent.Open(socket)
+	conn, err := agent.OpenOwn(socket)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,12 +86,12 @@ func TestEnds(t *testing.T) {
 		"the key's time is over": {Options{}, func(t *testing.T, socket string) { load(t, socket, time.Second) }},
 		"told to stop": {Options{}, func(t *testing.T, socket string) {
 			load(t, socket, time.Hour)
-			if ran, err := Stop(t.Context(), socket); !ran || err != nil {
+			if ran, err := StopAgent(t.Context(), socket); !ran || err != nil {
 				t.Errorf("stop: %v, %v", ran, err)
 			}
 		}},
 		"told to stop, with nothing held": {Options{}, func(t *testing.T, socket string) {
-			if ran, err := Stop(t.Context(), socket); !ran || err != nil {
+			if ran, err := StopAgent(t.Context(), socket); !ran || err != nil {
 				t.Errorf("stop: %v, %v", ran, err)
 			}
 		}},
@@ -114,7 +122,7 @@ func TestClientsConcernNoOther(t *testing.T) {
 		}
 	}
 	load(t, socket, time.Hour)
-	conn, err := agent.Open(socket)
+	conn, err := agent.OpenOwn(socket)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -125,44 +133,59 @@ func TestClientsConcernNoOther(t *testing.T) {
 	}
 }
 
-// askedVault answers every question by itself, and git's with as much as is wanted.
-type askedVault struct{ much int }
+// askedVault answers every question by itself, and git's with as much as is wanted. It counts what
+// it was made to forget.
+type askedVault struct {
+	much   int
+	forgot *atomic.Int32
+}
 
-func (askedVault) Forget() (time.Time, bool) { return time.Time{}, false }
-func (askedVault) RemoveAll()                {}
-func (v askedVault) Answer(name string, question []byte) ([]byte, bool, error) {
+func (askedVault) Forget() (time.Duration, bool) { return 0, false }
+func (v askedVault) RemoveAll()                  { v.forgot.Add(1) }
+func (v askedVault) Answer(name string, question []byte) ([]byte, error) {
 	switch string(question) {
 	case "no":
-		return nil, true, errors.New("no")
+		return nil, query.ErrNo
+	case "damaged":
+		return nil, query.ErrDamaged
 	case "much":
-		return bytes.Repeat([]byte("a"), v.much), true, nil
+		return bytes.Repeat([]byte("a"), v.much), nil
 	}
-	return []byte(name + ": " + string(question)), true, nil
+	return []byte(name + ": " + string(question)), nil
+}
+
+// door runs the holder of a vault.
+func door(t *testing.T, much int) (socket string, ended chan error, forgot *atomic.Int32) {
+	forgot = &atomic.Int32{}
+	socket, ended = serve(t, Options{Content: NewDoor(askedVault{much, forgot})})
+	return socket, ended, forgot
 }
 
 // TestAtDoor answers the same to a client that brings its question with it, to one that says it in
 // parts, and to one that asks for something else.
 func TestAtDoor(t *testing.T) {
 	t.Parallel()
-	const much = 3 << 20 / 2
-	socket, _ := serve(t, Options{Vault: askedVault{much}})
-	for _, name := range []string{query.ForGit, "another@unicrux"} {
+	const much = 200_000
+	socket, ended, _ := door(t, much)
+	for _, name := range []string{query.ForGit, "another"} {
 		for question, want := range map[string]string{"tide": name + ": tide", "": name + ": ", "much": strings.Repeat("a", much)} {
 			if got, err := query.Holder(socket, name, []byte(question)); err != nil || string(got) != want {
 				t.Errorf("%s, %s: %.60q, %v", name, question, got, err)
 			}
 		}
-		if got, err := query.Holder(socket, name, []byte("no")); !errors.Is(err, query.ErrNoAnswer) {
-			t.Errorf("%s: a refusal is answered with %q", name, got)
+		for question, want := range map[string]error{"no": query.ErrNo, "damaged": query.ErrDamaged} {
+			if got, err := query.Holder(socket, name, []byte(question)); !errors.Is(err, want) {
+				t.Errorf("%s, %s: %q, %v", name, question, got, err)
+			}
 		}
-		body := append([]byte{27}, query.Message([]byte(name))...)
+		body := append([]byte{query.Version}, query.Message([]byte(name))...)
 		message := query.Message(append(body, "tide"...))
-		for _, cut := range []int{1, 4, 20, len(message)} {
+		for _, cut := range []int{1, 4, 17, len(message)} {
 			conn, err := net.Dial("unix", socket)
 			if err != nil {
 				t.Fatal(err)
 			}
-			want := string(query.Message([]byte("\x1d" + name + ": tide")))
+			want := string(query.Message([]byte("\x00" + name + ": tide")))
 			got := make([]byte, len(want))
 			_, first := conn.Write(message[:cut])
 			if _, err := query.Holder(socket, name, nil); err != nil { // another one meanwhile
@@ -178,6 +201,96 @@ func TestAtDoor(t *testing.T) {
 			_ = conn.Close()
 		}
 	}
+	if ran, err := StopDoor(t.Context(), socket); !ran || err != nil {
+		t.Errorf("stop: %v, %v", ran, err)
+	}
+	finished(t, socket, ended)
+}
+
+// TestTheDoorIsNoAgent asks each of the two for what the other does: whatever is lent to another
+// computer as an agent, the chest is not behind it.
+func TestTheDoorIsNoAgent(t *testing.T) {
+	t.Parallel()
+	chestDoor, _, forgot := door(t, 0)
+	if conn, err := agent.OpenOwn(chestDoor); err == nil {
+		t.Errorf("the door answers as an agent: %+v", conn.Keys)
+	}
+	raw, err := net.Dial("unix", chestDoor)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer raw.Close()
+	for _, message := range []byte{11, 19, 22, 27} { // list, remove all, lock, extension (section 7.1 of the draft)
+		if _, err := raw.Write(query.Message([]byte{message})); err != nil {
+			t.Fatal(err)
+		}
+		answer, err := query.ReadMessage(raw)
+		if err != nil || len(answer) != 1 || answer[0] != 3 {
+			t.Errorf("message %d: %q, %v", message, answer, err)
+		}
+	}
+	if forgot.Load() != 0 {
+		t.Error("a message for an agent made it forget")
+	}
+	keys, _ := serve(t, Options{})
+	for _, name := range []string{query.ForGit, "unseal", aliveQuestion} {
+		if got, err := query.Holder(keys, name, []byte("x")); err == nil {
+			t.Errorf("the agent answers %s: %q", name, got)
+		}
+	}
+	conn, err := agent.OpenOwn(keys)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	if DoorAnswers(keys) || AgentAnswers(chestDoor) || !DoorAnswers(chestDoor) || !AgentAnswers(keys) {
+		t.Error("one is taken for the other")
+	}
+}
+
+// TestIdleClientsShutNobodyOut leaves more connections open than the holder serves at once.
+func TestIdleClientsShutNobodyOut(t *testing.T) {
+	t.Parallel()
+	keys, _ := serve(t, Options{})
+	chestDoor, _, _ := door(t, 0)
+	for _, socket := range []string{keys, chestDoor} {
+		for range maxClients + 50 {
+			conn, err := net.Dial("unix", socket)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer conn.Close()
+		}
+	}
+	load(t, keys, time.Hour)
+	if _, err := query.Holder(chestDoor, "another", []byte("tide")); err != nil {
+		t.Errorf("at the door: %v", err)
+	}
+}
+
+// TestLongMessages hangs up on whoever sends more than there is to say, and lives on.
+func TestLongMessages(t *testing.T) {
+	t.Parallel()
+	keys, _ := serve(t, Options{})
+	chestDoor, _, _ := door(t, 0)
+	for _, socket := range []string{keys, chestDoor} {
+		for _, length := range []uint32{query.MaxMessage + 1, 16 << 20, 1<<32 - 1} {
+			conn, err := net.Dial("unix", socket)
+			if err != nil {
+				t.Fatal(err)
+			}
+			header := binary.BigEndian.AppendUint32(nil, length)
+			_, _ = conn.Write(append(header, bytes.Repeat([]byte{11}, 1000)...))
+			if err := conn.SetReadDeadline(time.Now().Add(20 * time.Second)); err != nil {
+				t.Fatal(err)
+			}
+			if n, err := conn.Read(make([]byte, 1)); err == nil || errors.Is(err, os.ErrDeadlineExceeded) {
+				t.Errorf("%d bytes: it answers %d, %v", length, n, err)
+			}
+			_ = conn.Close()
+		}
+	}
+	load(t, keys, time.Hour)
 }
 
 // TestOneAtATime starts a second holder beside a living one, and one over a dead one's socket.
@@ -185,14 +298,17 @@ func TestOneAtATime(t *testing.T) {
 	t.Parallel()
 	socket, _ := serve(t, Options{})
 	load(t, socket, time.Hour)
-	if err := Serve(t.Context(), Options{Socket: socket}); !errors.Is(err, ErrRunning) {
+	if err := Serve(t.Context(), Options{Socket: socket, Content: keeper()}); !errors.Is(err, ErrRunning) {
 		t.Errorf("the second: %v", err)
 	}
-	if !Answers(socket) {
+	if !AgentAnswers(socket) {
 		t.Error("the first does not answer any more")
 	}
 
 	stale := filepath.Join(t.TempDir(), "agent")
+	if err := os.Chmod(filepath.Dir(stale), 0o700); err != nil {
+		t.Fatal(err)
+	}
 	listener, err := net.Listen("unix", stale)
 	if err != nil {
 		t.Fatal(err)
@@ -201,11 +317,11 @@ func TestOneAtATime(t *testing.T) {
 	if err := listener.Close(); err != nil {
 		t.Fatal(err)
 	}
-	if Answers(stale) {
+	if AgentAnswers(stale) {
 		t.Fatal("a dead socket answers")
 	}
 	serve(t, Options{Socket: stale})
-	if !Answers(stale) {
+	if !AgentAnswers(stale) {
 		t.Error("a stale socket stands in the way")
 	}
 }
@@ -224,7 +340,7 @@ func TestPrivate(t *testing.T) {
 		}
 	}
 	long := filepath.Join(t.TempDir(), strings.Repeat("x", 100), "agent")
-	if err := Serve(context.Background(), Options{Socket: long}); err == nil || !strings.Contains(err.Error(), "bytes") {
+	if err := Serve(context.Background(), Options{Socket: long, Content: keeper()}); err == nil || !strings.Contains(err.Error(), "bytes") {
 		t.Errorf("a path too long for a socket: %v", err)
 	}
 }
@@ -240,7 +356,7 @@ func TestNotInAnothersHome(t *testing.T) {
 	if err := errors.Join(os.Mkdir(home, 0o700), os.Chown(home, 65534, 65534)); err != nil {
 		t.Fatal(err)
 	}
-	err := Serve(t.Context(), Options{Socket: filepath.Join(home, "state", "run", "agent")})
+	err := Serve(t.Context(), Options{Socket: filepath.Join(home, "state", "run", "agent"), Content: keeper()})
 	if err == nil || !strings.Contains(err.Error(), "belongs to somebody else") {
 		t.Errorf("served there: %v", err)
 	}

@@ -10,6 +10,8 @@ import (
 	"os"
 	"os/exec"
 	"syscall"
+
+	"Unicrux/core/peer"
 )
 
 // ownerOnly tells that permissions say who may enter a folder.
@@ -54,6 +56,9 @@ func isMine(info fs.FileInfo) bool {
 // detach gives the process a session of its own, so that it survives the terminal.
 func detach(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true} }
 
+// noFollow keeps a lock file from being led elsewhere by a link.
+const noFollow = syscall.O_NOFOLLOW
+
 // fromSelf tells whether the other end of a connection is this very user. Not even root is
 // served: a command run by sudo would sign in as somebody else than it should.
 func fromSelf(conn net.Conn) bool {
@@ -66,11 +71,18 @@ func fromSelf(conn net.Conn) bool {
 		return false
 	}
 	mine := false
-	err = raw.Control(func(fd uintptr) {
-		uid, err := peer(int(fd))
-		mine = err == nil && uid == os.Geteuid()
-	})
+	err = raw.Control(func(fd uintptr) { mine = peer.Self(int(fd)) })
 	return err == nil && mine
+}
+
+// Listens tells whether anybody of this user's listens at a socket.
+func Listens(socket string) bool {
+	conn, err := net.Dial("unix", socket)
+	if err != nil {
+		return false
+	}
+	defer conn.Close() //nolint:errcheck // nothing was said
+	return fromSelf(conn)
 }
 
 // mostHeard is what is read at once: the whole of any usual question.

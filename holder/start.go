@@ -11,16 +11,27 @@ import (
 	"time"
 
 	"Unicrux/core/agent"
+	"Unicrux/core/query"
 )
 
 // ready is what a started holder writes to its output once it listens; anything else
 // there is the reason why it does not.
 const ready = "ready"
 
-// Start makes sure that a holder serves socket: it starts line, a command line that calls
+// AgentAnswers tells whether a holder serves a socket as an ssh agent.
+func AgentAnswers(socket string) bool {
+	conn, err := agent.OpenOwn(socket)
+	if err != nil {
+		return false
+	}
+	_, err = conn.Holdings()
+	return errors.Join(err, conn.Close()) == nil
+}
+
+// Start makes sure that a holder runs, as answers tells: it starts line, a command line that calls
 // [Serve] and [Report], in the background, and waits until it listens.
-func Start(ctx context.Context, socket string, environ []string, line ...string) error {
-	if Answers(socket) {
+func Start(ctx context.Context, answers func() bool, environ []string, line ...string) error {
+	if answers() {
 		return nil
 	}
 	cmd := exec.Command(line[0], line[1:]...) // not of ctx: it outlives this process
@@ -60,10 +71,10 @@ func Report(out *os.File, err error) {
 	_ = out.Close()
 }
 
-// Stop makes the holder forget everything and waits for its end. It tells whether there
-// was one.
-func Stop(ctx context.Context, socket string) (ran bool, err error) {
-	conn, err := agent.Open(socket)
+// StopAgent makes the holder that is an ssh agent forget everything, and waits for its end. It tells
+// whether there was one.
+func StopAgent(ctx context.Context, socket string) (ran bool, err error) {
+	conn, err := agent.OpenOwn(socket)
 	if err != nil {
 		return false, nil
 	}
@@ -74,15 +85,25 @@ func Stop(ctx context.Context, socket string) (ran bool, err error) {
 	if err := conn.UnloadAll(); err != nil {
 		return true, err
 	}
-	for err == nil { // until it hangs up
-		if _, gone := conn.Holdings(); gone != nil {
-			return true, nil
-		}
+	return true, untilGone(ctx, func() bool { _, err := conn.Holdings(); return err == nil })
+}
+
+// StopDoor does the same to the holder that answers about the chest.
+func StopDoor(ctx context.Context, socket string) (ran bool, err error) {
+	if _, err := query.Holder(socket, forgetQuestion, nil); err != nil {
+		return false, nil
+	}
+	return true, untilGone(ctx, func() bool { return DoorAnswers(socket) })
+}
+
+// untilGone waits until nobody answers any more.
+func untilGone(ctx context.Context, answers func() bool) error {
+	for answers() {
 		select {
 		case <-ctx.Done():
-			err = ctx.Err()
+			return ctx.Err()
 		case <-time.After(time.Millisecond):
 		}
 	}
-	return true, err
+	return nil
 }

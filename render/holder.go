@@ -20,12 +20,23 @@ type HolderView struct {
 	PID    int // 0 when it is not known
 	Tilde  func(string) string
 	Now    time.Time
+
+	ChestUntil *time.Time // until when the chest is held open; nil when it is not
+	ChestPID   int        // of the process that does; 0 when it is not known
+}
+
+// ChestHeld says until when the chest is held open, if it is.
+func (s Style) ChestHeld(v HolderView) string {
+	if v.ChestUntil == nil {
+		return ""
+	}
+	return s.Sentences("The chest is open until " + v.ChestUntil.Local().Format("15:04") + ".")
 }
 
 // Holder writes what the holder holds, and until when.
 func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
 	if len(holdings) == 0 {
-		return s.Sentences("The holder runs and holds nothing. It ends by itself unless it is soon given a key.")
+		return s.Sentences("The holder runs and holds nothing. It ends by itself unless it is soon given a key.") + s.ChestHeld(v)
 	}
 	var rows [][]string
 	for _, h := range holdings {
@@ -33,11 +44,22 @@ func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
 		if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
 			kind, line = sshkey.Kind(key), s.tideLine(sshkey.Eye(key))
 		}
-		rows = append(rows, []string{heldName(h.Comment, v.Tilde), kind, line, until(h.Ends, v.Now)})
+		rows = append(rows, []string{heldName(h.Comment, v.Tilde), kind, line, until(h.Ends, v.Now), heldWith(h)})
 	}
 	return s.Sentences("The holder keeps "+count(len(rows), "key", "keys")+" unlocked.") + "\n" +
-		s.table([]string{"key", "kind", "tide line", "forgotten"}, rows) + "\n" +
+		s.table([]string{"key", "kind", "tide line", "forgotten", "used"}, rows) + "\n" + s.ChestHeld(v) +
 		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}}, {label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
+}
+
+// heldWith says how freely a key may be used.
+func heldWith(h agent.Holding) string {
+	switch {
+	case h.Confirm:
+		return "after asking you"
+	case h.Limited:
+		return "for some hosts alone"
+	}
+	return "without asking"
 }
 
 // heldName is how a key in an agent is called: by its file, where the comment is one.
@@ -70,14 +92,20 @@ func HolderDocument(v HolderView, holdings []agent.Holding) any {
 		Comment     string `json:"comment"`
 		Fingerprint string `json:"fingerprint"`
 		Until       string `json:"until"`
+		Confirm     bool   `json:"confirm"`
 	}
 	var pid *int
 	if v.PID != 0 {
 		pid = &v.PID
 	}
+	var chest *string
+	if v.ChestUntil != nil {
+		text := v.ChestUntil.UTC().Format(time.RFC3339)
+		chest = &text
+	}
 	list := []holding{}
 	for _, h := range holdings {
-		entry := holding{Comment: h.Comment, Until: h.Ends.UTC().Format(time.RFC3339)}
+		entry := holding{Comment: h.Comment, Until: h.Ends.UTC().Format(time.RFC3339), Confirm: h.Confirm}
 		if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
 			entry.Fingerprint = sshkey.Fingerprint(key)
 		}
@@ -89,5 +117,6 @@ func HolderDocument(v HolderView, holdings []agent.Holding) any {
 		Socket string    `json:"socket"`
 		PID    *int      `json:"pid"` // null when none runs
 		Keys   []holding `json:"keys"`
-	}{"unicrux.holder/1", v.Runs, v.Socket, pid, list}
+		Chest  *string   `json:"chest_until"` // null while it is closed
+	}{"unicrux.holder/1", v.Runs, v.Socket, pid, list, chest}
 }

@@ -10,9 +10,11 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
+	"Unicrux/core/workstation"
 )
 
 // Host writes all about one described host.
@@ -35,16 +37,51 @@ func (s Style) Host(d *describe.Description) string {
 func (s Style) Source(source hosts.Source) string {
 	d := source.Description
 	rows := []row{
-		{label: "from", tone: grey, lines: []string{source.From}},
+		{label: "from", tone: grey, lines: []string{foreign.Clean(source.From)}},
 		{label: "host", tone: grey, lines: []string{d.Name + ": " + fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}},
 	}
 	if d.SSH.Address != "" {
 		rows = append(rows, row{label: "address", tone: ochre, lines: []string{d.SSH.Address}})
 	}
-	if addresses := d.Addresses(); len(addresses) > 0 {
-		rows = append(rows, row{label: "secrets to", tone: grey, lines: addresses})
-	}
+	rows = append(rows, secretsTo(d)...)
 	return s.block(11, append(rows, row{label: "fingerprint", tone: grey, lines: []string{source.Fingerprint()}})) + "\n"
+}
+
+// secretsTo lists the places to which a secret may go, and who vouches for each.
+func secretsTo(d *describe.Description) []row {
+	var rows []row
+	for _, there := range d.Destinations() {
+		who := "vouched for by the authorities of this system"
+		if there.Authority != "" {
+			who = "vouched for by the description's own certificate authority, SHA-256 " + there.Authority[:16] + "…"
+		}
+		where := there.Origin
+		if there.Address != "" {
+			where += " at " + there.Address
+		}
+		rows = append(rows, row{label: "secrets to", tone: grey, lines: []string{where + " (" + there.For + ")", who}})
+	}
+	return rows
+}
+
+// ReplacedSource holds a description against the one whose place it would take.
+func (s Style) ReplacedSource(source hosts.Source, old hosts.Replacement) string {
+	name := source.Description.Name
+	text := s.Sentences("A description of "+name+" is here already. This one differs:") +
+		s.Plan([]workstation.Difference{{Words: "The description of " + name + " would be replaced.", Path: name + ".toml", Before: old.Text, After: source.Text}}, func(path string) string { return path })
+	if old.Description == nil {
+		return text + "\n" + s.Source(source)
+	}
+	was := map[origin.Place]bool{}
+	for _, place := range old.Description.Places() {
+		was[place] = true
+	}
+	for _, place := range source.Description.Places() {
+		if !was[place] {
+			text += s.Careful([]string{"New: secrets may go to " + place.String() + "."})
+		}
+	}
+	return text + "\n" + s.Source(source)
 }
 
 // byHand are the operations that a person does in place of a host's interface.

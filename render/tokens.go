@@ -7,8 +7,21 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/oauth"
+	"Unicrux/core/origin"
 	"Unicrux/core/ready"
 )
+
+// OtherPlaces holds the places for which a token was kept against those to which it would go now.
+func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
+	texts := func(places []origin.Place) (list []string) {
+		for _, p := range places {
+			list = append(list, p.String())
+		}
+		return list
+	}
+	return s.Sentences("The description of "+e.Host+" leads elsewhere than when the token "+e.Name+" was kept.") +
+		s.block(11, []row{{label: "kept for", tone: grey, lines: texts(e.Places)}, {label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
+}
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.
 func (s Style) KeptToken(e chest.Entry, proven *ready.Proven, now time.Time) string {

@@ -5,6 +5,8 @@ import (
 	"os"
 	"strings"
 	"time"
+
+	"Unicrux/core/peer"
 )
 
 // dial opens the platform's named pipe, or a socket of the kind that Windows has since 2018.
@@ -12,7 +14,7 @@ func dial(socket string) (net.Conn, error) {
 	if !strings.HasPrefix(socket, `\\.\pipe\`) {
 		return net.DialTimeout("unix", socket, patience)
 	}
-	f, err := os.OpenFile(socket, os.O_RDWR, 0)
+	f, err := peer.Dial(socket)
 	if err != nil {
 		return nil, err
 	}
@@ -25,3 +27,8 @@ type pipe struct{ *os.File }
 func (pipe) LocalAddr() net.Addr           { return &net.UnixAddr{Net: "pipe"} }
 func (p pipe) RemoteAddr() net.Addr        { return &net.UnixAddr{Net: "pipe", Name: p.Name()} }
 func (p pipe) SetDeadline(time.Time) error { return nil } // not for blocking handles
+
+// ownProcess is made sure of when a pipe is opened.
+func ownProcess(net.Conn) bool { return true }
+
+func ownSocket(string) error { return nil }

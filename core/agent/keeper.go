@@ -1,8 +1,12 @@
 package agent
 
 import (
-	"encoding/json"
+	"bytes"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
 	"errors"
+	"net"
 	"slices"
 	"sync"
 	"time"
@@ -10,56 +14,56 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/query"
+	"Unicrux/core/lifetime"
 )
 
 // WorkingDay is how long a key is held for which nobody said how long: ssh says nothing
 // when it hands a key over by itself ("AddKeysToAgent yes", ssh_config(5)).
 const WorkingDay = 8 * time.Hour
 
-// holdingsQuestion is the name of the one extension that a [Keeper] knows (section 3.8 of
-// the draft): what it holds, and until when.
-const holdingsQuestion = "holdings@unicrux"
+// lockPause is how long an answer to a wrong passphrase for unlocking takes, so that nobody guesses
+// quickly.
+const lockPause = 200 * time.Millisecond
 
-// Reasons for which a keeper does not take a key, for errors.Is.
+// Reasons for which a keeper does not do what it is asked, for errors.Is.
 var (
-	errRetired = errors.New("this agent is about to end")
-	errNoLock  = errors.New("this agent cannot be locked; it can be made to forget")
+	errRetired   = errors.New("this agent is about to end")
+	errLocked    = errors.New("this agent is locked")
+	errNotLocked = errors.New("this agent is not locked, or by another passphrase")
+	errNoKey     = errors.New("this agent holds no such key")
+	errRefused   = errors.New("the person, or a constraint of the key, does not allow this")
+	errNoAsking  = errors.New("a key that asks each time needs a program that asks (SSH_ASKPASS)")
 )
 
-// A Holding is a key that a keeper holds.
-type Holding struct {
-	Blob    []byte    // the public half (RFC 4253, section 6.6)
-	Comment string    // uncleaned
-	Ends    time.Time // when it is forgotten
-}
-
-// A Keeper is an ssh agent that forgets every key on time. Time is that of the calendar,
-// not of a running process: a laptop that slept over night has forgotten in the morning.
-// Constraints that it cannot keep it refuses, and the key with them.
+// A Keeper is an ssh agent that forgets every key on time ([lifetime.Clock]). What a key was given
+// with (a lifetime, asking each time, destinations) it keeps; a constraint that it does not know it
+// refuses, and the key with it. It speaks to several clients at once: [Keeper.Serve].
 type Keeper struct {
-	agent.ExtendedAgent // signs
+	clock lifetime.Clock
+	ask   func(question string) bool // asks the person; nil where nobody can be asked
 
-	now     func() time.Time
 	mu      sync.Mutex
-	held    []Holding
+	held    []*heldKey
 	retired bool
-	vault   Vault         // answers further questions; nil for none
+	lock    []byte        // what unlocks it, hashed; nil while it is not locked
 	changed chan struct{} // has one in it when what is held may have changed
 }
 
-// A Vault holds what is not a key, and answers questions of its own.
-type Vault interface {
-	// Forget drops what has ended, and tells when the next ends; ok is false when nothing is held.
-	Forget() (next time.Time, ok bool)
-	RemoveAll()
-	// Answer answers a question; known is false for one that is not its own.
-	Answer(name string, question []byte) (answer []byte, known bool, err error)
+// A heldKey is one private key, and what it was given with.
+type heldKey struct {
+	blob         []byte // the public key (RFC 4253, section 6.6)
+	comment      string // uncleaned
+	signer       ssh.Signer
+	private      any // for wiping
+	ends         lifetime.Deadline
+	confirm      bool
+	destinations []destination // empty for anywhere
 }
 
-// NewKeeper makes a keeper that holds nothing. now is the clock; vault may be nil.
-func NewKeeper(now func() time.Time, vault Vault) *Keeper {
-	return &Keeper{ExtendedAgent: agent.NewKeyring().(agent.ExtendedAgent), now: now, vault: vault, changed: make(chan struct{}, 1)}
+// NewKeeper makes a keeper that holds nothing. ask asks the person a question, for keys that were
+// given to be asked about each time; nil where nobody can be asked.
+func NewKeeper(clock lifetime.Clock, ask func(question string) bool) *Keeper {
+	return &Keeper{clock: clock, ask: ask, changed: make(chan struct{}, 1)}
 }
 
 // Changed tells when it is time to call [Keeper.Forget] anew.
@@ -72,37 +76,36 @@ func (k *Keeper) tell() {
 	}
 }
 
-// calendar is the time without the clock of the process, which stands still in sleep.
-func (k *Keeper) calendar() time.Time { return k.now().Round(0) }
+// Serve speaks to one client until it leaves.
+func (k *Keeper) Serve(conn net.Conn) { _ = agent.ServeAgent(&session{keeper: k}, conn) }
 
-// Forget drops what has ended, and returns when the next key ends; ok is false when
+// Forget drops what has ended, and tells how long it is until the next key ends; ok is false when
 // nothing is held.
-func (k *Keeper) Forget() (next time.Time, ok bool) {
+func (k *Keeper) Forget() (left time.Duration, ok bool) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	return k.forget()
 }
 
-func (k *Keeper) forget() (next time.Time, ok bool) {
-	now := k.calendar()
-	k.held = slices.DeleteFunc(k.held, func(h Holding) bool {
-		if h.Ends.After(now) {
+func (k *Keeper) forget() (left time.Duration, ok bool) {
+	k.drop(func(h *heldKey) bool { return k.clock.Passed(h.ends) })
+	for _, h := range k.held {
+		if until := k.clock.Left(h.ends); !ok || until < left {
+			left, ok = until, true
+		}
+	}
+	return left, ok
+}
+
+// drop forgets keys, and wipes what can be reached of them.
+func (k *Keeper) drop(which func(*heldKey) bool) {
+	k.held = slices.DeleteFunc(k.held, func(h *heldKey) bool {
+		if !which(h) {
 			return false
 		}
-		_ = k.ExtendedAgent.Remove(&agent.Key{Blob: h.Blob}) // it may have been replaced or taken out
+		wipe(h.private)
 		return true
 	})
-	for _, h := range k.held {
-		if !ok || h.Ends.Before(next) {
-			next, ok = h.Ends, true
-		}
-	}
-	if k.vault != nil {
-		if ends, holds := k.vault.Forget(); holds && (!ok || ends.Before(next)) {
-			next, ok = ends, true
-		}
-	}
-	return next, ok
 }
 
 // Retire makes the keeper take no more keys, provided that it holds none. Whoever loads a
@@ -117,128 +120,117 @@ func (k *Keeper) Retire() bool {
 	return true
 }
 
-// Add takes a key for its lifetime, or for a [WorkingDay].
-func (k *Keeper) Add(key agent.AddedKey) error {
+// RemoveAll forgets everything.
+func (k *Keeper) RemoveAll() {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if k.retired {
-		return errRetired
-	}
-	lifetime := WorkingDay
-	if key.LifetimeSecs > 0 {
-		lifetime = time.Duration(key.LifetimeSecs) * time.Second
-	}
-	key.LifetimeSecs = 0 // the ring counts by the clock of the process
-	if err := k.ExtendedAgent.Add(key); err != nil {
-		return err
-	}
-	blob, err := blobOf(key)
+	k.drop(func(*heldKey) bool { return true })
+	k.lock = nil
+	k.tell()
+}
+
+// add takes a key for its lifetime, or for a [WorkingDay].
+func (k *Keeper) add(key agent.AddedKey) error {
+	h, err := k.taken(key)
 	if err != nil {
 		return err
 	}
-	k.drop(blob)
-	k.held = append(k.held, Holding{Blob: blob, Comment: key.Comment, Ends: k.calendar().Add(lifetime)})
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	switch {
+	case k.retired:
+		return errRetired
+	case k.lock != nil:
+		return errLocked
+	}
+	k.drop(func(old *heldKey) bool { return bytes.Equal(old.blob, h.blob) })
+	k.held = append(k.held, h)
 	k.tell()
 	return nil
 }
 
-func blobOf(key agent.AddedKey) ([]byte, error) {
-	if key.Certificate != nil {
-		return key.Certificate.Marshal(), nil
-	}
+// taken is what is held of a key that is given.
+func (k *Keeper) taken(key agent.AddedKey) (*heldKey, error) {
 	signer, err := ssh.NewSignerFromKey(key.PrivateKey)
+	if err == nil && key.Certificate != nil {
+		signer, err = ssh.NewCertSigner(key.Certificate, signer)
+	}
 	if err != nil {
 		return nil, err
 	}
-	return signer.PublicKey().Marshal(), nil
+	if key.ConfirmBeforeUse && k.ask == nil {
+		return nil, errNoAsking
+	}
+	lasts := WorkingDay
+	if key.LifetimeSecs > 0 {
+		lasts = time.Duration(key.LifetimeSecs) * time.Second
+	}
+	h := &heldKey{blob: signer.PublicKey().Marshal(), comment: key.Comment, signer: signer, private: key.PrivateKey, ends: k.clock.In(lasts), confirm: key.ConfirmBeforeUse}
+	for _, extension := range key.ConstraintExtensions {
+		if h.destinations, err = readDestinations(extension); err != nil {
+			return nil, err
+		}
+	}
+	return h, nil
 }
 
-func (k *Keeper) drop(blob []byte) {
-	k.held = slices.DeleteFunc(k.held, func(h Holding) bool { return string(h.Blob) == string(blob) })
-}
-
-// Remove forgets one key.
-func (k *Keeper) Remove(key ssh.PublicKey) error {
+// remove forgets one key.
+func (k *Keeper) remove(key ssh.PublicKey) error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.drop(key.Marshal())
+	if k.lock != nil {
+		return errLocked
+	}
+	blob, before := key.Marshal(), len(k.held)
+	k.drop(func(h *heldKey) bool { return bytes.Equal(h.blob, blob) })
 	k.tell()
-	return k.ExtendedAgent.Remove(key)
+	if len(k.held) == before {
+		return errNoKey
+	}
+	return nil
 }
 
-// RemoveAll forgets everything.
-func (k *Keeper) RemoveAll() error {
+// now lists what is held at this moment: nothing while it is locked.
+func (k *Keeper) now() []*heldKey {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.held = nil
-	if k.vault != nil {
-		k.vault.RemoveAll()
+	if k.forget(); k.lock != nil {
+		return nil
 	}
-	k.tell()
-	return k.ExtendedAgent.RemoveAll()
+	return slices.Clone(k.held)
 }
 
-// List lists what is held now.
-func (k *Keeper) List() ([]*agent.Key, error) {
-	k.Forget()
-	return k.ExtendedAgent.List()
-}
-
-// Sign signs by a key that is still held.
-func (k *Keeper) Sign(key ssh.PublicKey, data []byte) (*ssh.Signature, error) {
-	return k.SignWithFlags(key, data, 0)
-}
-
-// SignWithFlags signs by a key that is still held.
-func (k *Keeper) SignWithFlags(key ssh.PublicKey, data []byte, flags agent.SignatureFlags) (*ssh.Signature, error) {
-	k.Forget()
-	return k.ExtendedAgent.SignWithFlags(key, data, flags)
-}
-
-// Lock is refused: the ring could forget nothing while it is locked.
-func (k *Keeper) Lock([]byte) error { return errNoLock }
-
-// Unlock is refused as well.
-func (k *Keeper) Unlock([]byte) error { return errNoLock }
-
-// Extension answers what is held, and what the vault answers.
-func (k *Keeper) Extension(name string, question []byte) ([]byte, error) {
+// Lock makes the keeper answer as if it held nothing, until it is unlocked. It forgets on time all
+// the same.
+func (k *Keeper) Lock(passphrase []byte) error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if name != holdingsQuestion {
-		if k.vault == nil || k.retired {
-			return nil, agent.ErrExtensionUnsupported
-		}
-		before, held := k.vault.Forget()
-		answer, known, err := k.vault.Answer(name, question)
-		if !known {
-			return nil, agent.ErrExtensionUnsupported
-		}
-		if after, holds := k.vault.Forget(); holds != held || !after.Equal(before) {
-			k.tell()
-		}
-		return append([]byte{query.Response}, answer...), err
+	if k.lock != nil {
+		return errLocked
 	}
-	k.forget()
-	text, err := json.Marshal(append([]Holding{}, k.held...))
-	return append([]byte{query.Response}, text...), err
+	salt := make([]byte, sha256.Size)
+	_, _ = rand.Read(salt) // never fails (crypto/rand)
+	k.lock = append(salt, lockSum(salt, passphrase)...)
+	return nil
 }
 
-// ErrNotKeeper is returned for an agent that is not ours.
-var ErrNotKeeper = errors.New("another agent, which does not tell how long it holds a key")
-
-// Holdings asks a keeper what it holds, and until when.
-func (c *Conn) Holdings() ([]Holding, error) {
-	if err := c.conn.SetDeadline(time.Now().Add(patience)); err != nil {
-		return nil, err
+// Unlock takes the lock off again.
+func (k *Keeper) Unlock(passphrase []byte) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.lock == nil {
+		return errNotLocked
 	}
-	answer, err := c.client.Extension(holdingsQuestion, nil)
-	var holdings []Holding
-	if err != nil || len(answer) < 1 || json.Unmarshal(answer[1:], &holdings) != nil {
-		return nil, ErrNotKeeper
+	salt, sum := k.lock[:sha256.Size], k.lock[sha256.Size:]
+	if subtle.ConstantTimeCompare(sum, lockSum(salt, passphrase)) == 0 {
+		time.Sleep(lockPause) // nobody else is answered meanwhile, so many guesses at once take as long
+		return errNotLocked
 	}
-	return holdings, c.conn.SetDeadline(time.Time{})
+	k.lock = nil
+	return nil
 }
 
-// UnloadAll takes every key out of the agent.
-func (c *Conn) UnloadAll() error { return c.client.RemoveAll() }
+func lockSum(salt, passphrase []byte) []byte {
+	sum := sha256.Sum256(slices.Concat(salt, passphrase))
+	return sum[:]
+}

@@ -11,6 +11,7 @@ package chest
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -20,6 +21,7 @@ import (
 	"time"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
@@ -33,6 +35,16 @@ var (
 	ErrLost    = errors.New("the chest knows the entry, and its secret is not there any more")
 	ErrWrong   = errors.New("this passphrase does not open the chest")
 	ErrBusy    = errors.New("another program holds the chest")
+
+	// ErrSwapped is returned for an entry whose secret was sealed for something else: whoever could
+	// write in the chest's folder made it look as if it were for this.
+	ErrSwapped = errors.New("the secret in this entry was kept for something else: the file was changed, and not by Unicrux")
+	// ErrSeal is returned where new secrets would be sealed to somebody else than who opens the chest.
+	ErrSeal = errors.New("the key file of the chest names somebody else than who opens the chest: it was changed, and not by Unicrux")
+	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
+	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
+	// ErrLarge is returned for a secret that is larger than any.
+	ErrLarge = errors.New("larger than a secret can be")
 )
 
 // A Kind is a place where secrets are.
@@ -58,6 +70,10 @@ type Entry struct {
 	At       string `json:"at"`       // the host as in URLs, with its port when one stands there
 	Path     string `json:"path,omitempty"`
 	User     string `json:"user"` // what git gives as user name
+
+	// Places are where the secret may go, as they were when it was kept: to git's host, to the host's
+	// interface, to the server by which one signs in.
+	Places []origin.Place `json:"places,omitempty"`
 
 	Host     string    `json:"host,omitempty"` // the name of its description
 	Account  string    `json:"account,omitempty"`
@@ -100,20 +116,49 @@ type Secret struct {
 	Former  secret.Text // the token that is owed ([Entry]): many hosts let a token revoke itself alone
 }
 
+// Bound gives the token for the places for which the entry was kept.
+func (s Secret) Bound(e Entry) origin.Bound { return origin.Bind(s.Token, e.Places...) }
+
+// sealedSecret is what is sealed: the secret together with what it is for. So nobody who can write
+// in the folder, and cannot open the chest, makes a secret answer for something else.
 type sealedSecret struct {
-	Token   []byte `json:"token"`
-	Refresh []byte `json:"refresh,omitempty"`
-	Former  []byte `json:"former,omitempty"`
+	For     purpose `json:"for"`
+	Token   []byte  `json:"token"`
+	Refresh []byte  `json:"refresh,omitempty"`
+	Former  []byte  `json:"former,omitempty"`
 }
 
-func (s Secret) marshal() ([]byte, error) {
-	return json.Marshal(sealedSecret{s.Token.Reveal(), s.Refresh.Reveal(), s.Former.Reveal()})
+// purpose is what a secret is sealed for.
+type purpose struct {
+	Name, Protocol, At, Path, User string
+	Places                         []origin.Place
 }
 
-func unmarshal(text []byte) (Secret, error) {
+func (e Entry) purpose() purpose { return purpose{e.Name, e.Protocol, e.At, e.Path, e.User, e.Places} }
+
+func (p purpose) is(other purpose) bool {
+	return slices.Equal(p.Places, other.Places) && p.Name == other.Name && p.Protocol == other.Protocol && p.At == other.At && p.Path == other.Path && p.User == other.User
+}
+
+// maxSecret bounds a secret with what it is for: the holder takes no longer messages.
+const maxSecret = 180 << 10
+
+func (s Secret) marshal(e Entry) ([]byte, error) {
+	text, err := json.Marshal(sealedSecret{e.purpose(), s.Token.Reveal(), s.Refresh.Reveal(), s.Former.Reveal()})
+	if len(text) > maxSecret {
+		return nil, ErrLarge
+	}
+	return text, err
+}
+
+// unmarshal reads what was sealed for an entry. The error is [ErrDamaged], or [ErrSwapped].
+func unmarshal(text []byte, e Entry) (Secret, error) {
 	var s sealedSecret
 	if err := json.Unmarshal(text, &s); err != nil {
 		return Secret{}, ErrDamaged
+	}
+	if !s.For.is(e.purpose()) {
+		return Secret{}, fmt.Errorf("%s: %w", e.Name, ErrSwapped)
 	}
 	return Secret{secret.New(s.Token), secret.New(s.Refresh), secret.New(s.Former)}, nil
 }
@@ -121,14 +166,17 @@ func unmarshal(text []byte) (Secret, error) {
 // A Chest is the folder.
 type Chest struct {
 	folder string
-	socket string  // of the holder
+	seen   string  // the file in which this computer notes what it saw of the folder
+	socket string  // of the chest's door
 	opener opener  // for this process alone; nil as long as nobody gave the passphrase
 	recall *recall // nil in a process that does not live long
+	work   int     // how hard a passphrase is to guess, for tests; 0 for as hard as the library makes it
 }
 
 // Of returns the chest of a workstation, which may not be there yet.
 func Of(station *workstation.Station) *Chest {
-	return &Chest{folder: filepath.Join(station.Data, "chest"), socket: station.HolderSocket()}
+	folder := filepath.Join(station.Data, "chest")
+	return &Chest{folder: folder, seen: seenFile(station.State, folder), socket: station.DoorSocket()}
 }
 
 // Folder is where the files are.
@@ -154,12 +202,12 @@ func (c *Chest) List() ([]Entry, error) {
 // named reads entries by their names as they stand in file names.
 func (c *Chest) named(names []string) ([]Entry, error) {
 	var list []Entry
-	var damaged error
+	var damaged error // and what a newer version wrote
 	for _, name := range names {
 		e, err := read(c.entryFile(name))
 		switch {
 		case errors.Is(err, fs.ErrNotExist): // removed meanwhile, or not there yet
-		case errors.Is(err, ErrDamaged):
+		case errors.Is(err, ErrDamaged), errors.Is(err, ErrNewer):
 			damaged = errors.Join(damaged, err)
 		case err != nil:
 			return nil, err
@@ -245,26 +293,27 @@ func (c *Chest) put(e Entry, s Secret, name func(wanted string) (string, error))
 			return e, err
 		}
 	}
-	text, err := s.marshal()
-	if err != nil {
-		return e, err
-	}
-	var sealed []byte
-	if e.Kind == Sealed {
-		if sealed, err = c.seal(text); err != nil {
-			return e, err
-		}
-	}
 	return e, c.change(func() (err error) {
 		if e.Name, err = name(e.Name); err != nil {
 			return err
 		}
-		if e.Kind != Sealed {
-			if err := c.putElsewhere(e, text); err != nil {
-				return err
-			}
+		text, err := s.marshal(e) // its name is a part of what is sealed
+		if err != nil {
+			return err
+		}
+		var sealed []byte
+		if e.Kind == Sealed {
+			sealed, err = c.seal(text)
+		} else {
+			err = c.putElsewhere(e, text)
+		}
+		if err != nil {
+			return err
 		}
 		old, none := c.Entry(e.Name)
+		if errors.Is(none, ErrNewer) {
+			return none
+		}
 		if err := c.write(e, sealed); err != nil {
 			return err
 		}
@@ -282,9 +331,9 @@ func (c *Chest) Note(name string, change func(*Entry)) error {
 		if err != nil {
 			return err
 		}
-		before := c.mark(e)
-		if change(&e); c.mark(e) != before || e.check() != nil {
-			return errors.New("an entry keeps its name and its host")
+		before := e.purpose()
+		if change(&e); !e.purpose().is(before) || e.check() != nil {
+			return errors.New("an entry keeps what its secret is for")
 		}
 		return c.write(e, e.sealed)
 	})
@@ -297,7 +346,7 @@ func (c *Chest) Get(e Entry) (Secret, error) {
 		if err != nil {
 			return Secret{}, err
 		}
-		return unmarshal(text)
+		return unmarshal(text, e)
 	}
 	now := e
 	if len(e.sealed) == 0 { // one that was made here, and not read
@@ -316,7 +365,7 @@ func (c *Chest) Get(e Entry) (Secret, error) {
 	if err != nil {
 		return Secret{}, err
 	}
-	return unmarshal(text)
+	return unmarshal(text, e)
 }
 
 // Remove forgets an entry and its secret.

@@ -41,11 +41,14 @@ func conform(t *testing.T, c *Chest, kind Kind, unlock func()) {
 			t.Errorf("%s: %s: %v", kind, name, err)
 		}
 	}
-	if err := c.Note("forge", func(e *Entry) { e.User = "another" }); err != nil {
+	if err := c.Note("forge", func(e *Entry) { e.Label = "another" }); err != nil {
 		t.Errorf("%s: %v", kind, err)
 	}
-	if e, _ := c.Entry("forge"); e.User != "another" {
+	if e, _ := c.Entry("forge"); e.Label != "another" {
 		t.Errorf("%s: noted %+v", kind, e)
+	}
+	if err := c.Note("forge", func(e *Entry) { e.User = "another" }); err == nil {
+		t.Errorf("%s: what a secret is for was changed beside it", kind)
 	}
 	if added, err := c.Add(first, Secret{Token: secret.New([]byte("x"))}); added.Name != "forge-2" || err != nil {
 		t.Errorf("%s: a free name: %s, %v", kind, added.Name, err)

@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"net/url"
 	"os"
@@ -17,6 +16,7 @@ import (
 	"github.com/gofrs/flock"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
 
@@ -26,11 +26,15 @@ const lockPatience = time.Minute
 // maxFile bounds one entry's file.
 const maxFile = 1 << 20
 
+// version is that of all files of a chest. One with a higher version is left as it is ([ErrNewer]).
+const version = 1
+
 // A file is what stands in the file of an entry.
 type file struct {
-	Entry  json.RawMessage `json:"entry"`
-	Sum    string          `json:"sum"` // SHA-256 of the entry, by which damage is seen
-	Sealed []byte          `json:"sealed,omitempty"`
+	Version int             `json:"version"`
+	Entry   json.RawMessage `json:"entry"`
+	Sum     string          `json:"sum"` // SHA-256 of the entry, by which damage is seen
+	Sealed  []byte          `json:"sealed,omitempty"`
 }
 
 // hostFolder is where the marks of the entries for a protocol and a host are.
@@ -54,28 +58,35 @@ func (c *Chest) mark(e Entry) string {
 
 // read reads the file of an entry.
 func read(path string) (e Entry, err error) {
-	f, err := os.Open(path)
+	text, err := regular.Read(path, maxFile)
 	if err != nil {
+		if errors.Is(err, regular.ErrNot) || errors.Is(err, regular.ErrTooLarge) {
+			err = fmt.Errorf("%w: %w", ErrDamaged, err)
+		}
 		return e, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
-	text, err := io.ReadAll(io.LimitReader(f, maxFile))
-	if err != nil {
-		return e, err
+	if e, err = parse(text); err == nil && filepath.Base(path) != url.QueryEscape(e.Name)+".json" {
+		err = ErrDamaged
 	}
-	e, ok := parse(text)
-	if !ok || filepath.Base(path) != url.QueryEscape(e.Name)+".json" {
-		return e, fmt.Errorf("%w: %s", ErrDamaged, path)
+	if err != nil {
+		return e, fmt.Errorf("%w: %s", err, path)
 	}
 	return e, nil
 }
 
-// parse reads what [Chest.write] wrote; ok is false for anything else.
-func parse(text []byte) (e Entry, ok bool) {
+// parse reads what [Chest.write] wrote. The error is [ErrDamaged] or [ErrNewer].
+func parse(text []byte) (e Entry, err error) {
 	var content file
-	ok = json.Unmarshal(text, &content) == nil && json.Unmarshal(content.Entry, &e) == nil && sum(content.Entry) == content.Sum && e.check() == nil
+	switch {
+	case json.Unmarshal(text, &content) != nil:
+		return e, ErrDamaged
+	case content.Version > version:
+		return e, ErrNewer
+	case content.Version != version || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum || e.check() != nil:
+		return e, ErrDamaged
+	}
 	e.sealed = content.Sealed
-	return e, ok
+	return e, nil
 }
 
 func sum(text []byte) string {
@@ -88,7 +99,7 @@ func (c *Chest) write(e Entry, sealed []byte) error {
 	if err != nil {
 		return err
 	}
-	content, err := json.Marshal(file{text, sum(text), sealed})
+	content, err := json.Marshal(file{version, text, sum(text), sealed})
 	if err != nil {
 		return err
 	}
@@ -107,7 +118,7 @@ func (c *Chest) change(do func() error) error {
 	if err := os.MkdirAll(c.folder, 0o700); err != nil {
 		return err
 	}
-	lock := flock.New(filepath.Join(c.folder, "lock"), flock.SetPermissions(0o600))
+	lock := flock.New(filepath.Join(c.folder, "lock"), flock.SetPermissions(0o600), flock.SetFlag(os.O_CREATE|os.O_RDWR|regular.NoFollow))
 	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
 	defer cancel()
 	if locked, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil || !locked {
@@ -117,27 +128,49 @@ func (c *Chest) change(do func() error) error {
 		return ErrBusy
 	}
 	defer lock.Unlock() //nolint:errcheck // the lock ends with the process at the latest
-	return do()
+	if err := do(); err != nil {
+		return err
+	}
+	return c.advance()
 }
 
-// SetAside moves the files that are damaged out of the way, and tells where they lie now. Every
-// other entry stays as it is.
+// SetAside moves the files that are damaged out of the way, and tells where they lie now: entries
+// that cannot be read, those whose secret is damaged or for something else, as far as the chest is
+// open, and the key file where both its copies are damaged. Every other entry stays as it is.
 func (c *Chest) SetAside(now time.Time) (aside []string, err error) {
+	_, keyErr := c.key()
 	return aside, c.change(func() error {
+		move := func(path string) error {
+			to := filepath.Join(c.folder, filepath.Base(path)+".damaged-"+now.Format("2006-01-02-150405"))
+			err := os.Rename(path, to)
+			if err == nil {
+				aside = append(aside, to)
+			}
+			return err
+		}
+		if errors.Is(keyErr, ErrDamaged) {
+			for _, path := range c.keyPaths() {
+				if err := move(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+					return err
+				}
+			}
+		}
 		files, err := os.ReadDir(filepath.Join(c.folder, "entries"))
-		if err != nil {
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
 		for _, f := range files {
 			path := filepath.Join(c.folder, "entries", f.Name())
-			if _, err := read(path); !errors.Is(err, ErrDamaged) {
+			e, err := read(path)
+			if err == nil && e.Kind == Sealed {
+				_, err = c.Get(e)
+			}
+			if !errors.Is(err, ErrDamaged) && !errors.Is(err, ErrSwapped) {
 				continue
 			}
-			to := filepath.Join(c.folder, filepath.Base(path)+".damaged-"+now.Format("2006-01-02-150405"))
-			if err := os.Rename(path, to); err != nil {
+			if err := move(path); err != nil {
 				return err
 			}
-			aside = append(aside, to)
 		}
 		return nil
 	})

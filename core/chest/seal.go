@@ -8,25 +8,22 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"path/filepath"
 
 	"filippo.io/age"
 
 	"Unicrux/core/query"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
-
-// workFactor is how hard a passphrase is to guess: the logarithm of scrypt's N (RFC 7914). It
-// takes about a quarter of a second, once a working day.
-const workFactor = 16
 
 // An opener opens what was sealed.
 type opener func(sealed []byte) ([]byte, error)
 
 // keyFile is what stands in the file that opens and seals everything, which is there twice.
 type keyFile struct {
+	Version   int    `json:"version"`
 	Kind      Kind   `json:"kind,omitempty"`      // where new secrets go
 	Recipient string `json:"recipient,omitempty"` // to whom secrets are sealed
 	Identity  []byte `json:"identity,omitempty"`  // what opens them, sealed by the passphrase
@@ -43,26 +40,40 @@ func (c *Chest) keyPaths() []string {
 
 // key reads the key file, or its copy where it is damaged.
 func (c *Chest) key() (keyFile, error) {
-	var k keyFile
 	missing := 0
 	for _, path := range c.keyPaths() {
-		text, err := os.ReadFile(path)
+		text, err := regular.ReadOwn(path, maxFile)
 		if errors.Is(err, fs.ErrNotExist) {
 			missing++
 			continue
 		}
-		if err != nil {
-			return k, err
+		if err != nil && !errors.Is(err, regular.ErrNot) && !errors.Is(err, regular.ErrTooLarge) {
+			return keyFile{}, err
 		}
-		k = keyFile{}
-		if json.Unmarshal(text, &k) == nil && k.Sum == k.sum() {
+		switch k, err := parseKey(text); {
+		case err == nil:
 			return k, nil
+		case errors.Is(err, ErrNewer):
+			return keyFile{}, fmt.Errorf("%w: %s", err, path)
 		}
 	}
 	if missing == len(c.keyPaths()) {
 		return keyFile{}, nil
 	}
 	return keyFile{}, fmt.Errorf("%w: %s", ErrDamaged, c.keyPaths()[0])
+}
+
+// parseKey reads a key file. The error is [ErrDamaged] or [ErrNewer].
+func parseKey(text []byte) (k keyFile, err error) {
+	switch {
+	case json.Unmarshal(text, &k) != nil:
+		return keyFile{}, ErrDamaged
+	case k.Version > version:
+		return keyFile{}, ErrNewer
+	case k.Version != version || k.Sum != k.sum():
+		return keyFile{}, ErrDamaged
+	}
+	return k, nil
 }
 
 // changeKey writes both, one after the other.
@@ -75,7 +86,7 @@ func (c *Chest) changeKey(do func(*keyFile) error) error {
 		if err := do(&k); err != nil {
 			return err
 		}
-		k.Sum = k.sum()
+		k.Version, k.Sum = version, k.sum()
 		text, err := json.Marshal(k)
 		if err != nil {
 			return err
@@ -124,7 +135,7 @@ func (c *Chest) Lock(old, passphrase secret.Text) error {
 			return err
 		}
 	}
-	sealed, err := sealBy(passphrase, []byte(identity.String()))
+	sealed, err := c.sealBy(passphrase, []byte(identity.String()))
 	if err != nil {
 		return err
 	}
@@ -133,16 +144,20 @@ func (c *Chest) Lock(old, passphrase secret.Text) error {
 			return ErrWrong // another program was faster, with another passphrase
 		}
 		k.Recipient, k.Identity = identity.Recipient().String(), sealed
-		return nil
+		return c.see(k.Recipient)
 	})
 }
 
-func sealBy(passphrase secret.Text, text []byte) ([]byte, error) {
+// sealBy seals by a passphrase, which is as hard to guess as the library makes it: about a second of
+// work, once a working day.
+func (c *Chest) sealBy(passphrase secret.Text, text []byte) ([]byte, error) {
 	recipient, err := age.NewScryptRecipient(string(passphrase.Reveal()))
 	if err != nil {
 		return nil, err
 	}
-	recipient.SetWorkFactor(workFactor)
+	if c.work > 0 {
+		recipient.SetWorkFactor(c.work)
+	}
 	return sealTo(recipient, text)
 }
 
@@ -191,7 +206,8 @@ func open(identity age.Identity, sealed []byte) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(r, 1<<20))
 }
 
-// seal seals a text, for which nothing needs to be opened.
+// seal seals a text, for which nothing needs to be opened: to whom this computer has seen the chest
+// to belong. Where it has seen nothing yet (another computer made the chest), the chest must be open.
 func (c *Chest) seal(text []byte) ([]byte, error) {
 	k, err := c.key()
 	switch {
@@ -200,6 +216,9 @@ func (c *Chest) seal(text []byte) ([]byte, error) {
 	case k.Recipient == "":
 		return nil, ErrNoChest
 	}
+	if err := c.belongs(k.Recipient); err != nil {
+		return nil, err
+	}
 	recipient, err := age.ParseX25519Recipient(k.Recipient)
 	if err != nil {
 		return nil, ErrDamaged
@@ -207,10 +226,49 @@ func (c *Chest) seal(text []byte) ([]byte, error) {
 	return sealTo(recipient, text)
 }
 
-// Open opens the chest for this process, and gives the holder what opens it when it runs.
+// belongs makes sure that whoever opens the chest is a recipient.
+func (c *Chest) belongs(recipient string) error {
+	seen, err := c.lastSeen()
+	if err != nil {
+		return err
+	}
+	owner := seen.Recipient
+	if owner == "" {
+		answer, err := query.Holder(c.socket, recipientQuestion, nil)
+		if err != nil {
+			return fmt.Errorf("this computer has not seen yet to whom the chest belongs: %w", ErrClosed)
+		}
+		owner = string(answer)
+	}
+	if owner != recipient {
+		return ErrSeal
+	}
+	if seen.Recipient == "" {
+		return c.see(recipient)
+	}
+	return nil
+}
+
+// Sealable tells whether secrets can be put into the sealed part without opening it.
+func (c *Chest) Sealable() bool {
+	k, err := c.key()
+	return err == nil && k.Recipient != "" && c.belongs(k.Recipient) == nil
+}
+
+// Open opens the chest for this process, and gives the holder what opens it when it runs. The error
+// is [ErrSeal] where new secrets would be sealed to somebody else.
 func (c *Chest) Open(passphrase secret.Text) (Key, error) {
 	identity, err := c.identity(passphrase)
 	if err != nil {
+		return Key{}, err
+	}
+	k, err := c.key()
+	if err != nil {
+		return Key{}, err
+	}
+	if recipient := identity.Recipient().String(); recipient != k.Recipient {
+		return Key{}, ErrSeal
+	} else if err := c.see(recipient); err != nil {
 		return Key{}, err
 	}
 	c.opener = func(sealed []byte) ([]byte, error) { return open(identity, sealed) }
@@ -220,17 +278,23 @@ func (c *Chest) Open(passphrase secret.Text) (Key, error) {
 // A Key is what opens a chest, for the holder.
 type Key struct{ text secret.Text }
 
-// unseal opens a text: by this process, or by the holder.
+// unseal opens a text: by this process, or by the holder. The error is [ErrClosed] or [ErrDamaged].
 func (c *Chest) unseal(sealed []byte) ([]byte, error) {
 	if c.opener == nil {
 		text, err := query.Holder(c.socket, unsealQuestion, sealed)
-		if err != nil {
+		switch {
+		case errors.Is(err, query.ErrDamaged):
+			return nil, ErrDamaged
+		case err != nil:
 			return nil, ErrClosed
 		}
 		return text, nil
 	}
 	text, err := c.opener(sealed)
-	if err != nil {
+	switch {
+	case errors.Is(err, query.ErrNo): // it was closed meanwhile
+		return nil, ErrClosed
+	case err != nil:
 		return nil, ErrDamaged
 	}
 	return text, nil

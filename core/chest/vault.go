@@ -3,35 +3,35 @@ package chest
 import (
 	"crypto/sha256"
 	"encoding/json"
-	"errors"
-	"sync"
 	"time"
 
 	"filippo.io/age"
 
 	"Unicrux/core/agent"
+	"Unicrux/core/lifetime"
 	"Unicrux/core/query"
 	"Unicrux/core/workstation"
 )
 
-// The questions that a [Vault] answers, in the holder (extensions of the agent protocol).
+// The questions that a [Vault] answers, at the chest's door.
 const (
-	openQuestion   = "open-chest@unicrux"
-	closeQuestion  = "close-chest@unicrux"
-	untilQuestion  = "chest-until@unicrux"
-	unsealQuestion = "unseal@unicrux"
-	keepQuestion   = "keep@unicrux"
-	giveQuestion   = "give@unicrux"
+	openQuestion      = "open-chest"
+	closeQuestion     = "close-chest"
+	untilQuestion     = "chest-until"
+	recipientQuestion = "chest-recipient"
+	unsealQuestion    = "unseal"
+	keepQuestion      = "keep"
+	giveQuestion      = "give"
 )
 
 // A Vault is the holder's part: it opens what is sealed, for a set time, and has the secrets
-// that are kept nowhere else. What opens the chest never leaves it.
+// that are kept nowhere else. What opens the chest never leaves it. It is for one goroutine at a
+// time, as the door sees to.
 type Vault struct {
-	now func() time.Time
+	clock lifetime.Clock
 
-	mu       sync.Mutex
 	identity *age.X25519Identity
-	ends     time.Time
+	ends     lifetime.Deadline
 	kept     map[string]keptSecret
 	opened   map[[sha256.Size]byte][]byte // what was unsealed already, by the digest of what it was: git asks for the same again
 }
@@ -41,11 +41,13 @@ const mostOpened = 256
 
 type keptSecret struct {
 	text []byte
-	ends time.Time
+	ends lifetime.Deadline
 }
 
-// NewVault makes one that is closed. now is the clock.
-func NewVault(now func() time.Time) *Vault { return &Vault{now: now, kept: map[string]keptSecret{}} }
+// NewVault makes one that is closed.
+func NewVault(clock lifetime.Clock) *Vault {
+	return &Vault{clock: clock, kept: map[string]keptSecret{}}
+}
 
 // openRequest opens the chest for a time.
 type openRequest struct {
@@ -59,97 +61,107 @@ type keepRequest struct {
 	Text []byte
 }
 
-// Forget drops what has ended, and tells when the next ends; ok is false when nothing is held.
-func (v *Vault) Forget() (next time.Time, ok bool) {
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	now := v.now().Round(0)
-	if v.identity != nil && !v.ends.After(now) {
-		v.identity, v.opened = nil, nil
+// Forget drops what has ended, and tells how long it is until the next thing ends; ok is false when
+// nothing is held.
+func (v *Vault) Forget() (left time.Duration, ok bool) {
+	if v.identity != nil && v.clock.Passed(v.ends) {
+		v.close()
 	}
 	for name, kept := range v.kept {
-		if !kept.ends.After(now) {
-			delete(v.kept, name)
-		} else if !ok || kept.ends.Before(next) {
-			next, ok = kept.ends, true
+		if v.clock.Passed(kept.ends) {
+			v.drop(name)
+		} else if until := v.clock.Left(kept.ends); !ok || until < left {
+			left, ok = until, true
 		}
 	}
-	if v.identity != nil && (!ok || v.ends.Before(next)) {
-		next, ok = v.ends, true
+	if v.identity != nil {
+		if until := v.clock.Left(v.ends); !ok || until < left {
+			left, ok = until, true
+		}
 	}
-	return next, ok
+	return left, ok
+}
+
+// close forgets what opens the chest, and what was opened by it. Copies that libraries made end with
+// the process, which ends when it holds nothing.
+func (v *Vault) close() {
+	for _, text := range v.opened {
+		clear(text)
+	}
+	v.identity, v.opened = nil, nil
+}
+
+func (v *Vault) drop(name string) {
+	clear(v.kept[name].text)
+	delete(v.kept, name)
 }
 
 // RemoveAll forgets everything.
 func (v *Vault) RemoveAll() {
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	v.identity, v.opened, v.kept = nil, nil, map[string]keptSecret{}
+	v.close()
+	for name := range v.kept {
+		v.drop(name)
+	}
 }
 
-var errNotHere = errors.New("not here")
-
-// Answer answers one of the questions; known is false for any other.
-func (v *Vault) Answer(name string, question []byte) (answer []byte, known bool, err error) {
+// Answer answers one of the questions. The error is one of package query's.
+func (v *Vault) Answer(name string, question []byte) ([]byte, error) {
 	v.Forget()
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	now := v.now().Round(0)
 	switch name {
 	case openQuestion:
 		var r openRequest
 		if err := json.Unmarshal(question, &r); err != nil {
-			return nil, true, err
+			return nil, query.ErrNo
 		}
-		return nil, true, v.open(r.Identity, now.Add(time.Duration(r.Seconds)*time.Second))
+		return nil, v.open(r.Identity, time.Duration(r.Seconds)*time.Second)
 	case closeQuestion:
-		v.identity, v.opened = nil, nil
-		return nil, true, nil
-	case untilQuestion:
-		if v.identity == nil {
-			return nil, true, errNotHere
-		}
-		answer, err := v.ends.MarshalText()
-		return answer, true, err
-	case unsealQuestion:
-		if v.identity == nil {
-			return nil, true, errNotHere
-		}
-		text, err := v.unseal(question)
-		return text, true, err
+		v.close()
+		return nil, nil
 	case keepQuestion:
 		var r keepRequest
 		if err := json.Unmarshal(question, &r); err != nil {
-			return nil, true, err
+			return nil, query.ErrNo
 		}
-		delete(v.kept, r.Name)
+		v.drop(r.Name)
 		if len(r.Text) > 0 {
-			v.kept[r.Name] = keptSecret{r.Text, now.Add(agent.WorkingDay)}
+			v.kept[r.Name] = keptSecret{r.Text, v.clock.In(agent.WorkingDay)}
 		}
-		return nil, true, nil
+		return nil, nil
 	case giveQuestion:
 		kept, found := v.kept[string(question)]
 		if !found {
-			return nil, true, errNotHere
+			return nil, query.ErrNo
 		}
-		return kept.text, true, nil
+		return kept.text, nil
+	case untilQuestion, recipientQuestion, unsealQuestion:
+		if v.identity == nil {
+			return nil, query.ErrNo
+		}
 	}
-	return nil, false, nil
+	switch name {
+	case untilQuestion:
+		return v.clock.Date(v.ends).MarshalText()
+	case recipientQuestion:
+		return []byte(v.identity.Recipient().String()), nil
+	case unsealQuestion:
+		return v.unseal(question)
+	}
+	return nil, query.ErrVersion
 }
 
 // Open opens the chest for a time.
-func (v *Vault) Open(key Key, lifetime time.Duration) error {
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	return v.open(string(key.text.Reveal()), v.now().Round(0).Add(lifetime))
+func (v *Vault) Open(key Key, lasts time.Duration) error {
+	return v.open(string(key.text.Reveal()), lasts)
 }
 
-func (v *Vault) open(identity string, ends time.Time) error {
+func (v *Vault) open(identity string, lasts time.Duration) error {
 	parsed, err := age.ParseX25519Identity(identity)
-	if err == nil {
-		v.identity, v.ends, v.opened = parsed, ends, map[[sha256.Size]byte][]byte{}
+	if err != nil {
+		return query.ErrNo
 	}
-	return err
+	v.close()
+	v.identity, v.ends, v.opened = parsed, v.clock.In(lasts), map[[sha256.Size]byte][]byte{}
+	return nil
 }
 
 func (v *Vault) unseal(sealed []byte) ([]byte, error) {
@@ -158,10 +170,13 @@ func (v *Vault) unseal(sealed []byte) ([]byte, error) {
 		return text, nil
 	}
 	text, err := open(v.identity, sealed)
-	if err == nil && len(v.opened) < mostOpened {
+	if err != nil {
+		return nil, query.ErrDamaged
+	}
+	if len(v.opened) < mostOpened {
 		v.opened[digest] = text
 	}
-	return text, err
+	return text, nil
 }
 
 // OpenInHolder lets the holder open the chest for a time. The holder must run.
@@ -178,10 +193,7 @@ func (c *Chest) OpenInHolder(key Key, lifetime time.Duration) error {
 func OpenedBy(station *workstation.Station, v *Vault) *Chest {
 	c := Of(station)
 	c.recall = &recall{lists: map[string]listing{}}
-	c.opener = func(sealed []byte) ([]byte, error) {
-		text, _, err := v.Answer(unsealQuestion, sealed)
-		return text, err
-	}
+	c.opener = func(sealed []byte) ([]byte, error) { return v.Answer(unsealQuestion, sealed) }
 	return c
 }
 

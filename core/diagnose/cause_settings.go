@@ -83,7 +83,7 @@ var settingsCauses = []entry{
 		"Move the block that was meant before the other one, or make the other one match less.", "wins",
 		signs{}},
 	{"ssh-config-unmatched", Settings, "The block of the ssh settings that was meant does not match the name that is used.", You,
-		"Let the block name HOST too, or use the name that it names.", "block",
+		"Name HOST in the Host line of that block as well.", "block",
 		signs{}},
 	{"ssh-setting-hinders", Settings, "A setting of ssh's for this host keeps the way from working.", You,
 		"Take the setting out, or put another value for this host before it.", "setting",

@@ -34,7 +34,7 @@ type Request struct {
 	Program  Program      // empty: what the folder and the URL tell
 	ByHTTPS  bool         // Argument is a described host, and asked about over HTTPS
 
-	Sent *gitlink.Credential // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
+	Sent *Sent // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
 
 	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any more
 	Options []sshconfig.Option // of ssh's command line, which win over all files
@@ -79,6 +79,7 @@ type checker struct {
 	sent      gitlink.Credential
 	sentFrom  string // where the secret stands, where it is not one of git's helpers
 	moved     string // the URL that a redirect led from; empty for none
+	crossed   bool   // a redirect led to another origin
 	webHeads  map[string]string
 }
 

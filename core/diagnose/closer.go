@@ -10,7 +10,6 @@ import (
 	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
-	"Unicrux/core/near"
 	"Unicrux/core/sshconfig"
 )
 
@@ -66,7 +65,8 @@ func (c *checker) rewritten(ctx context.Context, found *Crux) *Crux {
 }
 
 // unmatched looks for a block of the ssh settings that was meant for this host and stands under
-// another name: one that leads to the same host, or one that was misspelt.
+// another name: one that leads to the very place to which the URL, or the host's description, leads.
+// A name that only looks alike, or another host at the same address, is never taken for it.
 func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 	if c.passage == nil || found.Stage == Repository {
 		return nil
@@ -78,20 +78,29 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 		}
 		query.Host = alias
 		settled := sshconfig.Resolve(query).Client()
-		misspelt := near.Distance(allow.LowerHost(alias), allow.LowerHost(c.address.Host), 3) < 3 &&
-			(found.Code != "name-unknown" || c.host != nil) // else it is the URL that is wrong
-		if !allow.SameHost(settled.HostName, c.passage.Client.HostName) && !misspelt {
+		if c.registry.ForHost(alias) != nil || !c.sameServer(settled) {
 			continue
 		}
 		tried++
 		if where := c.address; c.opens(ctx, func() string { where.Host = alias; return where.String() }(), func(*Request) {}) {
-			truer := crux("ssh-config-unmatched", Proved, Evidence{"block", "Host " + foreign.Clean(alias), c.origin(firstOrigin(query))},
+			return crux("ssh-config-unmatched", Proved, Evidence{"block", "Host " + foreign.Clean(alias), c.origin(firstOrigin(query))},
 				Evidence{"used", c.address.Host, "the URL"}, Evidence{"by that name", "the way is open", ""})
-			truer.alias = alias
-			return truer
 		}
 	}
 	return nil
+}
+
+// sameServer tells whether settings lead to the server that was asked for: where ssh would go by its
+// name, or where the description of the host says that it is. Several hosts may share an address, so
+// the port counts as well.
+func (c *checker) sameServer(settled *sshconfig.Client) bool {
+	if allow.SameHost(settled.HostName, c.passage.Client.HostName) && settled.Port == c.passage.Client.Port {
+		return true
+	}
+	if c.host == nil || settled.Port != c.host.Port() {
+		return false
+	}
+	return allow.SameHost(settled.HostName, c.host.SSH.Host) || c.host.SSH.Address != "" && settled.HostName == c.host.SSH.Address
 }
 
 // firstOrigin is where the first setting of a host stands.

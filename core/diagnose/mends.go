@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"Unicrux/core/address"
 	"Unicrux/core/allow"
 	"Unicrux/core/hosts"
 	"Unicrux/core/sshconfig"
@@ -49,6 +50,7 @@ type Deed struct {
 	Key         string // path of a private file
 	File        string
 	Remote, URL string
+	OtherHost   string // that URL names, where it is not the one that was asked for; empty where it is
 	Purpose     Purpose
 	Settings    []sshconfig.Setting
 }
@@ -285,16 +287,22 @@ func (c *checker) again() []string {
 // urlMend: a guess is not to be acted on unasked.
 func (c *checker) urlMend(mend Mend, crux *Crux, url string) Mend {
 	if mend = c.useURL(mend, url); crux.Code == "name-unknown" {
-		mend.Automatic = false
 		mend.Summary += " It looks like " + c.likelyName() + "."
 	}
 	return mend
 }
 
-// useURL: a remote's URL can be set; one that was given has to be given anew.
+// useURL: a remote's URL can be set; one that was given has to be given anew. Nothing of that is done
+// by itself where it names another host than the one that was asked for.
 func (c *checker) useURL(mend Mend, url string) Mend {
 	deed := Deed{Do: UseURL, URL: url}
 	switch remote := c.way.Question.Remote; {
+	case !c.sameHostIn(url):
+		if deed.OtherHost = urlHost(url); remote != "" && c.hg == nil {
+			mend.Command = []string{"git", "remote", "set-url", remote, url}
+		} else if remote == "" {
+			mend.Deed = deed
+		}
 	case remote != "" && c.hg != nil: // hg has no command for it
 		mend.Summary += " Set " + remote + " to " + url + " under [paths] in .hg/hgrc."
 	case remote != "":
@@ -304,6 +312,20 @@ func (c *checker) useURL(mend Mend, url string) Mend {
 		mend.Deed = deed
 	}
 	return mend
+}
+
+// sameHostIn tells whether a URL names the host that was asked for.
+func (c *checker) sameHostIn(url string) bool {
+	return allow.SameHost(urlHost(url), c.address.Host)
+}
+
+// urlHost is the host that a clone URL names; empty where it names none.
+func urlHost(url string) string {
+	a, err := address.Parse(url)
+	if err != nil {
+		return ""
+	}
+	return a.Host
 }
 
 // fittingKey finds the key that would serve: one that the host knows, or the private half

@@ -8,7 +8,6 @@ import (
 
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
-	"Unicrux/core/secret"
 	"Unicrux/core/wire"
 )
 
@@ -151,33 +150,14 @@ func (c *checker) hgReadOnly(trip *wire.Trip) *Crux {
 		Evidence{"the folder", "may not be written by " + foreign.Clean(c.passage.Client.User), "a shell at the host"}, Evidence{"reading", "works", ""})
 }
 
-// hgCredential is what hg would send without asking anybody.
-func (c *checker) hgCredential() (string, secret.Text, error) {
-	if !c.webSecret.Empty() {
-		c.sentFrom = "the URL"
-		c.sent = gitlink.Credential{User: c.webUser, Password: c.webSecret}
-	} else {
-		var origin string
-		c.sent, origin = c.hg.Credential(c.base, c.webUser)
-		c.sentFrom = "the group of [auth] at " + c.station.Tilde(origin)
-	}
-	switch {
-	case c.sent.Password.Empty():
-		return "", secret.Text{}, gitlink.ErrNoCredential
-	case c.base.Scheme == "http":
-		return c.sent.User, secret.Text{}, ErrUnprotected
-	}
-	return c.sent.User, c.sent.Password, nil
-}
-
 // otherProgram tells what else answers where no repository of the program's own does: somebody who
 // takes git for Mercurial, or the other way round, has the right URL.
 func (c *checker) otherProgram(ctx context.Context) string {
 	plan := c.webPlan(ctx)
 	plan.Hg, plan.Instead, plan.Service = !plan.Hg, "", "git-upload-pack"
-	plan.Credential = func() (string, secret.Text, error) { return c.sent.User, c.sent.Password, nil }
-	if c.sent.Password.Empty() || c.base.Scheme == "http" {
-		plan.Credential = nil
+	plan.Credential = nil
+	if !c.sent.Password.Empty() {
+		plan.Credential = c.sendHere
 	}
 	trip, err := wire.GoWeb(ctx, plan)
 	if err != nil || !trip.Answer.Open {

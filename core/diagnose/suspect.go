@@ -214,9 +214,6 @@ func (c *checker) betterURL(crux *Crux) string {
 			return clean
 		}
 		return ""
-	case "ssh-config-unmatched":
-		a.Host = crux.alias
-		return a.String()
 	case "url-secret":
 		plain := *c.base
 		plain.User = nil

@@ -100,9 +100,8 @@ type Crux struct {
 	Evidence  []Evidence
 	Certainty Certainty
 
-	path  string // the file that it is about
-	alias string // the name of a block that was meant
-	key   string // the private file of a key that would serve
+	path string // the file that it is about
+	key  string // the private file of a key that would serve
 }
 
 // A Note is something worth knowing that does not stop the way.

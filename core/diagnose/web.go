@@ -10,16 +10,14 @@ import (
 	"os"
 	"os/exec"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
 	"Unicrux/core/address"
-	"Unicrux/core/allow"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
-	"Unicrux/core/stray"
 	"Unicrux/core/wire"
 )
 
@@ -222,8 +220,8 @@ func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
 }
 
 func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
-	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, KeyPins: keyPins(c.web.KeyPins), Least: c.web.Least, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.web.Headers, Own: c.own,
-		Timeout: c.request.Timeout, Credential: func() (string, secret.Text, error) { return c.credential(ctx) }}
+	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, KeyPins: keyPins(c.web.KeyPins), Least: c.web.Least, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.headers(), Own: c.own,
+		Timeout: c.request.Timeout, Credential: func() (string, origin.Bound, error) { return c.credential(ctx) }}
 	if c.way.Question.Purpose == Push && c.hg == nil {
 		plan.Instead = "git-upload-pack"
 	}
@@ -270,45 +268,14 @@ func (c *checker) follow(trip *wire.WebTrip) bool {
 		c.moved = c.base.String()
 	}
 	c.way.fact(Repository, "the host says", "it is at "+foreign.Clean(to.Redacted()), "")
-	c.base = &url.URL{Scheme: to.Scheme, Host: to.Host, Path: path}
+	next := &url.URL{Scheme: to.Scheme, Host: to.Host, Path: path}
+	if origin.Of(next) != origin.Of(c.base) { // what was for the one is not for the other: git asks anew
+		c.webUser, c.webSecret, c.request.Sent, c.crossed = "", secret.Text{}, nil, true
+	}
+	c.base = next
 	c.web = c.webSettings()
 	_, _ = c.trusted() // what it would complain about, the way shows
 	return true
-}
-
-// ErrUnprotected is why a secret is not sent: nothing would protect it.
-var ErrUnprotected = errors.New("a secret is never sent where nothing protects it")
-
-// credential asks whom git would ask for what it would send: the URL, the netrc file that its
-// library reads, its helpers in its order.
-func (c *checker) credential(ctx context.Context) (string, secret.Text, error) {
-	if c.hg != nil {
-		return c.hgCredential()
-	}
-	if sent := c.request.Sent; sent != nil && c.base.Scheme == "https" {
-		c.sent, c.sentFrom = *sent, "the chest"
-		return sent.User, sent.Password, nil
-	}
-	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
-	credential, err := gitlink.FillBoth(ctx, c.station, asked)
-	switch {
-	case !c.webSecret.Empty():
-		c.sentFrom = "the URL"
-	case err != nil:
-		for _, entry := range stray.InNetrc(c.station) {
-			if entry.At == allow.LowerHost(c.base.Hostname()) && (c.webUser == "" || c.webUser == entry.User) {
-				credential, err = gitlink.Credential{User: entry.User, Password: entry.Secret}, nil
-				c.sentFrom = c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line)
-			}
-		}
-	}
-	if err != nil {
-		return "", secret.Text{}, err
-	}
-	if c.sent = credential; c.base.Scheme == "http" {
-		return credential.User, secret.Text{}, ErrUnprotected
-	}
-	return credential.User, credential.Password, nil
 }
 
 // passedWeb notes the stages that the trip passed, with their facts.
@@ -340,14 +307,6 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 		}
 	}
 	c.served(trip.Answer.Open, trip.Instead.Open, max(trip.Answer.Refs, trip.Instead.Refs), trip.Times[wire.AtService], wire.Untold)
-}
-
-// secretFrom names where the secret that was sent stands.
-func (c *checker) secretFrom() string {
-	if c.sentFrom != "" {
-		return c.sentFrom
-	}
-	return "git's helpers"
 }
 
 func certificateText(certificate *x509.Certificate) string {

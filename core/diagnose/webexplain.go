@@ -14,6 +14,7 @@ import (
 	"Unicrux/core/address"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 	"Unicrux/core/wire"
@@ -103,7 +104,7 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	if !c.takesPassword(trip) {
 		return crux("sign-in-other-way", Proved, append([]Evidence{{"host offers", foreign.Clean(strings.Join(trip.Schemes, ", ")), ""}}, evidence...)...)
 	}
-	if errors.Is(trip.NoSecret, ErrUnprotected) {
+	if errors.Is(trip.NoSecret, origin.ErrUnprotected) {
 		return crux("token-unknown", Likely, append(evidence, Evidence{"not tried", "a secret is never sent over plain http by Unicrux; " + c.program() + " would send it", ""})...)
 	}
 	header := Evidence{"header", "Authorization: " + secret.Mask, c.station.Tilde(c.web.Origin("header"))}
@@ -151,7 +152,7 @@ func (c *checker) whose(ctx context.Context) (string, bool) {
 	if c.host == nil || !c.host.Can("who") {
 		return "", false
 	}
-	account, err := (&speak.Client{Description: c.host, Token: c.sent.Password, Timeout: c.timeout()}).Who(ctx)
+	account, err := c.interfaceOf().Who(ctx)
 	return foreign.Clean(account), err == nil
 }
 
@@ -267,7 +268,7 @@ func (c *checker) lacking(ctx context.Context) string {
 	if c.host == nil || c.sent.Password.Empty() || len(c.host.Purposes) == 0 {
 		return ""
 	}
-	shown, err := (&speak.Client{Description: c.host, Token: c.sent.Password, Timeout: c.timeout()}).ShowToken(ctx)
+	shown, err := c.interfaceOf().ShowToken(ctx)
 	needed := c.host.Purposes[string(c.way.Question.Purpose)]
 	if err != nil || len(shown.Scopes) == 0 || len(needed) == 0 || !slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(shown.Scopes, s) }) {
 		return ""

@@ -9,6 +9,7 @@ import (
 	"Unicrux/core/address"
 	"Unicrux/core/describe"
 	"Unicrux/core/foreign"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/wire"
 )
@@ -58,10 +59,10 @@ func (c *checker) greetWeb(ctx context.Context) (*Crux, error) {
 // showSecret asks the host's interface what it thinks of the secret that git would send.
 func (c *checker) showSecret(ctx context.Context, trip *wire.WebTrip) (*Crux, error) {
 	w := c.way
-	account, err := (&speak.Client{Description: c.host, Token: c.sent.Password, Timeout: c.timeout()}).Who(ctx)
+	account, err := c.interfaceOf().Who(ctx)
 	var refusal *speak.Refusal
 	switch {
-	case errors.Is(err, speak.ErrNoOperation):
+	case errors.Is(err, speak.ErrNoOperation), errors.Is(err, origin.ErrElsewhere):
 		w.stage(SignIn).State = Skipped
 		return nil, nil
 	case errors.As(err, &refusal):

@@ -48,6 +48,10 @@ func Open(station *workstation.Station) (*Registry, error) {
 			registry.Problems = append(registry.Problems, err)
 			continue
 		}
+		if taken := registry.conflict(d); taken != nil { // the first one stands, and no secret goes where the other says
+			registry.Problems = append(registry.Problems, fmt.Errorf("%s: %w", path, taken))
+			continue
+		}
 		d.Proxy = proxyFor(station, d)
 		registry.Hosts = append(registry.Hosts, d)
 	}
@@ -151,19 +155,46 @@ func Get(ctx context.Context, station *workstation.Station, from string) (Source
 	return source, nil
 }
 
+// A Replacement is what stands in the place of a description that is to be added.
+type Replacement struct {
+	Description *describe.Description // nil for none
+	Text        []byte
+}
+
+// Replaces finds what a description would take the place of. The error is a *[ConflictError] where
+// another description names a place of it already.
+func Replaces(station *workstation.Station, source Source) (Replacement, error) {
+	registry, err := Open(station)
+	if err != nil {
+		return Replacement{}, err
+	}
+	if taken := registry.conflict(source.Description); taken != nil {
+		return Replacement{}, taken
+	}
+	d, text, err := describe.ReadFile(copyOf(station, source.Description))
+	if errors.Is(err, fs.ErrNotExist) {
+		return Replacement{}, nil
+	}
+	return Replacement{d, text}, nil // one that cannot be read any more is replaced as well
+}
+
+func copyOf(station *workstation.Station, d *describe.Description) string {
+	return filepath.Join(folder(station), d.Name+".toml")
+}
+
 // Add keeps a copy of a description and settles how ssh reaches the host. Added again, it
-// takes the place of the earlier copy.
+// takes the place of the earlier copy: whoever adds it was shown [Replaces] before. The error is a
+// *[ConflictError] where another description names a place of it already.
 func Add(batch *workstation.Batch, station *workstation.Station, source Source) error {
 	d := source.Description
 	registry, err := Open(station)
 	if err != nil {
 		return err
 	}
-	if other := registry.ForHost(d.SSH.Host); other != nil && other.Name != d.Name {
-		return fmt.Errorf("%s is described here already, as %s", d.SSH.Host, other.Name)
+	if taken := registry.conflict(d); taken != nil {
+		return taken
 	}
-	copyTo := filepath.Join(folder(station), d.Name+".toml")
-	_, err = batch.Edit(copyTo, fmt.Sprintf("Keep the description of %s.", d.Name), 0o600,
+	_, err = batch.Edit(copyOf(station, d), fmt.Sprintf("Keep the description of %s.", d.Name), 0o600,
 		func([]byte) ([]byte, error) { return source.Text, nil })
 	if err != nil {
 		return err

@@ -9,16 +9,16 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 )
 
 // Forget makes the server forget a token ([7009]). One that it does not know is no error.
-func (s *Server) Forget(ctx context.Context, token secret.Text) error {
+func (s *Server) Forget(ctx context.Context, token origin.Bound) error {
 	if s.Revoke == "" {
 		return ErrCannot
 	}
-	status, _, err := s.post(ctx, s.Revoke, url.Values{"token": {string(token.Reveal())}})
+	status, _, err := s.post(ctx, s.Revoke, token)
 	if err == nil && status != http.StatusOK {
 		err = fmt.Errorf("%w: HTTP %d", ErrRefused, status)
 	}
@@ -34,11 +34,11 @@ type Known struct {
 }
 
 // Ask asks the server about a token ([7662]).
-func (s *Server) Ask(ctx context.Context, token secret.Text) (*Known, error) {
+func (s *Server) Ask(ctx context.Context, token origin.Bound) (*Known, error) {
 	if s.Introspect == "" {
 		return nil, ErrCannot
 	}
-	status, text, err := s.post(ctx, s.Introspect, url.Values{"token": {string(token.Reveal())}})
+	status, text, err := s.post(ctx, s.Introspect, token)
 	if err != nil {
 		return nil, err
 	}
@@ -62,9 +62,14 @@ func (s *Server) Ask(ctx context.Context, token secret.Text) (*Known, error) {
 	return known, nil
 }
 
-// post sends a form as a public client ([6749], section 2.3.1, without a secret).
-func (s *Server) post(ctx context.Context, to string, form url.Values) (int, []byte, error) {
-	form.Set("client_id", s.description.OAuth.Client)
+// post sends a token as a public client ([6749], section 2.3.1, without a secret), if it was kept for
+// that place.
+func (s *Server) post(ctx context.Context, to string, token origin.Bound) (int, []byte, error) {
+	text, err := token.To(s.description.OAuthPlace(to))
+	if err != nil {
+		return 0, nil, err
+	}
+	form := url.Values{"token": {string(text.Reveal())}, "client_id": {s.description.OAuth.Client}}
 	h, err := http.NewRequestWithContext(ctx, http.MethodPost, to, strings.NewReader(form.Encode()))
 	if err != nil {
 		return 0, nil, fmt.Errorf("%w: no address", ErrMetadata)

@@ -26,6 +26,7 @@ import (
 
 	"Unicrux/core/describe"
 	"Unicrux/core/foreign"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 )
@@ -59,10 +60,7 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 	if o.Client == "" {
 		return nil, ErrNone
 	}
-	address, authority := o.Address, o.Authority
-	if address == "" && authority == "" {
-		address, authority = d.Interface.Address, d.Interface.Authority
-	}
+	address, authority := d.OAuthWay()
 	s := &Server{Device: o.Device, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: speak.NewHTTP(d, address, authority)}
 	s.line.Timeout = 10 * time.Second
 	if o.Issuer == "" {
@@ -200,11 +198,16 @@ func (s *Server) Wait(ctx context.Context, p *Prompt) (*Grant, error) {
 }
 
 // Refresh gets another access token without asking anybody ([6749], section 6).
-func (s *Server) Refresh(ctx context.Context, old *Grant) (*Grant, error) {
-	if old.Refresh.Empty() {
+// It goes to the server if it was kept for that: the error is [origin.ErrElsewhere] otherwise.
+func (s *Server) Refresh(ctx context.Context, refresh origin.Bound, scopes []string) (*Grant, error) {
+	if refresh.Empty() {
 		return nil, ErrEnded
 	}
-	source := s.config(nil).TokenSource(s.with(ctx), &oauth2.Token{RefreshToken: string(old.Refresh.Reveal())})
+	old, err := refresh.To(s.description.OAuthPlace(s.Token))
+	if err != nil {
+		return nil, err
+	}
+	source := s.config(nil).TokenSource(s.with(ctx), &oauth2.Token{RefreshToken: string(old.Reveal())})
 	token, err := source.Token()
 	if err != nil {
 		if err = wordsOf(ctx, err); errors.Is(err, ErrRefused) {
@@ -212,9 +215,9 @@ func (s *Server) Refresh(ctx context.Context, old *Grant) (*Grant, error) {
 		}
 		return nil, err
 	}
-	fresh := grant(token, old.Scopes)
+	fresh := grant(token, scopes)
 	if fresh.Refresh.Empty() { // the old one goes on ([6749], section 6)
-		fresh.Refresh = old.Refresh
+		fresh.Refresh = old
 	}
 	return fresh, nil
 }

@@ -15,7 +15,7 @@ import (
 	"time"
 
 	"Unicrux/core/describe"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/demo"
 	"Unicrux/standin"
 )
@@ -62,21 +62,21 @@ func TestSigningIn(t *testing.T) {
 	if err != nil || grant.Access.Empty() || grant.Refresh.Empty() || grant.Until.IsZero() || !slices.Equal(grant.Scopes, []string{"repo:read", "repo:write"}) {
 		t.Fatalf("%+v, %v", grant, err)
 	}
-	known, err := server.Ask(t.Context(), grant.Access)
+	known, err := server.Ask(t.Context(), server.description.Bind(grant.Access))
 	if err != nil || !known.Active || known.Account != "ines.marlow" || known.Until.IsZero() {
 		t.Errorf("%+v, %v", known, err)
 	}
-	fresh, err := server.Refresh(t.Context(), grant)
+	fresh, err := server.Refresh(t.Context(), server.description.Bind(grant.Refresh), grant.Scopes)
 	if err != nil || string(fresh.Access.Reveal()) == string(grant.Access.Reveal()) {
 		t.Fatalf("refreshed: %v", err)
 	}
-	if _, err := server.Refresh(t.Context(), grant); !errors.Is(err, ErrEnded) {
+	if _, err := server.Refresh(t.Context(), server.description.Bind(grant.Refresh), grant.Scopes); !errors.Is(err, ErrEnded) {
 		t.Errorf("refreshed with what was used already: %v", err)
 	}
-	if err := server.Forget(t.Context(), fresh.Access); err != nil {
+	if err := server.Forget(t.Context(), server.description.Bind(fresh.Access)); err != nil {
 		t.Error(err)
 	}
-	if known, err := server.Ask(t.Context(), fresh.Access); err != nil || known.Active {
+	if known, err := server.Ask(t.Context(), server.description.Bind(fresh.Access)); err != nil || known.Active {
 		t.Errorf("revoked: %+v, %v", known, err)
 	}
 	if text := fmt.Sprintf("%+v %v", grant, fresh); strings.Contains(text, "tide-") || strings.Contains(text, "again-") {
@@ -152,10 +152,10 @@ func TestMetadataIsBelievedWithinLimits(t *testing.T) {
 		t.Errorf("no server: %v", err)
 	}
 	s := &Server{}
-	if _, err := s.Ask(t.Context(), secret.Text{}); !errors.Is(err, ErrCannot) {
+	if _, err := s.Ask(t.Context(), origin.Bound{}); !errors.Is(err, ErrCannot) {
 		t.Error(err)
 	}
-	if err := s.Forget(t.Context(), secret.Text{}); !errors.Is(err, ErrCannot) {
+	if err := s.Forget(t.Context(), origin.Bound{}); !errors.Is(err, ErrCannot) {
 		t.Error(err)
 	}
 	if _, err := s.Begin(t.Context(), nil); !errors.Is(err, ErrNoDevice) {

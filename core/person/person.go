@@ -77,10 +77,23 @@ func (p Person) Getenv(name string) string {
 	return ""
 }
 
-// HolderSocket is where the holder listens, or will: where one listens already, a login that
-// has a runtime folder by now does not part from it.
-func (p Person) HolderSocket() string {
-	sockets := p.holderSockets()
+// The names of the holder's two sockets. Each is served by a process of its own, so that what ssh
+// may ask, and lend to another computer, has nothing to do with what git is answered from.
+const (
+	agentSocket = "agent" // an ssh agent: keys
+	doorSocket  = "door"  // the chest's door, which is never an agent
+)
+
+// HolderSocket is where the holder listens as an ssh agent, or will.
+func (p Person) HolderSocket() string { return p.socket(agentSocket) }
+
+// DoorSocket is where the holder listens for questions about the chest, or will.
+func (p Person) DoorSocket() string { return p.socket(doorSocket) }
+
+// socket is where one of the two is: where one listens already, a login that has a runtime folder by
+// now does not part from it.
+func (p Person) socket(name string) string {
+	sockets := p.holderSockets(name)
 	for _, socket := range sockets {
 		if _, err := os.Stat(socket); err == nil {
 			return socket
@@ -89,8 +102,10 @@ func (p Person) HolderSocket() string {
 	return sockets[0]
 }
 
-// IsHolder tells whether a socket is one on which our holder may listen.
-func (p Person) IsHolder(socket string) bool { return slices.Contains(p.holderSockets(), socket) }
+// IsHolder tells whether a socket is one on which our holder may listen as an ssh agent.
+func (p Person) IsHolder(socket string) bool {
+	return slices.Contains(p.holderSockets(agentSocket), socket)
+}
 
 // SameHome reports whether git and the ssh client mean the same folder by "~". They
 // differ under sudo, in containers and in throwaway homes.

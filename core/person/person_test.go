@@ -37,9 +37,12 @@ func TestHolderSocket(t *testing.T) {
 	if got := p.HolderSocket(); got != below {
 		t.Errorf("where one listens already: %s", got)
 	}
+	if got := p.DoorSocket(); got != filepath.Join(run, "unicrux", "door") || p.IsHolder(got) {
+		t.Errorf("the chest's door: %s", got)
+	}
 	other := p
 	other.SSHHome = t.TempDir()
-	if got := other.HolderSocket(); got != below || len(other.holderSockets()) != 1 {
+	if got := other.HolderSocket(); got != below || len(other.holderSockets(agentSocket)) != 1 {
 		t.Errorf("in a throwaway home: %s", got)
 	}
 }

@@ -12,14 +12,14 @@ import (
 // holderSockets lists where the holder may listen: in the runtime folder of this login (XDG
 // Base Directory Specification), which goes away at its end, or else below the state folder.
 // A throwaway home has a holder of its own.
-func (p Person) holderSockets() []string {
-	below := join(p.State, "run", "agent")
+func (p Person) holderSockets(name string) []string {
+	below := join(p.State, "run", name)
 	if p.Getenv("UNICRUX_STATE") != "" || !p.SameHome() {
 		return []string{below}
 	}
 	for _, dir := range []string{p.Getenv("XDG_RUNTIME_DIR"), "/run/user/" + strconv.Itoa(p.UID)} {
 		if isAbsolute(dir) && p.ownsAlone(dir) {
-			return []string{join(dir, "unicrux", "agent"), below}
+			return []string{join(dir, "unicrux", name), below}
 		}
 	}
 	return []string{below}

@@ -6,13 +6,19 @@ import (
 	"io"
 	"os"
 	"syscall"
+
+	"Unicrux/core/peer"
 )
 
 // A conn is a connected socket. Package net would do, and takes longer to be ready than all the
 // rest of what is needed to answer git.
 type conn int
 
+// dial connects to a socket of this user's, in a folder of theirs, that this user serves.
 func dial(socket string) (io.ReadWriteCloser, error) {
+	if err := peer.Own(socket); err != nil {
+		return nil, err
+	}
 	syscall.ForkLock.RLock() // no program that we start meanwhile is to have it
 	fd, err := syscall.Socket(syscall.AF_UNIX, syscall.SOCK_STREAM, 0)
 	if err == nil {
@@ -30,6 +36,9 @@ func dial(socket string) (io.ReadWriteCloser, error) {
 	}
 	if err == nil {
 		err = again(func() error { return syscall.Connect(fd, &syscall.SockaddrUnix{Name: socket}) })
+	}
+	if err == nil && !peer.Self(fd) {
+		err = peer.ErrStranger
 	}
 	if err != nil {
 		_ = syscall.Close(fd) // nothing was said on it

@@ -2,8 +2,9 @@ package query
 
 import (
 	"io"
-	"os"
+
+	"Unicrux/core/peer"
 )
 
 // dial opens the holder's named pipe.
-func dial(socket string) (io.ReadWriteCloser, error) { return os.OpenFile(socket, os.O_RDWR, 0) }
+func dial(socket string) (io.ReadWriteCloser, error) { return peer.Dial(socket) }

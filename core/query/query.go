@@ -1,6 +1,11 @@
-// Package query asks the holder a question of ours: an extension of the agent protocol
-// (draft-ietf-sshm-ssh-agent, section 3.8). It needs little, so that git can be answered before
+// Package query asks the holder a question at its door: the socket from which the chest is opened
+// and git is answered. It is no ssh agent's: what ssh may ask, and lend to another computer, is
+// another socket and another process. The package needs little, so that git can be answered before
 // anything else of the program is ready.
+//
+// A message is a length (uint32, RFC 4251, section 5) and a body. That of a question is [Version],
+// the question's name with its own length before it, and the question; that of an answer is a
+// status and the answer.
 package query
 
 import (
@@ -10,25 +15,30 @@ import (
 	"time"
 )
 
-// The messages of the draft (section 7.1).
-const (
-	extension = 27
-	// Response begins what is answered to an extension.
-	Response = 29
-)
+// Version is the version of what is spoken here. A holder that speaks another one says so.
+const Version = 1
+
+// MaxMessage bounds the body of a message: the largest is a secret of the chest, sealed.
+const MaxMessage = 256 << 10
 
 // patience bounds the wait for each part of an answer.
 const patience = 5 * time.Second
 
-// maxAnswer bounds an answer: the largest is a secret of an entry, whose file has at most 1 MiB.
-const maxAnswer = 2 << 20
+// The reasons why a question has no answer, for errors.Is.
+var (
+	ErrNoAnswer = errors.New("the holder does not answer")
+	ErrNo       = errors.New("the holder does not have it")
+	ErrDamaged  = errors.New("the holder cannot open it")
+	ErrVersion  = errors.New("the holder that runs is of another version of Unicrux, or does not know the question")
+)
 
-// ErrNoAnswer is returned when nobody at a socket answers a question, or answers no.
-var ErrNoAnswer = errors.New("the holder does not answer")
+// statuses are what an answer begins with, in the order of their numbers. A function, because a
+// variable would have to be prepared before git is answered.
+func statuses() [4]error { return [4]error{nil, ErrNo, ErrDamaged, ErrVersion} }
 
 // ForGit is the name of the question that git asks a credential helper. What is answered is for git
 // as it stands, and often nothing at all.
-const ForGit = "credential-for-git@unicrux"
+const ForGit = "credential-for-git"
 
 // A GitQuestion is that question.
 type GitQuestion struct {
@@ -55,7 +65,7 @@ func ReadGitQuestion(text []byte) (q GitQuestion, ok bool) {
 	return q, true
 }
 
-// Holder asks the holder at a socket one question.
+// Holder asks the holder at a socket one question. The error is one of those above.
 func Holder(socket, name string, question []byte) ([]byte, error) {
 	conn, err := dial(socket)
 	if err != nil {
@@ -65,38 +75,72 @@ func Holder(socket, name string, question []byte) ([]byte, error) {
 	return exchange(conn, name, question)
 }
 
-// exchange writes one request and reads one response (sections 3 and 3.8).
+// exchange writes one question and reads one answer.
 func exchange(conn io.ReadWriter, name string, question []byte) ([]byte, error) {
-	body := append([]byte{extension}, Message([]byte(name))...)
+	body := append([]byte{Version}, Message([]byte(name))...)
 	if _, err := conn.Write(Message(append(body, question...))); err != nil {
 		return nil, ErrNoAnswer
 	}
-	var header [4]byte
-	if _, err := io.ReadFull(conn, header[:]); err != nil {
+	answer, err := ReadMessage(conn)
+	if err != nil || int(answer[0]) >= len(statuses()) {
 		return nil, ErrNoAnswer
+	}
+	return answer[1:], statuses()[answer[0]]
+}
+
+// ReadMessage reads the body of one message, which has at least one byte.
+func ReadMessage(r io.Reader) ([]byte, error) {
+	var header [4]byte
+	if _, err := io.ReadFull(r, header[:]); err != nil {
+		return nil, err
 	}
 	n := length(header[:])
-	if n < 1 || n > maxAnswer {
+	if n < 1 || n > MaxMessage {
 		return nil, ErrNoAnswer
 	}
-	answer := make([]byte, n)
-	if _, err := io.ReadFull(conn, answer); err != nil || answer[0] != Response {
-		return nil, ErrNoAnswer
-	}
-	return answer[1:], nil
+	body := make([]byte, n)
+	_, err := io.ReadFull(r, body)
+	return body, err
 }
 
-// Read reads a message that asks a question; ok is false for anything else, and for a part of one.
-func Read(message []byte) (name string, question []byte, ok bool) {
-	body, rest, ok := part(message)
-	if !ok || len(rest) > 0 || len(body) == 0 || body[0] != extension {
-		return "", nil, false
+// Question reads the body of a message that asks something. The error is [ErrVersion] for one of
+// another version, and for anything else.
+func Question(body []byte) (name string, question []byte, err error) {
+	if len(body) == 0 || body[0] != Version {
+		return "", nil, ErrVersion
 	}
 	text, question, ok := part(body[1:])
-	return string(text), question, ok
+	if !ok {
+		return "", nil, ErrVersion
+	}
+	return string(text), question, nil
 }
 
-// Message is what stands on the wire: its length, and the rest of it (section 3).
+// Whole takes the body of a message that has come as a whole, and nothing behind it; ok is false
+// for anything else.
+func Whole(message []byte) (body []byte, ok bool) {
+	body, rest, ok := part(message)
+	return body, ok && len(rest) == 0 && len(body) > 0 && len(body) <= MaxMessage
+}
+
+// Answer is the message that answers a question: with a text, or with why there is none.
+func Answer(text []byte, err error) []byte {
+	status := byte(1) // no
+	for number, reason := range statuses() {
+		if errors.Is(err, reason) {
+			status = byte(number)
+		}
+	}
+	switch {
+	case status != 0:
+		text = nil
+	case len(text) >= MaxMessage:
+		status, text = 1, nil
+	}
+	return Message(append([]byte{status}, text...))
+}
+
+// Message is what stands on the wire: a length, and the body.
 func Message(body []byte) []byte { return append(number(len(body)), body...) }
 
 // part splits a text behind what its beginning tells the length of.
@@ -108,7 +152,7 @@ func part(text []byte) (inside, rest []byte, ok bool) {
 	return text[:n], text[n:], true
 }
 
-// length reads a uint32 (RFC 4251, section 5). Package encoding/binary comes later.
+// length reads a uint32. Package encoding/binary comes later.
 func length(b []byte) int64 {
 	return int64(b[0])<<24 | int64(b[1])<<16 | int64(b[2])<<8 | int64(b[3])
 }

@@ -3,8 +3,10 @@ package query
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"net"
+	"os"
 	"path/filepath"
 	"reflect"
 	"runtime"
@@ -19,26 +21,32 @@ func TestHolder(t *testing.T) {
 		t.Log("a pipe is no socket")
 		return
 	}
-	long := strings.Repeat("a", 300_000)
+	long := strings.Repeat("a", MaxMessage-1)
 	for name, row := range map[string]struct {
 		parts []string // what the holder sends
 		want  string
-		fails bool
+		err   error
 	}{
-		"an answer":           {[]string{"\x00\x00\x00\x05\x1dtide"}, "tide", false},
-		"nothing":             {[]string{"\x00\x00\x00\x01\x1d"}, "", false},
-		"in parts":            {[]string{"\x00\x00", "\x00\x05\x1d", "ti", "de"}, "tide", false},
-		"a long one":          {[]string{"\x00\x04\x93\xe1\x1d" + long}, long, false},
-		"no":                  {[]string{"\x00\x00\x00\x01\x1c"}, "", true},
-		"a failure":           {[]string{"\x00\x00\x00\x01\x05"}, "", true},
-		"without a kind":      {[]string{"\x00\x00\x00\x00"}, "", true},
-		"longer than allowed": {[]string{"\xff\xff\xff\xff\x1d"}, "", true},
-		"cut short":           {[]string{"\x00\x00\x00\x05\x1dti"}, "", true},
-		"hung up":             {nil, "", true},
+		"an answer":           {[]string{"\x00\x00\x00\x05\x00tide"}, "tide", nil},
+		"nothing":             {[]string{"\x00\x00\x00\x01\x00"}, "", nil},
+		"in parts":            {[]string{"\x00\x00", "\x00\x05\x00", "ti", "de"}, "tide", nil},
+		"as long as allowed":  {[]string{"\x00\x04\x00\x00\x00" + long}, long, nil},
+		"no":                  {[]string{"\x00\x00\x00\x01\x01"}, "", ErrNo},
+		"damaged":             {[]string{"\x00\x00\x00\x01\x02"}, "", ErrDamaged},
+		"another version":     {[]string{"\x00\x00\x00\x01\x03"}, "", ErrVersion},
+		"no status that is":   {[]string{"\x00\x00\x00\x01\x04"}, "", ErrNoAnswer},
+		"without a status":    {[]string{"\x00\x00\x00\x00"}, "", ErrNoAnswer},
+		"longer than allowed": {[]string{"\x00\x04\x00\x01\x00" + long + "a"}, "", ErrNoAnswer},
+		"cut short":           {[]string{"\x00\x00\x00\x05\x00ti"}, "", ErrNoAnswer},
+		"hung up":             {nil, "", ErrNoAnswer},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			socket := filepath.Join(t.TempDir(), "s")
+			folder := t.TempDir()
+			if err := os.Chmod(folder, 0o700); err != nil {
+				t.Fatal(err)
+			}
+			socket := filepath.Join(folder, "s")
 			listener, err := net.Listen("unix", socket)
 			if err != nil {
 				t.Fatal(err)
@@ -59,13 +67,25 @@ func TestHolder(t *testing.T) {
 				heard <- string(message)
 			}()
 			got, err := Holder(socket, "name", []byte("??"))
-			if string(got) != row.want || errors.Is(err, ErrNoAnswer) != row.fails {
+			if string(got) != row.want || err != row.err {
 				t.Errorf("%.20q, %v", got, err)
 			}
-			if message := <-heard; message != "\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??" {
+			if message := <-heard; message != "\x00\x00\x00\x0b\x01\x00\x00\x00\x04name??" {
 				t.Errorf("heard %q", message)
 			}
 		})
+	}
+	open := filepath.Join(t.TempDir(), "open")
+	if err := errors.Join(os.Mkdir(open, 0o755), os.Chmod(open, 0o777)); err != nil {
+		t.Fatal(err)
+	}
+	listener, err := net.Listen("unix", filepath.Join(open, "s"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer listener.Close() //nolint:errcheck // the test is over
+	if _, err := Holder(filepath.Join(open, "s"), "name", nil); !errors.Is(err, ErrNoAnswer) {
+		t.Errorf("where anybody may put a socket: %v", err)
 	}
 	if _, err := Holder(filepath.Join(t.TempDir(), "nobody"), "name", nil); !errors.Is(err, ErrNoAnswer) {
 		t.Errorf("nobody there: %v", err)
@@ -87,35 +107,49 @@ func TestGitQuestion(t *testing.T) {
 	}
 }
 
-// TestRead takes whole questions alone.
-func TestRead(t *testing.T) {
+// TestQuestion takes whole questions of this version alone.
+func TestQuestion(t *testing.T) {
 	t.Parallel()
 	for _, row := range []struct {
 		message, name, question string
-		ok                      bool
+		err                     error
 	}{
-		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??", "name", "??", true},
-		{"\x00\x00\x00\x05\x1b\x00\x00\x00\x00", "", "", true},
-		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name?", "", "", false},
-		{"\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name???", "", "", false},
-		{"\x00\x00\x00\x0b\x1b\xff\xff\xff\xffname??", "", "", false},
-		{"\x00\x00\x00\x01\x0b", "", "", false},
-		{"\x00\x00\x00\x00", "", "", false},
-		{"", "", "", false},
+		{"\x00\x00\x00\x0b\x01\x00\x00\x00\x04name??", "name", "??", nil},
+		{"\x00\x00\x00\x05\x01\x00\x00\x00\x00", "", "", nil},
+		{"\x00\x00\x00\x0b\x02\x00\x00\x00\x04name??", "", "", ErrVersion},
+		{"\x00\x00\x00\x0b\x01\xff\xff\xff\xffname??", "", "", ErrVersion},
+		{"\x00\x00\x00\x01\x0b", "", "", ErrVersion},
 	} {
-		if name, question, ok := Read([]byte(row.message)); ok != row.ok || name != row.name || string(question) != row.question {
-			t.Errorf("%q: %q, %q, %v", row.message, name, question, ok)
+		body, ok := Whole([]byte(row.message))
+		if name, question, err := Question(body); !ok || name != row.name || string(question) != row.question || err != row.err {
+			t.Errorf("%q: %q, %q, %v", row.message, name, question, err)
+		}
+	}
+	for _, part := range []string{"", "\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x02\x01", "\x00\x00\x00\x01\x01\x01", "\xff\xff\xff\xff\x01"} {
+		if body, ok := Whole([]byte(part)); ok {
+			t.Errorf("%q is taken for a message: %q", part, body)
+		}
+	}
+	for _, row := range []struct {
+		text string
+		err  error
+		want string
+	}{{"tide", nil, "\x00\x00\x00\x05\x00tide"}, {"tide", ErrNo, "\x00\x00\x00\x01\x01"}, {"", fmt.Errorf("%w: x", ErrDamaged), "\x00\x00\x00\x01\x02"},
+		{"", io.EOF, "\x00\x00\x00\x01\x01"}, {strings.Repeat("a", MaxMessage), nil, "\x00\x00\x00\x01\x01"}} {
+		if got := string(Answer([]byte(row.text), row.err)); got != row.want {
+			t.Errorf("%.9q, %v: %.20q", row.text, row.err, got)
 		}
 	}
 }
 
-// FuzzRead writes what it read as it stood.
-func FuzzRead(f *testing.F) {
-	f.Add([]byte("\x00\x00\x00\x0b\x1b\x00\x00\x00\x04name??"))
-	f.Add([]byte("\xff\xff\xff\xff\x1b"))
+// FuzzQuestion writes what it read as it stood.
+func FuzzQuestion(f *testing.F) {
+	f.Add([]byte("\x00\x00\x00\x0b\x01\x00\x00\x00\x04name??"))
+	f.Add([]byte("\xff\xff\xff\xff\x01"))
 	f.Fuzz(func(t *testing.T, message []byte) {
-		name, question, ok := Read(message)
-		if !ok {
+		body, ok := Whole(message)
+		name, question, err := Question(body)
+		if !ok || err != nil {
 			return
 		}
 		var written bytes.Buffer
@@ -134,12 +168,12 @@ type conversation struct {
 
 // FuzzExchange lets a holder answer anything: what is taken from it is a whole answer.
 func FuzzExchange(f *testing.F) {
-	for _, seed := range []string{"\x00\x00\x00\x05\x1dtide", "\x00\x00\x00\x01\x05", "\xff\xff\xff\xff\x1d", "\x00\x00\x00\x00", ""} {
+	for _, seed := range []string{"\x00\x00\x00\x05\x00tide", "\x00\x00\x00\x01\x01", "\xff\xff\xff\xff\x00", "\x00\x00\x00\x00", ""} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, said []byte) {
 		answer, err := exchange(conversation{bytes.NewReader(said), io.Discard}, "name", nil)
-		if err == nil && !bytes.HasPrefix(said, append(append(number(len(answer)+1), Response), answer...)) {
+		if err == nil && !bytes.HasPrefix(said, append(append(number(len(answer)+1), 0), answer...)) {
 			t.Errorf("%q: %q", said, answer)
 		}
 	})

@@ -14,6 +14,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/stray"
 	"Unicrux/core/workstation"
@@ -57,7 +58,7 @@ func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stra
 	d := p.Registry.ForWeb(s.At)
 	proven := &Proven{}
 	if d != nil {
-		known, err := p.ProveToken(ctx, d, s.Secret)
+		known, err := p.ProveToken(ctx, d, d.Bind(s.Secret))
 		if errors.Is(err, ErrTokenUnproved) {
 			return "", ErrNotTaken
 		}
@@ -97,7 +98,7 @@ func (p Place) entryOf(d *describe.Description, s stray.Stray, proven *Proven) c
 		return e
 	}
 	name, _, _ := strings.Cut(s.At, ":")
-	return chest.Entry{Name: name, Protocol: "https", At: s.At, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+	return chest.Entry{Name: name, Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
 }
 
 // moveIn puts a stray into the chest, unless the very same is there.

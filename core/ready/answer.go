@@ -14,6 +14,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 )
@@ -40,6 +41,9 @@ func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Aske
 	if !found {
 		return GitAnswer{}, err
 	}
+	if said, err := p.strays(e); err != nil || said.Words != "" {
+		return GitAnswer{Said: said}, err
+	}
 	s, err := c.Get(e)
 	if err != nil {
 		return GitAnswer{}, err
@@ -56,6 +60,28 @@ func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Aske
 		answer.Soon = &e
 	}
 	return answer, nil
+}
+
+// strays says that git would take a token to another place than it was kept for.
+func (p Place) strays(e chest.Entry) (Saying, error) {
+	registry, err := p.registry()
+	if err != nil {
+		return Saying{}, err
+	}
+	place := registry.WebPlace(e.At)
+	if slices.Contains(e.Places, place) {
+		return Saying{}, nil
+	}
+	return Saying{fmt.Sprintf("The token %s was kept for %s, and git would take it to %s now. If that is right:", e.Name, placesText(e.Places), place),
+		[]string{"unicrux", "token", "test", e.Name}}, nil
+}
+
+func placesText(places []origin.Place) string {
+	var list []string
+	for _, p := range places {
+		list = append(list, p.String())
+	}
+	return strings.Join(list, " and ")
 }
 
 // wanted finds the entry that git asks for. An error tells why one may be there and is not found.
@@ -219,7 +245,7 @@ func (p Place) keepFromGit(c *chest.Chest, asked gitlink.Asked, now time.Time) e
 		if d.HTTPSAt() != asked.Host || (d.ForAccount != "" && d.ForAccount != asked.User) {
 			continue
 		}
-		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
+		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Places: d.Places(), Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
 			chest.Secret{Token: asked.Password})
 		return err
 	}
@@ -264,7 +290,7 @@ func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s 
 	if err != nil {
 		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
 	}
-	proven, err := p.ProveToken(ctx, d, s.Token)
+	proven, err := p.ProveToken(ctx, d, s.Bound(e))
 	var refusal *speak.Refusal
 	switch {
 	case errors.Is(err, ErrTokenUnproved):

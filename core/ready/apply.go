@@ -13,6 +13,7 @@ import (
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
@@ -23,13 +24,14 @@ import (
 // Secrets are where a deed gets what must not be kept: each is called when it is needed,
 // and answers with an error when nobody can be asked.
 type Secrets struct {
-	NewPassphrase func(name string) (secret.Text, error)           // for a key that is made
-	Passphrase    sshway.Asker                                     // of a key that is here
-	Token         func(*describe.Description) (secret.Text, error) // for a host's interface, to tell it about keys
-	Issuer        func(*describe.Description) (secret.Text, error) // for a host's interface, to let it issue another one
-	SignIn        func(*speak.Client) error                        // gives a client the account's password, where a host issues tokens for that alone
-	TokenToKeep   func(*describe.Description) (secret.Text, error) // for the chest, made by hand
-	Chest         func() error                                     // makes the chest ready for a secret, and opens it
+	NewPassphrase func(name string) (secret.Text, error)            // for a key that is made
+	Passphrase    sshway.Asker                                      // of a key that is here
+	Token         func(*describe.Description) (origin.Bound, error) // for a host's interface, to tell it about keys
+	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's interface, to let it issue another one
+	SignIn        func(*speak.Client) error                         // gives a client the account's password, where a host issues tokens for that alone
+	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
+	OtherHost     func(asked, other string) (bool, error)           // whether another host is meant than the one that was asked for; nil for no
+	Chest         func() error                                      // makes the chest ready for a secret, and opens it
 }
 
 // errNoDeed is returned for a mend that nothing here carries out.
@@ -98,7 +100,7 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
 	}
-	client := p.Client(host, secret.Text{})
+	client := p.Client(host, origin.Bound{})
 	if host.Operations["issue-token"].SignIn == "password" {
 		err = secrets.SignIn(client)
 	} else {

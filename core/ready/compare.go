@@ -13,7 +13,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/desktop"
 	"Unicrux/core/hosts"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/workstation"
@@ -31,7 +31,7 @@ type Compared struct {
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
 // A repository narrows that to the keys that open it alone; empty for those of the account.
-func (p Place) Compare(ctx context.Context, host *describe.Description, repo string, token secret.Text) ([]Compared, error) {
+func (p Place) Compare(ctx context.Context, host *describe.Description, repo string, token origin.Bound) ([]Compared, error) {
 	registered, err := p.Client(host, token).Keys(ctx, repo)
 	if err != nil {
 		return nil, err
@@ -111,7 +111,7 @@ func findRegistered(keys []speak.RegisteredKey, key ssh.PublicKey) *speak.Regist
 
 // Withdraw makes a host forget a key, of the account or of one repository. The step is recorded with what is needed to tell the
 // host again.
-func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, repo string, token secret.Text) (*speak.RegisteredKey, error) {
+func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, repo string, token origin.Bound) (*speak.RegisteredKey, error) {
 	client := p.Client(host, token)
 	keys, err := client.Keys(ctx, repo)
 	if err != nil {
@@ -133,7 +133,7 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 }
 
 // TakeBack takes back what was told to a host. What is as it was before is no error.
-func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (secret.Text, error)) error {
+func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (origin.Bound, error)) error {
 	if step.Act == actKeep {
 		if err := desktop.Forget(step.Data["name"]); !errors.Is(err, desktop.ErrNone) {
 			return err

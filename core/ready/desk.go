@@ -2,39 +2,41 @@ package ready
 
 import (
 	"bytes"
-	"errors"
 	"slices"
 
 	"Unicrux/core/chest"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
+	"Unicrux/core/lifetime"
 	"Unicrux/core/query"
 	"Unicrux/core/workstation"
 )
 
-// A Desk is the holder's vault, and answers git besides: as long as the chest is open there, and
-// nothing has to be renewed, asked or said. Whoever asks it does not have to know what a chest
-// looks like.
+// A Desk is the vault at the chest's door, and answers git besides: as long as the chest is open
+// there, and nothing has to be renewed, asked or said. Whoever asks it does not have to know what a
+// chest looks like.
 type Desk struct {
 	*chest.Vault
-	place Place
-	chest *chest.Chest
+	place  Place
+	chest  *chest.Chest
+	places *hosts.Places
 }
 
 // NewDesk makes one whose chest is closed.
-func NewDesk(station *workstation.Station) *Desk {
-	vault := chest.NewVault(station.Now)
-	return &Desk{Vault: vault, place: Place{Station: station}, chest: chest.OpenedBy(station, vault)}
+func NewDesk(station *workstation.Station, clock lifetime.Clock) *Desk {
+	vault := chest.NewVault(clock)
+	return &Desk{Vault: vault, place: Place{Station: station}, chest: chest.OpenedBy(station, vault), places: hosts.NewPlaces(station)}
 }
 
-var errLongWay = errors.New("this takes more than the holder does")
+// errLongWay tells that an answer takes more than the holder does.
+var errLongWay = query.ErrNo
 
 // Answer answers what the vault answers, and [query.ForGit].
-func (d *Desk) Answer(name string, question []byte) (answer []byte, known bool, err error) {
+func (d *Desk) Answer(name string, question []byte) ([]byte, error) {
 	if name != query.ForGit {
 		return d.Vault.Answer(name, question)
 	}
-	answer, err = d.forGit(question)
-	return answer, true, err
+	return d.forGit(question)
 }
 
 func (d *Desk) forGit(question []byte) ([]byte, error) {
@@ -45,7 +47,7 @@ func (d *Desk) forGit(question []byte) ([]byte, error) {
 	asked, err := gitlink.ReadCredential(bytes.NewReader(q.Said))
 	switch {
 	case err != nil:
-		return nil, err
+		return nil, errLongWay
 	case q.Action == "get":
 		return d.get(asked)
 	case q.Action == "store":
@@ -57,7 +59,10 @@ func (d *Desk) forGit(question []byte) ([]byte, error) {
 func (d *Desk) get(asked gitlink.Asked) ([]byte, error) {
 	e, found, err := wanted(d.chest, asked)
 	if !found {
-		return nil, err
+		return nil, longWay(err)
+	}
+	if place, err := d.places.Web(e.At); err != nil || !slices.Contains(e.Places, place) {
+		return nil, errLongWay
 	}
 	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) || mayNotPush(e) {
 		return nil, errLongWay
@@ -67,6 +72,14 @@ func (d *Desk) get(asked gitlink.Asked) ([]byte, error) {
 		return nil, errLongWay
 	}
 	return forGit(e, s), nil
+}
+
+// longWay lets whoever asks go on alone where something is wrong here, which is to be said.
+func longWay(err error) error {
+	if err != nil {
+		return errLongWay
+	}
+	return nil
 }
 
 // store is done where everything is known that git has to tell.

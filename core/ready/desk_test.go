@@ -1,10 +1,15 @@
 package ready
 
 import (
+	"errors"
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
 	"Unicrux/core/chest"
+	"Unicrux/core/lifetime"
+	"Unicrux/core/origin"
 	"Unicrux/core/person"
 	"Unicrux/core/query"
 	"Unicrux/core/secret"
@@ -17,7 +22,7 @@ func TestDesk(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	home := t.TempDir()
 	s := &workstation.Station{Person: person.Of([]string{"HOME=" + home}, home), Now: func() time.Time { return now }}
-	d := NewDesk(s)
+	d := NewDesk(s, lifetime.System(s.Now))
 	words := secret.New([]byte("seven tides"))
 	if err := d.chest.Lock(secret.Text{}, words); err != nil {
 		t.Fatal(err)
@@ -32,8 +37,12 @@ func TestDesk(t *testing.T) {
 		"broken": {},
 		"reads":  {Purposes: []string{"clone"}},
 		"pushes": {Purposes: []string{"clone", "push"}},
+		"moved":  {Places: []origin.Place{{Origin: "https://moved.tidewater.example:443", Address: "127.0.0.9"}}},
 	} {
 		e.Name, e.Protocol, e.At, e.User = name, "https", name+".tidewater.example", "ines"
+		if e.Places == nil {
+			e.Places = []origin.Place{{Origin: origin.Web(e.At)}}
+		}
 		token := "token-of-" + name
 		if name == "broken" {
 			token += "\n"
@@ -43,10 +52,7 @@ func TestDesk(t *testing.T) {
 		}
 	}
 	ask := func(data, action, text string) (string, error) {
-		answer, known, err := d.Answer(query.ForGit, query.GitQuestion{Data: data, Action: action, Said: []byte(text)}.Text())
-		if !known {
-			t.Fatal("the question is not known")
-		}
+		answer, err := d.Answer(query.ForGit, query.GitQuestion{Data: data, Action: action, Said: []byte(text)}.Text())
 		return string(answer), err
 	}
 	const plain = "protocol=https\nhost=plain.tidewater.example\n"
@@ -76,6 +82,7 @@ func TestDesk(t *testing.T) {
 		{"one that git's protocol has no place for", s.Data, "protocol=https\nhost=broken.tidewater.example\n", "", true},
 		{"one that may not push", s.Data, "protocol=https\nhost=reads.tidewater.example\n", "", true},
 		{"one that may", s.Data, "protocol=https\nhost=pushes.tidewater.example\n", "username=ines\npassword=token-of-pushes\n", false},
+		{"one that was kept for another place", s.Data, "protocol=https\nhost=moved.tidewater.example\n", "", true},
 		{"another chest", home, plain, "", true},
 		{"no question", s.Data, "hello\n", "", true},
 	} {
@@ -101,6 +108,20 @@ func TestDesk(t *testing.T) {
 	}
 	if got, err := ask(s.Data, "erase", plain); err == nil {
 		t.Errorf("erase: %q", got)
+	}
+	// A description that leads elsewhere, written into its folder by whoever may: nothing goes there.
+	description := filepath.Join(s.Config, "hosts", "plain.toml")
+	if err := errors.Join(os.MkdirAll(filepath.Dir(description), 0o700), os.WriteFile(description, []byte("unicrux = 1\nname = \"plain\"\n[ssh]\nhost = \"plain.tidewater.example\"\nuser = \"git\"\n[https]\naddress = \"127.0.0.66\"\n"), 0o600)); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := ask(s.Data, "get", plain); err == nil {
+		t.Errorf("to where another description leads: %q", got)
+	}
+	if err := os.Remove(description); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := ask(s.Data, "get", plain); err != nil || got == "" {
+		t.Errorf("without it again: %q, %v", got, err)
 	}
 	d.RemoveAll()
 	if got, err := ask(s.Data, "get", plain); err == nil {

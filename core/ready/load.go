@@ -28,6 +28,7 @@ type Load struct {
 	Passphrase secret.Text   // that opens it; empty for a key without a lock
 	Lifetime   time.Duration // 0 for a working day
 	HostName   string        // whose settings shall lead to the agent, beside those that use the key already; may be empty
+	Confirm    bool          // the person is asked each time it is used
 	Keep       bool          // let the desktop's secret service keep the passphrase
 }
 
@@ -68,7 +69,7 @@ func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*
 		return loaded, nil
 	}
 	for _, socket := range loaded.Sockets {
-		loan := agent.Loan{Private: private, Comment: load.Pair.Path, Lifetime: load.Lifetime}
+		loan := agent.Loan{Private: private, Comment: load.Pair.Path, Lifetime: load.Lifetime, Confirm: load.Confirm}
 		if err := p.lend(ctx, socket, loan); err != nil {
 			return loaded, err
 		}
@@ -150,7 +151,11 @@ func (p Place) lend(ctx context.Context, socket string, loan agent.Loan) error {
 }
 
 func (p Place) speak(socket string, words func(*agent.Conn) error) error {
-	conn, err := agent.Open(socket)
+	open := agent.Open
+	if p.Station.IsHolder(socket) {
+		open = agent.OpenOwn
+	}
+	conn, err := open(socket)
 	if err != nil {
 		return err
 	}

@@ -43,6 +43,11 @@ func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secre
 			return opening, nil
 		}
 		tried[string(way.Crux.Code)+" "+mend.Summary] = true
+		if mend.Deed.OtherHost != "" {
+			if yes, err := secrets.otherHost(way.HostName, mend.Deed.OtherHost); err != nil || !yes {
+				return opening, err
+			}
+		}
 		if mend.Deed.Do == diagnose.UseURL {
 			request.Argument, opening.URL = mend.Deed.URL, mend.Deed.URL
 			step := Step{Code: way.Crux.Code, Words: "Going on with the clone URL " + mend.Deed.URL + "."}
@@ -65,7 +70,7 @@ func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secre
 // next picks the first mend that needs nobody else and was not tried in vain before.
 func next(way *diagnose.Way, tried map[string]bool) (diagnose.Mend, bool) {
 	for _, mend := range way.Mends {
-		usable := mend.Automatic || (mend.Deed.Do == diagnose.UseURL && way.Crux.Code != "name-unknown")
+		usable := mend.Automatic || mend.Deed.Do == diagnose.UseURL
 		if usable && mend.Deed.Do != "" && !tried[string(way.Crux.Code)+" "+mend.Summary] {
 			return mend, true
 		}
@@ -83,6 +88,15 @@ func (p Place) mend(ctx context.Context, code diagnose.Code, mend diagnose.Mend,
 type Foreseen struct {
 	Words   string
 	Changes []string
+}
+
+// otherHost asks whether another host is meant than the one that was asked for. Where nobody can be
+// asked, it is not.
+func (s Secrets) otherHost(asked, other string) (bool, error) {
+	if s.OtherHost == nil {
+		return false, nil
+	}
+	return s.OtherHost(asked, other)
 }
 
 // Foresee tells what will have to be done for a way that is broken: the mend of its crux,

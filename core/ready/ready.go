@@ -15,7 +15,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshway"
 	"Unicrux/core/workstation"
@@ -52,6 +52,6 @@ func (p Place) log() *slog.Logger {
 }
 
 // Client speaks to a host's interface.
-func (p Place) Client(host *describe.Description, token secret.Text) *speak.Client {
+func (p Place) Client(host *describe.Description, token origin.Bound) *speak.Client {
 	return &speak.Client{Description: host, Token: token, Timeout: p.Timeout, Waits: p.Waits}
 }

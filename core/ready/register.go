@@ -16,7 +16,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/foreign"
 	"Unicrux/core/hosts"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
@@ -32,7 +32,7 @@ type Registration struct {
 	Until  time.Time    // when the host shall stop taking it; zero for never
 	Access speak.Access // what it may do there; empty for what the host gives by itself
 	Repo   string       // the one repository that it shall open; empty for all of the account's
-	Token  secret.Text
+	Token  origin.Bound
 	Ask    sshway.Asker // for the passphrase, when signing in to prove it
 }
 

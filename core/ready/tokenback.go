@@ -11,6 +11,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/hosts"
 	"Unicrux/core/oauth"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/workstation"
 )
@@ -84,7 +85,7 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	var issued *speak.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": e.Label}}
 	err = batch.Act(fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
-		if issued, err = p.Client(d, old.Token).RenewToken(ctx, e.ID, request); err != nil {
+		if issued, err = p.Client(d, old.Bound(e)).RenewToken(ctx, e.ID, request); err != nil {
 			return nil, refusedToken(err)
 		}
 		return map[string]string{"id": issued.ID}, nil
@@ -109,14 +110,14 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
 	err := batch.Act(fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
-		err := p.Client(d, s.Former).RevokeToken(ctx, e.Owed)
+		err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
 		var refusal *speak.Refusal
 		switch {
 		case !errors.As(err, &refusal):
 		case refusal.Status == http.StatusUnauthorized && !s.Former.Empty(): // it is known there no more
 			err = nil
 		default:
-			err = p.Client(d, s.Token).RevokeToken(ctx, e.Owed)
+			err = p.Client(d, s.Bound(e)).RevokeToken(ctx, e.Owed)
 		}
 		return nil, err
 	})
@@ -137,7 +138,7 @@ func (p Place) Refresh(ctx context.Context, e chest.Entry, old chest.Secret) (ch
 	if err != nil {
 		return e, err
 	}
-	grant, err := server.Refresh(ctx, &oauth.Grant{Access: old.Token, Refresh: old.Refresh, Scopes: e.Scopes})
+	grant, err := server.Refresh(ctx, origin.Bind(old.Refresh, e.Places...), e.Scopes)
 	if err != nil {
 		return e, err
 	}
@@ -177,7 +178,7 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 
 func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret) error {
 	if !e.Signed {
-		err := p.Client(d, s.Token).RevokeToken(ctx, e.ID)
+		err := p.Client(d, s.Bound(e)).RevokeToken(ctx, e.ID)
 		var refusal *speak.Refusal
 		if errors.As(err, &refusal) && refusal.Status == 401 {
 			return nil // it is not known there any more, or has ended
@@ -189,11 +190,11 @@ func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e ches
 		return err
 	}
 	if !s.Refresh.Empty() {
-		if err := server.Forget(ctx, s.Refresh); err != nil && !errors.Is(err, oauth.ErrCannot) {
+		if err := server.Forget(ctx, origin.Bind(s.Refresh, e.Places...)); err != nil && !errors.Is(err, oauth.ErrCannot) {
 			return err
 		}
 	}
-	if err := server.Forget(ctx, s.Token); err != nil && !errors.Is(err, oauth.ErrCannot) {
+	if err := server.Forget(ctx, s.Bound(e)); err != nil && !errors.Is(err, oauth.ErrCannot) {
 		return err
 	}
 	return nil

@@ -14,7 +14,7 @@ import (
 	"Unicrux/core/describe"
 	"Unicrux/core/hosts"
 	"Unicrux/core/oauth"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 	"Unicrux/core/speak"
 	"Unicrux/core/workstation"
 )
@@ -41,7 +41,7 @@ type Proven struct {
 }
 
 // ProveToken asks the host about a token: by its interface, or by introspection.
-func (p Place) ProveToken(ctx context.Context, d *describe.Description, token secret.Text) (*Proven, error) {
+func (p Place) ProveToken(ctx context.Context, d *describe.Description, token origin.Bound) (*Proven, error) {
 	client := p.Client(d, token)
 	if d.Can("who") || d.Can("show-token") {
 		return p.proveByInterface(ctx, client)
@@ -116,7 +116,7 @@ type NewToken struct {
 
 // KeepToken proves a token, puts it into the chest, and makes git ask the chest for the host.
 func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
-	proven, err := p.ProveToken(ctx, n.Host, n.Secret.Token)
+	proven, err := p.ProveToken(ctx, n.Host, n.Host.Bind(n.Secret.Token))
 	if err != nil {
 		return chest.Entry{}, nil, err
 	}
@@ -161,7 +161,7 @@ func (p Place) endedLike(e chest.Entry) string {
 
 func (p Place) entryFor(n NewToken, proven *Proven) chest.Entry {
 	now := p.Station.Now().UTC().Truncate(time.Second)
-	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
+	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Places: n.Host.Places(), Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
 		Purposes: n.Purposes, Scopes: n.Scopes, Made: now, Until: n.Until.UTC(), Signed: n.Signed}
 	if e.Until.IsZero() {
 		e.Until = proven.Until.UTC()
@@ -220,7 +220,7 @@ func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client 
 	}
 	e, proven, err := p.KeepToken(ctx, batch, n)
 	if err != nil { // nobody would ever see it again
-		_ = p.Client(d, issued.Token).RevokeToken(context.WithoutCancel(ctx), issued.ID)
+		_ = p.Client(d, d.Bind(issued.Token)).RevokeToken(context.WithoutCancel(ctx), issued.ID)
 	}
 	return e, proven, err
 }
@@ -272,14 +272,34 @@ func (p Place) tokenAt(at string, fits func(chest.Entry) bool) (e chest.Entry, f
 	return list[i], true
 }
 
+// registry is what is described here, read where that was not done yet.
+func (p Place) registry() (*hosts.Registry, error) {
+	if p.Registry == nil {
+		return p.Lookup()
+	}
+	return p.Registry, nil
+}
+
+// NewPlaces are those to which the host of an entry leads by now, and for which it was not kept.
+func NewPlaces(e chest.Entry, d *describe.Description) []origin.Place {
+	return slices.DeleteFunc(d.Places(), func(p origin.Place) bool { return slices.Contains(e.Places, p) })
+}
+
+// Rebind keeps a token for the places that the description of its host names now. Whose token it is
+// must have been asked before.
+func (p Place) Rebind(d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+	e.Places = d.Places()
+	if err := p.Chest().Put(e, s); err != nil {
+		return e, err
+	}
+	return p.Chest().Entry(e.Name)
+}
+
 // TokenHost is the description of the host of an entry.
 func (p Place) TokenHost(e chest.Entry) (*describe.Description, error) {
-	registry := p.Registry
-	if registry == nil {
-		var err error
-		if registry, err = p.Lookup(); err != nil {
-			return nil, err
-		}
+	registry, err := p.registry()
+	if err != nil {
+		return nil, err
 	}
 	d, err := registry.Find(e.Host)
 	if err == nil && d.HTTPSAt() != e.At { // the secret goes only where it was kept for

@@ -10,7 +10,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/diagnose"
 	"Unicrux/core/gitlink"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 )
 
 // A Tried token is what git's own requests with it came to. Nothing is changed by them.
@@ -27,7 +27,7 @@ var ErrElsewhere = errors.New("the token is for another host")
 // what git's helpers would answer. Without a URL it takes a remote of the current folder that is at
 // the token's host; it returns nil where there is none. The error is [ErrTokenUnproved] where the
 // host does not take the token.
-func (p Place) TryToken(ctx context.Context, e chest.Entry, token secret.Text, text string) (*Tried, error) {
+func (p Place) TryToken(ctx context.Context, e chest.Entry, token origin.Bound, text string) (*Tried, error) {
 	if text == "" {
 		if text = p.remoteAt(ctx, e.At); text == "" {
 			return nil, nil
@@ -39,7 +39,7 @@ func (p Place) TryToken(ctx context.Context, e chest.Entry, token secret.Text, t
 	}
 	at.User = nil
 	tried := &Tried{URL: at.String()}
-	sent := &gitlink.Credential{User: e.User, Password: token}
+	sent := &diagnose.Sent{User: e.User, Token: token}
 	for _, purpose := range []diagnose.Purpose{diagnose.Push, diagnose.Clone} {
 		way, err := diagnose.Check(ctx, p.Station, p.Registry, diagnose.Request{Argument: tried.URL, Purpose: purpose, Program: diagnose.Git, Sent: sent, Timeout: p.Timeout})
 		switch {

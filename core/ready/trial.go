@@ -310,7 +310,7 @@ func (t *trials) tryToken(ctx context.Context) {
 		if !d.Can("who") {
 			return "", nil
 		}
-		who, err := t.place.Client(d, issued.Token).Who(ctx)
+		who, err := t.place.Client(d, d.Bind(issued.Token)).Who(ctx)
 		return "it is " + who + "'s", err
 	})
 	if !worked && issued == nil {
@@ -324,7 +324,7 @@ func (t *trials) tryToken(ctx context.Context) {
 func (t *trials) renewAndRevoke(ctx context.Context, issued *speak.IssuedToken, request speak.TokenRequest) {
 	all := []*speak.IssuedToken{issued}
 	t.try("renew-token", func() (string, error) {
-		renewed, err := t.place.Client(t.client.Description, issued.Token).RenewToken(ctx, issued.ID, request)
+		renewed, err := t.place.Client(t.client.Description, t.client.Description.Bind(issued.Token)).RenewToken(ctx, issued.ID, request)
 		if err == nil {
 			all = append(all, renewed)
 		}
@@ -332,7 +332,7 @@ func (t *trials) renewAndRevoke(ctx context.Context, issued *speak.IssuedToken, 
 	})
 	t.try("revoke-token", func() (string, error) {
 		for _, token := range all {
-			own := t.place.Client(t.client.Description, token.Token)
+			own := t.place.Client(t.client.Description, t.client.Description.Bind(token.Token))
 			if err := own.RevokeToken(ctx, token.ID); err != nil {
 				if err = t.client.RevokeToken(ctx, token.ID); err != nil {
 					return "", err

@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"Unicrux/core/describe"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 )
 
@@ -68,7 +69,7 @@ func (r *Refusal) Refused() bool { return r.Status < http.StatusInternalServerEr
 // A Client speaks to one host's interface. It is not for several goroutines at once.
 type Client struct {
 	Description *describe.Description
-	Token       secret.Text   // empty for what anybody may ask
+	Token       origin.Bound  // empty for what anybody may ask; it goes to the interface if it was kept for that
 	Timeout     time.Duration // for one request; 0 means 10 seconds
 
 	// Account signs in with Password where the host issues tokens only for that.

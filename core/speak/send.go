@@ -189,13 +189,16 @@ func exchange(line *http.Client, h *http.Request) (answer, error) {
 	return answer{status: response.StatusCode, headers: response.Header, text: text}, nil
 }
 
-// signIn proves who asks, as the description says. The token goes to the address that the
-// description names, over TLS, and nowhere else.
+// signIn proves who asks, as the description says. The token goes to the interface, over TLS, if it
+// was kept for that very place: the error is [origin.ErrElsewhere] otherwise.
 func (c *Client) signIn(ctx context.Context, o describe.Operation, h *http.Request) error {
 	i := c.Description.Interface
+	token, err := c.Token.To(c.Description.APIPlace())
 	switch {
 	case o.Open:
 		return nil
+	case err != nil:
+		return err
 	case o.SignIn == "password":
 		user, word, _ := strings.Cut(i.Password.Basic, ":")
 		fill := func(name string) string {
@@ -205,26 +208,25 @@ func (c *Client) signIn(ctx context.Context, o describe.Operation, h *http.Reque
 		if name, text, found := strings.Cut(i.Password.Second, ": "); found && !c.code.Empty() {
 			h.Header.Set(name, strings.ReplaceAll(text, "{code}", string(c.code.Reveal())))
 		}
-	case c.Token.Empty():
+	case token.Empty():
 		return nil
 	case i.Header != "":
 		name, text, _ := strings.Cut(i.Header, ": ")
-		h.Header.Set(name, strings.ReplaceAll(text, "{token}", string(c.Token.Reveal())))
+		h.Header.Set(name, strings.ReplaceAll(text, "{token}", string(token.Reveal())))
 	case i.Query != "":
 		query := h.URL.Query()
-		query.Set(i.Query, string(c.Token.Reveal()))
+		query.Set(i.Query, string(token.Reveal()))
 		h.URL.RawQuery = query.Encode()
 	case i.Basic != "":
 		account := ""
 		if strings.Contains(i.Basic, "{account}") {
-			var err error
 			if account, err = c.account(ctx); err != nil {
 				return err
 			}
 		}
 		user, word, _ := strings.Cut(i.Basic, ":")
 		fill := func(name string) string {
-			return map[string]string{"account": account, "token": string(c.Token.Reveal())}[name]
+			return map[string]string{"account": account, "token": string(token.Reveal())}[name]
 		}
 		h.SetBasicAuth(describe.Fill(user, fill), describe.Fill(word, fill))
 	}

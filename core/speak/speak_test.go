@@ -17,6 +17,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"Unicrux/core/describe"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 )
 
@@ -33,7 +34,7 @@ func speaking(t testing.TB, operations string, answer http.HandlerFunc) *Client 
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &Client{Description: d, Token: secret.New([]byte("token-of-ines"))}
+	return &Client{Description: d, Token: d.Bind(secret.New([]byte("token-of-ines")))}
 }
 
 const (
@@ -174,6 +175,10 @@ func TestAuthorityIsTheDescriptionsOwn(t *testing.T) {
 	t.Parallel()
 	client := speaking(t, who, func(http.ResponseWriter, *http.Request) { t.Error("the request went through") })
 	client.Description.Interface.Authority = ""
+	if _, err := client.Who(t.Context()); !errors.Is(err, origin.ErrElsewhere) {
+		t.Errorf("a token that was kept for another authority: %v", err)
+	}
+	client.Token = client.Description.Bind(secret.New([]byte("token-of-ines")))
 	_, err := client.Who(t.Context())
 	if !errors.Is(err, ErrAuthority) {
 		t.Errorf("%v, want ErrAuthority", err)

@@ -172,7 +172,11 @@ func (c *Client) ShowToken(ctx context.Context) (*IssuedToken, error) {
 // RevokeToken makes the host forget a token: by its id, or the client's own. What is not there
 // any more is no error.
 func (c *Client) RevokeToken(ctx context.Context, id string) error {
-	_, err := c.do(ctx, "revoke-token", texts("id", id, "token", string(c.Token.Reveal())))
+	own, err := c.Token.To(c.Description.APIPlace())
+	if err != nil {
+		return err
+	}
+	_, err = c.do(ctx, "revoke-token", texts("id", id, "token", string(own.Reveal())))
 	if errors.Is(err, ErrGone) {
 		return nil
 	}

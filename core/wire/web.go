@@ -18,7 +18,7 @@ import (
 	"time"
 
 	"Unicrux/core/foreign"
-	"Unicrux/core/secret"
+	"Unicrux/core/origin"
 )
 
 // The further reasons for which a way over HTTPS ends, to be tested with errors.Is.
@@ -49,7 +49,8 @@ type WebPlan struct {
 	Headers []string         // "Name: value", that go with every request
 
 	// Credential is asked for when the host wants to know who asks.
-	Credential func() (user string, password secret.Text, err error)
+	// The secret goes to the origin of Base if it was kept for that.
+	Credential func() (user string, password origin.Bound, err error)
 	Timeout    time.Duration // for each step; 0 means 10 seconds
 }
 
@@ -123,7 +124,7 @@ type webWalker struct {
 	met       *WebTrip
 	line      *http.Client
 	user      string // who was told
-	word      secret.Text
+	word      origin.Bound
 	told      bool  // who asks
 	judgement error // of the certificate
 	asked     bool  // the host asked for a certificate of ours

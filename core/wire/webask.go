@@ -98,7 +98,11 @@ func (w *webWalker) request(h *http.Request, service string, answer *WebAnswer) 
 	}
 	h.Header.Set("Pragma", "no-cache")
 	if w.user != "" || !w.word.Empty() {
-		h.SetBasicAuth(w.user, string(w.word.Reveal()))
+		word, err := w.word.ToOrigin(h.URL)
+		if err != nil {
+			return w.fail(ErrDenied, "")
+		}
+		h.SetBasicAuth(w.user, string(word.Reveal()))
 	}
 	for _, text := range w.web.Headers { // they win over what the library itself would send
 		if name, value, found := strings.Cut(text, ":"); found {

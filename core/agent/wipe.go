@@ -1,0 +1,35 @@
+package agent
+
+import (
+	"crypto/ecdsa"
+	"crypto/ed25519"
+	"crypto/rsa"
+	"math/big"
+)
+
+// wipe overwrites a private key. What libraries copied of it meanwhile it does not reach: that ends
+// with the process, which ends when it holds nothing.
+func wipe(private any) {
+	switch key := private.(type) {
+	case *ed25519.PrivateKey:
+		clear(*key)
+	case ed25519.PrivateKey:
+		clear(key)
+	case *ecdsa.PrivateKey:
+		wipeNumber(key.D) //nolint:staticcheck // there is no other way to reach it
+	case *rsa.PrivateKey:
+		wipeNumber(key.D)
+		for _, prime := range key.Primes {
+			wipeNumber(prime)
+		}
+		wipeNumber(key.Precomputed.Dp)
+		wipeNumber(key.Precomputed.Dq)
+		wipeNumber(key.Precomputed.Qinv)
+	}
+}
+
+func wipeNumber(n *big.Int) {
+	if n != nil {
+		clear(n.Bits())
+	}
+}

@@ -1,0 +1,5 @@
+package lifetime
+
+import "golang.org/x/sys/unix"
+
+const throughSleep = unix.CLOCK_MONOTONIC

@@ -1,0 +1,10 @@
+// Package peer makes sure who is at the other end of a local socket, before the first byte is said
+// there: a socket lies in a folder, and whoever can put one in its place would be told secrets.
+//
+// It needs little, so that git can be answered before anything else of the program is ready.
+package peer
+
+import "errors"
+
+// ErrStranger is returned for a socket, or a folder around it, that is not this very user's.
+var ErrStranger = errors.New("it belongs to somebody else, or others may write there")

@@ -1,0 +1,6 @@
+package regular
+
+// NoFollow does nothing: making links takes a right of its own.
+const NoFollow = 0
+
+const noWait = 0
