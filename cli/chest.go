@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -336,6 +337,25 @@ func (a *app) adopt(files []string, source string) error {
 	return a.adoptThese(found, source)
 }
 
+// sweep takes what was moved into the chest out of the record of changes as well: older edits may
+// have been about the same place.
+func (a *app) sweep(list []ready.Adopted) error {
+	var secrets [][]byte
+	for _, adopted := range list {
+		if adopted.Name != "" && adopted.Err == nil {
+			secrets = append(secrets, adopted.Stray.Secret.Reveal())
+		}
+	}
+	if len(secrets) == 0 {
+		return nil
+	}
+	swept, err := a.station.Sweep(secrets)
+	if swept > 0 {
+		a.progress(fmt.Sprintf("The record of changes held such a secret in %d places; it was taken out there. unicrux undo does not bring it back.", swept))
+	}
+	return err
+}
+
 func (a *app) adoptThese(found []stray.Stray, source string) error {
 	place, err := a.place()
 	if err != nil {
@@ -351,6 +371,9 @@ func (a *app) adoptThese(found []stray.Stray, source string) error {
 	}
 	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
 	list := place.Adopt(a.ctx, batch, found)
+	if err := a.sweep(list); err != nil {
+		return err
+	}
 	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
 		return err
 	}

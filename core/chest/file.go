@@ -115,6 +115,10 @@ func (c *Chest) write(e Entry, sealed []byte) error {
 
 // change lets one program at a time change the chest. Reading waits for nobody.
 func (c *Chest) change(do func() error) error {
+	return workstation.AsOwner(c.folder, func() error { return c.changeAsOwner(do) })
+}
+
+func (c *Chest) changeAsOwner(do func() error) error {
 	if err := os.MkdirAll(c.folder, 0o700); err != nil {
 		return err
 	}

@@ -59,10 +59,12 @@ func (c *Chest) note(s sight) error {
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(c.seen), 0o700); err != nil {
-		return err
-	}
-	return workstation.Replace(c.seen, append(text, '\n'), 0o600)
+	return workstation.AsOwner(c.seen, func() error {
+		if err := os.MkdirAll(filepath.Dir(c.seen), 0o700); err != nil {
+			return err
+		}
+		return workstation.Replace(c.seen, append(text, '\n'), 0o600)
+	})
 }
 
 // see notes who opens the chest.

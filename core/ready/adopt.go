@@ -1,11 +1,11 @@
 package ready
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"net/url"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -123,23 +123,26 @@ func (p Place) moveIn(batch *workstation.Batch, e chest.Entry, token secret.Text
 
 // moveOut takes a stray out of where it lies, and puts it back if git does not get it then.
 func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray) error {
-	before, err := os.ReadFile(s.File)
-	if err != nil {
-		return err
-	}
-	after, err := p.without(ctx, s, before)
-	if err != nil {
-		return err
-	}
+	var before, after []byte
 	words := fmt.Sprintf("Take the secret for %s out of %s.", s.At, p.Station.Tilde(s.File))
-	if err := batch.Rewrite(s.File, words, after); err != nil {
+	err := batch.Rewrite(s.File, words, func(old []byte) (_ []byte, err error) {
+		before = old
+		after, err = p.without(ctx, s, old)
+		return after, err
+	})
+	if err != nil {
 		return err
 	}
 	answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: s.At, User: s.User})
 	if err == nil && p.fromChest(s, answer) {
 		return nil
 	}
-	return errors.Join(ErrNotAnswered, batch.Rewrite(s.File, "Put it back.", before))
+	return errors.Join(ErrNotAnswered, batch.Rewrite(s.File, "Put it back.", func(now []byte) ([]byte, error) {
+		if !bytes.Equal(now, after) { // somebody was at work meanwhile: what they wrote stays
+			return now, nil
+		}
+		return before, nil
+	}))
 }
 
 // fromChest tells whether an answer of git's is one of the chest's for that host. Where several

@@ -34,7 +34,7 @@ func (p Place) Relock(batch *workstation.Batch, pair *sshkey.Pair, old, new secr
 	case !pair.Locked:
 		words = fmt.Sprintf("Lock %s by a passphrase.", pair.Name())
 	}
-	return batch.Rewrite(pair.Path, words, text)
+	return batch.Rewrite(pair.Path, words, func([]byte) ([]byte, error) { return text, nil })
 }
 
 // Save writes a key in another form to a new file. The private forms are locked by the

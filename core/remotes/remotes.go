@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 
@@ -223,13 +222,5 @@ func rewriteConfig(ctx context.Context, batch *workstation.Batch, station *works
 	if err != nil {
 		return err
 	}
-	old, err := os.ReadFile(path)
-	if err != nil {
-		return err
-	}
-	text, err := gitlink.Assign(ctx, station, old, assignments)
-	if err != nil {
-		return err
-	}
-	return batch.Rewrite(path, words, text)
+	return batch.Rewrite(path, words, func(old []byte) ([]byte, error) { return gitlink.Assign(ctx, station, old, assignments) })
 }

@@ -15,11 +15,19 @@ import (
 // first has ended, and sees what it did. waiting is called once when there is something to
 // wait for. There is no limit: the first may be waiting for a person.
 func (s *Station) Alone(ctx context.Context, what string, waiting func()) (unlock func(), err error) {
+	err = AsOwner(s.State, func() (err error) {
+		unlock, err = s.alone(ctx, what, waiting)
+		return err
+	})
+	return unlock, err
+}
+
+func (s *Station) alone(ctx context.Context, what string, waiting func()) (unlock func(), err error) {
 	if _, err := makeFolder(s.State); err != nil {
 		return nil, err
 	}
 	digest := sha256.Sum256([]byte(what)) // what may hold anything that a person types
-	lock := flock.New(filepath.Join(s.State, "alone-"+hex.EncodeToString(digest[:8])), flock.SetPermissions(0o600))
+	lock := flock.New(filepath.Join(s.State, "alone-"+hex.EncodeToString(digest[:8])), flock.SetPermissions(0o600), ownLock)
 	free, err := lock.TryLock()
 	if err != nil {
 		return nil, err

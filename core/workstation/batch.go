@@ -11,6 +11,8 @@ import (
 	"path/filepath"
 	"time"
 
+	"Unicrux/core/plainsecrets"
+
 	"github.com/gofrs/flock"
 )
 
@@ -33,7 +35,7 @@ type Batch struct {
 type Difference struct {
 	Words         string
 	Path          string // empty for an act at a host
-	Before, After []byte // nil where the file does not exist, or where it holds a secret
+	Before, After []byte // nil where the file does not exist, or where the edit holds a secret; secrets elsewhere are masked
 	Secret        bool
 }
 
@@ -52,7 +54,7 @@ func (b *Batch) Differences() []Difference { return b.differences }
 // there is no file. The file keeps its mode and owner; a new one gets mode. Links are
 // followed. Where compute changes nothing, nothing is written, and changed is false.
 func (b *Batch) Edit(path, words string, mode fs.FileMode, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	err = b.locked(func() error {
+	err = b.locked(path, func() error {
 		target, err := resolveLinks(path)
 		if err != nil {
 			return err
@@ -78,7 +80,7 @@ func (b *Batch) Edit(path, words string, mode fs.FileMode, compute func(old []by
 // Create makes a new file, and fails with [ErrExists] where anything is there already.
 // A secret file's content is neither recorded nor shown.
 func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, secret bool) error {
-	return b.locked(func() error {
+	return b.locked(path, func() error {
 		if state, err := b.stateOf(path); err != nil {
 			return err
 		} else if state.exists {
@@ -88,16 +90,20 @@ func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, sec
 	})
 }
 
-// Rewrite replaces the content of a file that holds a secret. Neither content is recorded,
+// Rewrite changes the content of a file in a place where a secret stands. The edit is not recorded,
 // so undo refuses to take it back.
-func (b *Batch) Rewrite(path, words string, content []byte) error {
-	return b.locked(func() error {
+func (b *Batch) Rewrite(path, words string, compute func(old []byte) ([]byte, error)) error {
+	return b.locked(path, func() error {
 		target, err := resolveLinks(path)
 		if err != nil {
 			return err
 		}
 		before, err := b.stateOf(target)
 		if err != nil {
+			return err
+		}
+		content, err := compute(bytes.Clone(before.content))
+		if err != nil || before.exists && bytes.Equal(content, before.content) {
 			return err
 		}
 		return b.take(words, target, before, fileState{exists: true, mode: before.mode, content: content}, true, replace)
@@ -107,7 +113,7 @@ func (b *Batch) Rewrite(path, words string, content []byte) error {
 // SetAside moves a file that holds a secret out of use, into the state folder: a key may be
 // the only way into something. Where there is none, nothing happens.
 func (b *Batch) SetAside(path, words string) error {
-	return b.locked(func() error {
+	return b.locked(path, func() error {
 		before, err := b.stateOf(path)
 		if err != nil || !before.exists {
 			return err
@@ -124,7 +130,7 @@ func (b *Batch) About(about map[string]string) { b.change.About = about }
 
 // Mode changes the permissions of a file, and nothing of its content.
 func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
-	return b.locked(func() error {
+	return b.locked(path, func() error {
 		target, err := resolveLinks(path)
 		if err != nil {
 			return err
@@ -143,7 +149,7 @@ func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
 
 // Remove takes a file away, if it is there. It must hold no secret: its content goes to the record.
 func (b *Batch) Remove(path, words string) error {
-	return b.locked(func() error {
+	return b.locked(path, func() error {
 		before, err := b.stateOf(path)
 		if err != nil || !before.exists {
 			return err
@@ -165,7 +171,7 @@ func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, e
 		return nil
 	}
 	at := 0
-	err := b.locked(func() error {
+	err := b.locked(b.station.State, func() error {
 		if err := b.open(); err != nil {
 			return err
 		}
@@ -179,7 +185,7 @@ func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, e
 	b.station.fault(words)
 	more, err := do()
 	b.station.fault(words)
-	return errors.Join(err, b.locked(func() error {
+	return errors.Join(err, b.locked(b.station.State, func() error {
 		var declined interface{ Refused() bool }
 		if err != nil && !(errors.As(err, &declined) && declined.Refused()) {
 			return nil
@@ -199,7 +205,7 @@ func (b *Batch) keepRecord() error {
 	if len(b.change.Steps) > 0 {
 		return b.station.writeRecord(&b.change)
 	}
-	err := os.Remove(b.station.recordPath(b.change.ID))
+	err := AsOwner(b.station.State, func() error { return os.Remove(b.station.recordPath(b.change.ID)) })
 	b.change.ID = 0
 	return err
 }
@@ -222,7 +228,7 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if before.exists {
 		step.Before = &Content{Mode: before.mode, Sum: sum(before.content)}
 		if !secret {
-			step.Before.Bytes = before.content
+			step.record(before.content, after.content)
 		}
 	}
 	if err := b.open(); err != nil {
@@ -252,7 +258,7 @@ func (b *Batch) pretend(words, path string, before, after fileState, secret bool
 	b.overlay[path] = after
 	difference := Difference{Words: words, Path: path, Secret: secret}
 	if !secret {
-		difference.Before, difference.After = before.content, after.content
+		difference.Before, difference.After = plainsecrets.Mask(before.content), plainsecrets.Mask(after.content)
 	}
 	b.differences = append(b.differences, difference)
 }
@@ -269,6 +275,7 @@ func (b *Batch) open() (err error) {
 	if b.change.ID != 0 {
 		return nil
 	}
+	b.change.Version = recordVersion
 	b.change.When = b.station.Now().UTC().Truncate(time.Second)
 	b.change.ID, err = b.station.nextID()
 	return err
@@ -276,11 +283,13 @@ func (b *Batch) open() (err error) {
 
 // locked runs work while no other command of ours changes anything. A dry run, which
 // changes nothing, needs no lock.
-func (b *Batch) locked(work func() error) error {
+//
+// What is done to a path is done as whoever it belongs to ([AsOwner]).
+func (b *Batch) locked(path string, work func() error) error {
 	if b.Dry {
-		return work()
+		return AsOwner(path, work)
 	}
-	return b.station.whileLocked(work)
+	return b.station.whileLocked(func() error { return AsOwner(path, work) })
 }
 
 func (s *Station) whileLocked(work func() error) (err error) {
@@ -293,10 +302,18 @@ func (s *Station) whileLocked(work func() error) (err error) {
 }
 
 func (s *Station) lock() (unlock func() error, err error) {
+	err = AsOwner(s.State, func() (err error) {
+		unlock, err = s.lockAsOwner()
+		return err
+	})
+	return unlock, err
+}
+
+func (s *Station) lockAsOwner() (unlock func() error, err error) {
 	if _, err := makeFolder(s.State); err != nil {
 		return nil, err
 	}
-	lock := flock.New(filepath.Join(s.State, "lock"), flock.SetPermissions(0o600))
+	lock := flock.New(filepath.Join(s.State, "lock"), flock.SetPermissions(0o600), ownLock)
 	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
 	defer cancel()
 	if _, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil {

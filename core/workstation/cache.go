@@ -4,6 +4,8 @@ import (
 	"os"
 	"path/filepath"
 	"time"
+
+	"Unicrux/core/regular"
 )
 
 // Cached returns what [Station.Keep] kept under a name, if it is not older than age.
@@ -13,7 +15,7 @@ func (s *Station) Cached(name string, age time.Duration) ([]byte, bool) {
 	if s.Cache == "" || err != nil || time.Since(info.ModTime()) > age {
 		return nil, false
 	}
-	text, err := os.ReadFile(path)
+	text, err := regular.ReadOwn(path, maxRecord)
 	return text, err == nil
 }
 
@@ -23,7 +25,10 @@ func (s *Station) Keep(name string, content []byte) {
 	if s.Cache == "" {
 		return
 	}
-	if os.MkdirAll(s.Cache, 0o700) == nil {
-		_ = replace(filepath.Join(s.Cache, name), content, 0o600)
-	}
+	_ = AsOwner(s.Cache, func() error {
+		if err := os.MkdirAll(s.Cache, 0o700); err != nil {
+			return err
+		}
+		return replace(filepath.Join(s.Cache, name), content, 0o600)
+	})
 }

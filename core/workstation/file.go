@@ -5,9 +5,14 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
+
+	"github.com/gofrs/flock"
+
+	"Unicrux/core/regular"
 )
 
 // besideMark stands in the name of every file that we write beside another, so that
@@ -28,19 +33,24 @@ type fileState struct {
 }
 
 func readState(path string) (fileState, error) {
-	info, err := os.Stat(path)
+	f, err := regular.Open(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return fileState{}, nil
 	}
 	if err != nil {
 		return fileState{}, err
 	}
-	if !info.Mode().IsRegular() {
-		return fileState{}, fmt.Errorf("%s is not a regular file", path)
+	defer f.Close() //nolint:errcheck // opened for reading
+	info, err := f.Stat()
+	if err != nil {
+		return fileState{}, err
 	}
-	content, err := os.ReadFile(path)
+	content, err := io.ReadAll(f)
 	return fileState{exists: true, mode: info.Mode().Perm(), content: content}, err
 }
+
+// ownLock opens a lock file of ours, which is no link.
+var ownLock = flock.SetFlag(os.O_CREATE | os.O_RDWR | regular.NoFollow)
 
 // resolveLinks returns where path leads, so that a linked file (settings kept in a
 // dotfiles folder, say) is changed in place and its link stays. The last part need not exist.

@@ -1,6 +1,7 @@
 package workstation
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -9,12 +10,21 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
+
+	"Unicrux/core/plainsecrets"
+	"Unicrux/core/regular"
 )
+
+// recordVersion is that of the files of the record. One with a higher version is left as it is.
+const recordVersion = 1
 
 // A Change is what one command changed, here or at a host, as it is kept in the record.
 type Change struct {
+	Version int `json:"version"` // of the file; 0 for those that hold whole files
+
 	ID     int        `json:"id"`               // counts from 1; what undo takes
 	When   time.Time  `json:"when"`             // UTC
 	Words  string     `json:"words"`            // what the command was about, as one sentence
@@ -33,23 +43,25 @@ type Step struct {
 	Host  *HostStep `json:"host,omitempty"`
 }
 
-// A FileStep says what stood in a file before and what stands there since. The content
-// of a file that holds a secret is never recorded.
+// A FileStep says what was changed in a file: the edit, never the file. An edit in which a secret
+// stands is not recorded.
 type FileStep struct {
 	Path    string   `json:"path"`              // where the content is, links followed
 	Before  *Content `json:"before,omitempty"`  // nil when there was no file
-	After   Content  `json:"after"`             // its Bytes are left out: the file has them
+	After   Content  `json:"after"`             // as it was left
+	Edits   []Edit   `json:"edits,omitempty"`   // from before to after, in the order of the lines
 	Gone    bool     `json:"gone,omitempty"`    // the file was removed, and After is empty
 	Folders []string `json:"folders,omitempty"` // folders made for it, outermost first
-	Secret  bool     `json:"secret,omitempty"`  // holds a secret, so Before has no Bytes
+	Secret  bool     `json:"secret,omitempty"`  // a secret stands in the edit, so there are no Edits
 	Aside   string   `json:"aside,omitempty"`   // where a secret file was moved to
 }
 
-// Content is a file's content, or only the mark by which it is known again.
+// Content is the mark by which a file's content is known again.
 type Content struct {
-	Mode  fs.FileMode `json:"mode"`
-	Sum   string      `json:"sha256"`
-	Bytes []byte      `json:"bytes,omitempty"`
+	Mode fs.FileMode `json:"mode"`
+	Sum  string      `json:"sha256"`
+	// Bytes are in records of version 0 alone: the whole file, which may hold anybody's secrets.
+	Bytes []byte `json:"bytes,omitempty"`
 }
 
 // A HostStep is an act at a host, with what is needed to take it back.
@@ -59,8 +71,27 @@ type HostStep struct {
 	Data map[string]string `json:"data"`
 }
 
-// errUnreadable is returned for a record that is not ours or is damaged.
-var errUnreadable = errors.New("the record of this change cannot be read")
+// record keeps the edit, unless a secret stands in it.
+func (f *FileStep) record(before, after []byte) {
+	edits := editsOf(before, after)
+	for _, e := range edits {
+		if plainsecrets.In(e.Removed) || plainsecrets.In(e.Added) {
+			f.Secret = true
+			return
+		}
+	}
+	f.Edits = edits
+}
+
+// Reasons for which a file of the record is not read, for errors.Is.
+var (
+	errUnreadable = errors.New("the record of this change cannot be read")
+	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
+	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
+)
+
+// maxRecord bounds a file of the record.
+const maxRecord = 64 << 20
 
 func sum(content []byte) string {
 	digest := sha256.Sum256(content)
@@ -100,12 +131,16 @@ func (s *Station) Changes() ([]Change, error) {
 }
 
 func readRecord(path string) (Change, error) {
-	text, err := os.ReadFile(path)
+	text, err := regular.ReadOwn(path, maxRecord)
 	if err != nil {
 		return Change{}, err
 	}
 	var change Change
-	if err := json.Unmarshal(text, &change); err != nil || change.ID < 1 {
+	err = json.Unmarshal(text, &change)
+	switch {
+	case change.Version > recordVersion:
+		return Change{}, fmt.Errorf("%s: %w", path, ErrNewer)
+	case err != nil || change.ID < 1:
 		return Change{}, fmt.Errorf("%s: %w", path, errUnreadable)
 	}
 	return change, nil
@@ -116,10 +151,12 @@ func (s *Station) writeRecord(change *Change) error {
 	if err != nil {
 		return err
 	}
-	if _, err := makeFolder(s.recordFolder()); err != nil {
-		return err
-	}
-	return replace(s.recordPath(change.ID), append(text, '\n'), 0o600)
+	return AsOwner(s.State, func() error {
+		if _, err := makeFolder(s.recordFolder()); err != nil {
+			return err
+		}
+		return replace(s.recordPath(change.ID), append(text, '\n'), 0o600)
+	})
 }
 
 // nextID returns the number for a new change. The caller holds the lock.
@@ -136,4 +173,56 @@ func (s *Station) nextID() (int, error) {
 		}
 	}
 	return last + 1, nil
+}
+
+// Sweep takes secrets that were found lying about out of the record: the edits in which one of them
+// stands, and whole files that older versions of Unicrux recorded. It returns how many changes
+// cannot be taken back any more because of that.
+func (s *Station) Sweep(secrets [][]byte) (swept int, err error) {
+	err = s.whileLocked(func() error {
+		all, err := s.Changes()
+		if err != nil && len(all) == 0 {
+			return err
+		}
+		for _, change := range all { // a damaged one is told elsewhere
+			if !change.sweep(secrets) {
+				continue
+			}
+			swept++
+			if err := s.writeRecord(&change); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return swept, err
+}
+
+// sweep tells whether anything was taken out.
+func (c *Change) sweep(secrets [][]byte) bool {
+	found := false
+	for _, step := range c.Steps {
+		f := step.File
+		if f == nil || f.Secret {
+			continue
+		}
+		texts := [][]byte{}
+		for _, e := range f.Edits {
+			texts = append(texts, e.Removed, e.Added)
+		}
+		if f.Before != nil {
+			texts = append(texts, f.Before.Bytes)
+		}
+		if slices.ContainsFunc(texts, func(text []byte) bool { return plainsecrets.In(text) || holdsAny(text, secrets) }) {
+			f.Secret, f.Edits, found = true, nil, true
+			if f.Before != nil {
+				f.Before.Bytes = nil
+			}
+		}
+	}
+	return found
+}
+
+func holdsAny(text []byte, secrets [][]byte) bool {
+	return slices.ContainsFunc(secrets, func(s []byte) bool { return len(s) > 0 && bytes.Contains(text, s) })
 }

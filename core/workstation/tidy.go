@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+
+	"Unicrux/core/regular"
 )
 
 // underwayPath is a mark that stands while a step on a file is under way. It holds the
@@ -15,14 +17,22 @@ import (
 func (s *Station) underwayPath() string { return filepath.Join(s.State, "underway") }
 
 func (s *Station) markUnderway(id int) error {
-	return os.WriteFile(s.underwayPath(), []byte(strconv.Itoa(id)), 0o600)
+	return AsOwner(s.State, func() error {
+		f, err := os.OpenFile(s.underwayPath(), os.O_WRONLY|os.O_CREATE|os.O_TRUNC|regular.NoFollow, 0o600)
+		if err != nil {
+			return err
+		}
+		_, err = f.WriteString(strconv.Itoa(id))
+		return errors.Join(err, f.Close())
+	})
 }
 
 func (s *Station) clearUnderway() error {
-	if err := os.Remove(s.underwayPath()); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
+	err := AsOwner(s.State, func() error { return os.Remove(s.underwayPath()) })
+	if errors.Is(err, fs.ErrNotExist) {
+		err = nil
 	}
-	return nil
+	return err
 }
 
 // Tidy puts right what a run left that was cut short, and says so in sentences: none when
@@ -37,18 +47,21 @@ func (s *Station) Tidy() ([]string, error) {
 		return nil, err
 	}
 	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
-	text, err := os.ReadFile(s.underwayPath())
+	text, err := regular.ReadOwn(s.underwayPath(), maxRecord)
 	if errors.Is(err, fs.ErrNotExist) { // it belonged to a run that has just ended well
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	words, err := s.settleRecord(strings.TrimSpace(string(text)))
-	if err != nil {
-		return nil, err
-	}
-	return words, errors.Join(removeBeside(s.recordFolder()), s.clearUnderway())
+	var words []string
+	err = AsOwner(s.State, func() (err error) {
+		if words, err = s.settleRecord(strings.TrimSpace(string(text))); err != nil {
+			return err
+		}
+		return errors.Join(removeBeside(s.recordFolder()), s.clearUnderway())
+	})
+	return words, err
 }
 
 // settleRecord finds out of each unfinished step of a change whether it happened.

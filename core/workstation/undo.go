@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"slices"
 	"time"
+
+	"Unicrux/core/plainsecrets"
 )
 
 // Reasons for which a change is not taken back, for errors.Is.
@@ -15,13 +17,13 @@ var (
 	ErrNoChange = errors.New("no such change is in the record")
 	ErrUndone   = errors.New("this change was taken back already")
 	ErrEdited   = errors.New("the file was changed since")
-	ErrSecret   = errors.New("what stood there before was a secret, which is not recorded")
+	ErrSecret   = errors.New("a secret stood there, which is not recorded")
 )
 
 // An EditedError holds both versions of a file that stands in the way of an undo.
 type EditedError struct {
 	Path      string
-	Now, Then []byte // as it is now, and as it would be after the undo; nil where there is no file, or a secret
+	Now, Then []byte // as it is now, and without our lines; nil where there is no file, or a secret, or that cannot be told
 	By        int    // the later change of ours that edited it; 0 when it was somebody else
 }
 
@@ -77,7 +79,11 @@ func (s *Station) restoreAll(change *Change, undone *Undone) error {
 		if step.File == nil {
 			continue
 		}
-		aside, err := s.restore(change.ID, step.File)
+		aside := ""
+		err := AsOwner(step.File.Path, func() (err error) {
+			aside, err = s.restore(change.ID, step.File)
+			return err
+		})
 		if err != nil {
 			return err
 		}
@@ -138,7 +144,7 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 			states[f.Path] = then
 			d.Path, d.Secret = f.Path, f.Secret
 			if !f.Secret {
-				d.Before, d.After = now.content, then.content
+				d.Before, d.After = plainsecrets.Mask(now.content), plainsecrets.Mask(then.content)
 			}
 		}
 		differences = append(differences, d)
@@ -162,15 +168,25 @@ func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
 	case f.Secret: // only the mode of a secret file is ever changed
 		return fileState{exists: true, mode: f.Before.Mode, content: now.content}, true
 	}
-	return fileState{exists: true, mode: f.Before.Mode, content: f.Before.Bytes}, true
+	content, ok := f.before(now.content)
+	return fileState{exists: true, mode: f.Before.Mode, content: content}, ok
+}
+
+// before is what stood in a file that is as the step left it.
+func (f *FileStep) before(now []byte) ([]byte, bool) {
+	if f.Before.Bytes != nil {
+		return f.Before.Bytes, true
+	}
+	content, ok := takenBack(now, f.Edits)
+	return content, ok && sum(content) == f.Before.Sum
 }
 
 func (s *Station) edited(id int, f *FileStep, now fileState) error {
 	err := &EditedError{Path: f.Path}
 	if !f.Secret {
-		err.Now = now.content
+		err.Now = plainsecrets.Mask(now.content)
 		if f.Before != nil {
-			err.Then = f.Before.Bytes
+			err.Then = plainsecrets.Mask(takenOut(now.content, f.Edits))
 		}
 	}
 	all, _ := s.Changes() // a record that cannot be read only costs the number

@@ -170,7 +170,7 @@ func TestARewrittenSecretIsNotTakenBack(t *testing.T) {
 	s := station(t)
 	path := filepath.Join(s.Home, "key")
 	write(t, path, "old secret", 0o600)
-	if err := s.Begin("Test.", false).Rewrite(path, "Lock it.", []byte("new secret")); err != nil {
+	if err := s.Begin("Test.", false).Rewrite(path, "Lock it.", func([]byte) ([]byte, error) { return []byte("new secret"), nil }); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.Undo(1, false, nil); !errors.Is(err, ErrSecret) || read(t, path) != "new secret" {

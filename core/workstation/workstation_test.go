@@ -70,7 +70,7 @@ func TestEditFollowsLinksAndKeepsTheMode(t *testing.T) {
 		t.Fatalf("the record: %+v, %v", changes, err)
 	}
 	step := changes[0].Steps[0]
-	if !step.Done || step.File.Path != real || string(step.File.Before.Bytes) != "one\n" || step.File.After.Sum != sum([]byte("one\ntwo\n")) {
+	if !step.Done || step.File.Path != real || len(step.File.Edits) != 1 || string(step.File.Edits[0].Added) != "two\n" || step.File.Before.Bytes != nil || step.File.After.Sum != sum([]byte("one\ntwo\n")) {
 		t.Errorf("the step: %+v", step)
 	}
 }
