@@ -3,7 +3,8 @@
 GO ?= go
 # One static program, the same bytes for the same source.
 export CGO_ENABLED = 0
-BUILD = $(GO) build -trimpath -ldflags='-s -w'
+export GOAMD64 = v1
+BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w'
 
 .PHONY: build demo test scenes lint cross fuzz bench clean
 

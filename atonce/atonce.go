@@ -16,6 +16,7 @@ import (
 	"io"
 	"os"
 
+	"Unicrux/core/memory"
 	"Unicrux/core/person"
 	"Unicrux/core/query"
 )
@@ -28,6 +29,7 @@ func init() {
 	if !asked(os.Args) {
 		return
 	}
+	memory.Private() // what is answered is a secret
 	answer, ok := answer(os.Args[3], os.Environ(), os.Stdin)
 	if !ok {
 		return

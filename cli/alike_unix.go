@@ -8,6 +8,9 @@ import (
 	"syscall"
 )
 
+// terminalName is the terminal of this process, wherever its input and output lead (tty(4)).
+const terminalName = "/dev/tty"
+
 // endAlike ends this process by the signal that ended another.
 func endAlike(state *os.ProcessState) {
 	status, ok := state.Sys().(syscall.WaitStatus)

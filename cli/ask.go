@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/term"
 
@@ -59,12 +60,12 @@ func (a *app) confirm(question string) error {
 // ask lets read ask on the terminal, which it finds in a.asked.
 func (a *app) ask(read func() (string, error)) (string, error) {
 	fd := int(a.In.Fd())
-	before, err := term.MakeRaw(fd)
+	restore, err := makeRaw(fd)
 	if err != nil {
 		return "", err
 	}
-	defer term.Restore(fd, before) //nolint:errcheck // nothing is left to do about it
-	if a.asked == nil {            // one for all questions: it may have read ahead
+	defer restore()
+	if a.asked == nil { // one for all questions: it may have read ahead
 		a.asked = term.NewTerminal(struct {
 			io.Reader
 			io.Writer
@@ -113,44 +114,46 @@ func (a *app) readSecret(source string) (secret.Text, error) {
 
 // newPassphrase gets the passphrase for a new key: from a source, or asked twice.
 func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
-	switch {
-	case none:
+	if none {
 		return secret.Text{}, nil
-	case source != "":
-		text, err := a.readSecret(source)
-		if err == nil && text.Empty() {
-			err = usage("the passphrase from %s is empty; --no-passphrase makes a key without one", source)
-		}
-		return text, err
-	case !a.mayAsk():
-		return secret.Text{}, &problem{message: "a passphrase for the key must be asked, and nobody can be asked", exit: exitAsk,
-			advice: "Give --passphrase-from FILE (or - for standard input), or --no-passphrase."}
 	}
-	text, err := a.askTwice("Passphrase for the new key (--passphrase-from):")
-	if err == nil && text.Empty() {
-		err = usage("the passphrase is empty; --no-passphrase makes a key without one")
-	}
-	return text, err
+	return a.choosePassphrase(source, "Passphrase for the new key (--passphrase-from):", "the key", "--passphrase-from FILE (or - for standard input), or --no-passphrase",
+		"; --no-passphrase makes a key without one")
 }
 
 // newPassphraseFor gets a new passphrase that there must be: from a source, or asked twice.
 func (a *app) newPassphraseFor(what, option, source string) (secret.Text, error) {
-	if source != "" {
-		text, err := a.readSecret(source)
-		if err == nil && text.Empty() {
-			err = usage("the passphrase from %s is empty", source)
-		}
-		return text, err
+	return a.choosePassphrase(source, "New passphrase for "+what+" ("+option+"):", what, option+" FILE, or - for standard input", "")
+}
+
+func (a *app) choosePassphrase(source, question, what, options, instead string) (text secret.Text, err error) {
+	from := ""
+	switch {
+	case source != "":
+		from = " from " + source
+		text, err = a.readSecret(source)
+	case !a.mayAsk():
+		return text, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", advice: "Give " + options + ".", exit: exitAsk}
+	default:
+		text, err = a.askTwice(question)
 	}
-	if !a.mayAsk() {
-		return secret.Text{}, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", exit: exitAsk,
-			advice: "Give " + option + " FILE, or - for standard input."}
-	}
-	text, err := a.askTwice("New passphrase for " + what + " (" + option + "):")
 	if err == nil && text.Empty() {
-		err = usage("the passphrase is empty")
+		err = usage("the passphrase%s is empty%s", from, instead)
+	}
+	if err == nil {
+		a.warnShort(text)
 	}
 	return text, err
+}
+
+// leastPassphrase is how long a passphrase is that is not found by trying.
+const leastPassphrase = 8
+
+// warnShort says of a short passphrase that it is one. It is taken all the same: whose it is knows why.
+func (a *app) warnShort(text secret.Text) {
+	if !text.Empty() && utf8.RuneCount(text.Reveal()) < leastPassphrase {
+		a.progress(fmt.Sprintf("This passphrase has fewer than %d characters: whoever gets hold of the file finds it by trying. Longer is better; four words are good.", leastPassphrase))
+	}
 }
 
 // askTwice asks for something new until it is typed twice alike.

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"os"
 	"slices"
 	"time"
@@ -124,7 +125,9 @@ func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) erro
 	case found == nil:
 		return usage("the card of %s has no field %q", card.Host, o.field)
 	case found.Secret == "":
-		a.progressText(render.Clipboard(found.Value))
+		if err := a.toClipboard(found.Value); err != nil {
+			return err
+		}
 		return a.say1("The " + o.field + " for " + card.Host + " is on the clipboard, if this terminal allows it.")
 	}
 	e, err := place.FindToken(found.Secret)
@@ -138,10 +141,23 @@ func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) erro
 	return a.copySecret("The token "+e.Name, string(s.Token.Reveal()))
 }
 
+// toClipboard asks the terminal to put a text on the clipboard: the terminal itself, and no output of
+// ours, which may lead into a file.
+func (a *app) toClipboard(text string) error {
+	terminal, err := os.OpenFile(terminalName, os.O_WRONLY, 0)
+	if err != nil {
+		return &problem{message: "there is no terminal whose clipboard could be used", advice: "Run it in a terminal.", exit: exitAsk}
+	}
+	_, err = terminal.WriteString(render.Clipboard(text))
+	return errors.Join(err, terminal.Close())
+}
+
 // copySecret puts a secret on the clipboard through the terminal, and clears that again.
 func (a *app) copySecret(what, text string) error {
-	a.progressText(render.Clipboard(text))
-	defer a.progressText(render.Clipboard(""))
+	if err := a.toClipboard(text); err != nil {
+		return err
+	}
+	defer a.toClipboard("") //nolint:errcheck // it went there a moment ago
 	if err := a.say1(what + " is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
 		return err
 	}

@@ -8,16 +8,15 @@ import (
 	"io"
 	"log/slog"
 	"os"
-	"os/signal"
 	"slices"
 	"strings"
-	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"Unicrux/core/hosts"
+	"Unicrux/core/memory"
 	"Unicrux/core/person"
 	"Unicrux/core/ready"
 	"Unicrux/core/workstation"
@@ -72,7 +71,8 @@ type app struct {
 
 // Run runs one command and returns the exit code.
 func Run(io IO) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	memory.Private() // secrets pass through most commands
+	ctx, stop := untilSignal()
 	defer stop()
 	a := &app{IO: io, ctx: ctx, timeout: defaultTimeout}
 	if len(io.Args) == 3 && io.Args[0] == "for-git" && io.Args[1] == "credential" { // git waits for it each time

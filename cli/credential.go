@@ -78,7 +78,7 @@ func (a *app) openForGit(c *chest.Chest) bool {
 	if a.noInput || a.station.Getenv("GIT_TERMINAL_PROMPT") == "0" {
 		return false
 	}
-	terminal, err := os.OpenFile("/dev/tty", os.O_RDWR, 0)
+	terminal, err := os.OpenFile(terminalName, os.O_RDWR, 0)
 	if err != nil {
 		return false
 	}

@@ -3,12 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"Unicrux/core/diagnose"
+	"Unicrux/core/regular"
 	"Unicrux/render"
 )
 
@@ -46,7 +46,7 @@ const longestText = 256 << 20
 func (a *app) errorText(args []string) (string, error) {
 	from := a.In
 	if len(args) == 1 && args[0] != "-" {
-		file, err := os.Open(args[0])
+		file, err := regular.OpenStream(args[0])
 		if err != nil {
 			return "", fmt.Errorf("the text cannot be read: %w", err)
 		}

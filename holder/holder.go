@@ -23,6 +23,7 @@ import (
 
 	"Unicrux/core/lifetime"
 	"Unicrux/core/memory"
+	"Unicrux/core/regular"
 )
 
 const (
@@ -134,7 +135,7 @@ func claim(ctx context.Context, socket string) (unlock func(), err error) {
 
 // PID is the number of the process that serves the socket; 0 when it is not known.
 func PID(socket string) int {
-	text, _ := os.ReadFile(lockPath(socket)) // no file, no number
+	text, _ := regular.ReadOwn(lockPath(socket), 64) // no file, no number
 	pid, _ := strconv.Atoi(string(text))
 	return pid
 }

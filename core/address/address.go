@@ -12,6 +12,8 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+
+	"Unicrux/core/allow"
 )
 
 // MaxBytes bounds a clone URL. No host gives out longer ones; git has no limit of its own.
@@ -38,6 +40,7 @@ var (
 	ErrPort      = errors.New("a port is a number from 1 to 65535")
 	ErrOption    = errors.New(`a user, host or path may not begin with "-"`)
 	ErrCharacter = errors.New("a character that no clone URL has")
+	ErrUser      = errors.New("ssh refuses a user with characters that a shell reads")
 	ErrEscape    = errors.New(`"%" must be followed by two hexadecimal digits`)
 	ErrBracket   = errors.New(`"[" without its "]"`)
 	ErrTwice     = errors.New("two URLs in one")
@@ -220,6 +223,13 @@ func (a *Address) validate(userAt, hostAt, pathAt int) error {
 	}
 	if i := strings.IndexAny(a.Host, " '$&;|*?(){}!#%,"); i >= 0 {
 		return &SyntaxError{hostAt + i, ErrCharacter}
+	}
+	if a.Scheme == "ssh" && !allow.RemoteHost(a.Host) {
+		return &SyntaxError{hostAt, ErrCharacter}
+	}
+	// ssh(1) refuses it, too: settings may put the user into a command, for a shell to read.
+	if a.Scheme == "ssh" && !allow.RemoteUser(a.User) {
+		return &SyntaxError{userAt, ErrUser}
 	}
 	if a.Scheme == "ssh" && strings.HasPrefix(a.Path, "/~") {
 		a.Path = a.Path[1:]

@@ -47,6 +47,27 @@ func Login(text string) bool {
 	return isMadeOf(text, 64, small+large+digits+"_", small+large+digits+"_.-")
 }
 
+// RemoteUser allows what the ssh client takes as the name of a user at the other end when it comes
+// from a URL or from the command line: shells would read more into the others where a setting of
+// ssh's puts it into a command ("%r"; valid_ruser in ssh.c of OpenSSH).
+func RemoteUser(text string) bool {
+	if strings.HasPrefix(text, "-") || strings.ContainsAny(text, "'`\";&<>|(){}") || strings.HasSuffix(text, `\`) {
+		return false
+	}
+	for i := range len(text) - 1 {
+		if strings.IndexByte(" \t\n\v\f\r", text[i]) >= 0 && text[i+1] == '-' {
+			return false
+		}
+	}
+	return true
+}
+
+// RemoteHost allows what the ssh client takes as the name of a host ("%h"; valid_hostname in ssh.c of
+// OpenSSH).
+func RemoteHost(text string) bool {
+	return !strings.HasPrefix(text, "-") && !strings.ContainsAny(text, "'`\"$\\;&<>|(){} ") && Line(text)
+}
+
 // Number allows what a port or a count of seconds is written as.
 func Number(text string) bool { return isMadeOf(text, 10, digits, digits) }
 

@@ -64,6 +64,7 @@ func (d *Description) checkFields(at, name string, fields map[string]Places, kin
 }
 
 func (d *Description) checkLookups() error {
+	fine := map[string]bool{}
 	for _, name := range slices.Sorted(maps.Keys(d.Lookups)) {
 		at, l := "lookups."+name, d.Lookups[name]
 		if !allow.Variable(name) || slices.Contains(allVariables(), name) {
@@ -88,26 +89,31 @@ func (d *Description) checkLookups() error {
 				return err
 			}
 		}
-		if err := d.checkCircle(name, nil); err != nil {
+		if err := d.checkCircle(name, nil, fine); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// checkCircle refuses lookups that need each other.
-func (d *Description) checkCircle(name string, before []string) error {
+// checkCircle refuses lookups that need each other. Each is looked at once: fine has those that need no
+// circle.
+func (d *Description) checkCircle(name string, before []string, fine map[string]bool) error {
+	if fine[name] {
+		return nil
+	}
 	if slices.Contains(before, name) {
 		return wrong("lookups."+name, "needs itself, by way of %s", strings.Join(before[slices.Index(before, name):], ", "))
 	}
 	l := d.Lookups[name]
 	for _, variable := range l.Variables() {
 		if _, found := d.Lookups[variable]; found {
-			if err := d.checkCircle(variable, append(before, name)); err != nil {
+			if err := d.checkCircle(variable, append(before, name), fine); err != nil {
 				return err
 			}
 		}
 	}
+	fine[name] = true
 	return nil
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"Unicrux/core/address"
 	"Unicrux/core/allow"
+	"Unicrux/core/origin"
 )
 
 // CloneHTTPS is the HTTPS clone URL of a repository, by its path as clone URLs have it: most end in
@@ -16,6 +17,20 @@ func (d *Description) CloneHTTPS(path string) string {
 		base = "https://" + d.HTTPSAt() + "/"
 	}
 	return base + strings.TrimPrefix(path, "/")
+}
+
+// IsClone tells whether a clone URL that the host's interface told is one at this very host, by the
+// transport that is wanted: a remote is made of it, and whatever is pushed goes there.
+func (d *Description) IsClone(text, transport string) bool {
+	a, err := address.Parse(text)
+	if err != nil || a.Scheme != transport {
+		return false
+	}
+	if transport == "ssh" {
+		return allow.SameHost(a.Host, d.SSH.Host) && (a.Port == 0 || int(a.Port) == d.Port())
+	}
+	u, err := url.Parse(text)
+	return err == nil && u.User == nil && origin.Of(u) == d.WebPlace().Origin
 }
 
 // Elsewhere tells whether an HTTPS address has the host's name and not its port: whoever typed it

@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"path/filepath"
 	"reflect"
 	"slices"
@@ -15,6 +13,7 @@ import (
 	"github.com/pelletier/go-toml/v2/unstable"
 
 	"Unicrux/core/near"
+	"Unicrux/core/regular"
 )
 
 // An Error says what is wrong with a description, where, and what was perhaps meant.
@@ -63,17 +62,10 @@ func Parse(text []byte) (*Description, error) {
 
 // ReadFile reads one description, and its text. A failure of the language is an *[Error].
 func ReadFile(path string) (*Description, []byte, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, nil, err
-	}
-	if !info.Mode().IsRegular() {
-		return nil, nil, &fs.PathError{Op: "read", Path: path, Err: errors.New("not a file")}
-	}
-	if info.Size() > MaxBytes {
+	text, err := regular.Read(filepath.Clean(path), MaxBytes)
+	if errors.Is(err, regular.ErrTooLarge) {
 		return nil, nil, &Error{File: path, Words: fmt.Sprintf("larger than %d bytes, so it is no description", MaxBytes)}
 	}
-	text, err := os.ReadFile(filepath.Clean(path))
 	if err != nil {
 		return nil, nil, err
 	}

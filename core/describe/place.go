@@ -18,7 +18,7 @@ type Node = yaml.Node
 type Places []string
 
 // ErrPlace is returned for a text that is no place.
-var ErrPlace = errors.New(`a place is a JSONPath such as "$.account", or "header" and the name of a header`)
+var ErrPlace = errors.New(`a place is a JSONPath such as "$.account", with ".." in it once at most, or "header" and the name of a header`)
 
 const headerPlace = "header "
 
@@ -35,7 +35,7 @@ func place(text string) error {
 }
 
 func path(text string) (*jsonpath.JSONPath, error) {
-	if !strings.HasPrefix(text, "$") || len(text) > 500 {
+	if !strings.HasPrefix(text, "$") || len(text) > 500 || strings.Count(text, "..") > 1 { // ".." in ".." multiplies
 		return nil, ErrPlace
 	}
 	p, err := jsonpath.NewPath(text)

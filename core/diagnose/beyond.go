@@ -3,12 +3,12 @@ package diagnose
 import (
 	"context"
 	"fmt"
-	"os"
 	"os/exec"
 	"strings"
 
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/wire"
 )
 
@@ -54,7 +54,7 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 // brokenHook finds a hook that git runs before a push and cannot start: git waits for ever then.
 func (c *checker) brokenHook(ctx context.Context) *Crux {
 	path := gitlink.Hook(ctx, c.station, "pre-push")
-	text, err := os.ReadFile(path)
+	text, err := regular.Read(path, regular.Settings)
 	if path == "" || err != nil {
 		return nil
 	}

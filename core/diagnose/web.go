@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"os"
 	"os/exec"
 	"slices"
 	"strings"
@@ -17,6 +16,7 @@ import (
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/origin"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/wire"
 )
@@ -122,7 +122,7 @@ func (c *checker) trusted() (*Crux, bool) {
 		return nil, false
 	}
 	if c.web.Authority != "" {
-		text, err := os.ReadFile(c.station.KeyPath(c.web.Authority))
+		text, err := regular.Read(c.station.KeyPath(c.web.Authority), regular.Settings)
 		if err != nil || !x509.NewCertPool().AppendCertsFromPEM(text) {
 			return wrong(c.web.Authority, "authority", "the certificate authorities that git trusts")
 		}

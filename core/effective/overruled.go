@@ -3,11 +3,11 @@ package effective
 import (
 	"context"
 	"errors"
-	"os"
 
 	"Unicrux/core/address"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
@@ -15,7 +15,7 @@ import (
 // Overruled lists the settings of our own file for a host that do not hold, because something
 // else that is read before it sets the same: ssh takes the first value.
 func Overruled(ctx context.Context, station *workstation.Station, hostName string) ([]Setting, error) {
-	text, err := os.ReadFile(hosts.OurFile(station))
+	text, err := regular.Read(hosts.OurFile(station), regular.Settings)
 	if err != nil {
 		return nil, nil // nothing of ours
 	}

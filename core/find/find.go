@@ -15,6 +15,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
@@ -111,7 +112,7 @@ func (s *search) visit(path, repository string) {
 		if _, err := os.Lstat(strings.TrimSuffix(path, ".pub")); err == nil {
 			return // told with its private half
 		}
-		if text, err := os.ReadFile(path); err == nil {
+		if text, err := regular.Read(path, sshkey.MaxFileBytes); err == nil {
 			if key, _, err := sshkey.ParseLine(text); err == nil {
 				s.found = append(s.found, Found{Path: path, Public: key, Repository: repository})
 			}
@@ -260,7 +261,7 @@ const (
 
 // sniff reads the beginning of a file.
 func sniff(path string) likeness {
-	f, err := os.Open(path)
+	f, err := regular.Open(path)
 	if err != nil {
 		return neither
 	}

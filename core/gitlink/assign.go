@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
 
@@ -41,7 +42,7 @@ func Assign(ctx context.Context, station *workstation.Station, old []byte, assig
 			return nil, err
 		}
 	}
-	return os.ReadFile(scratch)
+	return regular.Read(scratch, regular.Settings)
 }
 
 // ErrUnwritable is returned for what must never get into a file of git's.

@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
 	"slices"
 	"strings"
@@ -214,7 +215,9 @@ func AuthorProblem(ctx context.Context, station *workstation.Station) string {
 
 // Uncommitted tells whether there is anything here that is not committed (git-status(1)).
 func Uncommitted(ctx context.Context, station *workstation.Station) bool {
-	out, err := Run(ctx, station, "status", "--porcelain")
+	// Nothing of the repository's is to run for that, and nothing to be written: "status" would refresh
+	// the index, ask a monitor of the file system, and run hooks after it (git-status(1), git-config(1)).
+	out, err := Run(ctx, station, "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", "core.hooksPath="+os.DevNull, "status", "--porcelain", "--ignore-submodules=all")
 	return err == nil && len(out) > 0
 }
 

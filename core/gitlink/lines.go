@@ -3,6 +3,8 @@ package gitlink
 import (
 	"os"
 	"strings"
+
+	"Unicrux/core/regular"
 )
 
 // maxConfigBytes bounds a file in which a line is looked for.
@@ -24,7 +26,7 @@ func (c *Config) Line(entry Entry) int {
 	if err != nil || info.Size() > maxConfigBytes {
 		return 0
 	}
-	text, err := os.ReadFile(entry.Origin)
+	text, err := regular.Read(entry.Origin, regular.Settings)
 	if err != nil {
 		return 0
 	}

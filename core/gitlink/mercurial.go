@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"Unicrux/core/form"
+	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
 
@@ -89,7 +90,7 @@ func (m *Mercurial) files() []string {
 }
 
 func (m *Mercurial) read(file string, depth int) error {
-	text, err := os.ReadFile(file)
+	text, err := regular.Read(file, regular.Settings)
 	if err != nil || depth > mostIncluded {
 		var path *fs.PathError
 		if err == nil || errors.As(err, &path) {

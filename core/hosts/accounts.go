@@ -14,6 +14,7 @@ import (
 	"Unicrux/core/allow"
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
@@ -184,7 +185,7 @@ func aliasSettings(station *workstation.Station, d *describe.Description) []sshc
 	if d.SSH.Address == "" {
 		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Host}})
 	}
-	text, err := os.ReadFile(OurFile(station))
+	text, err := regular.Read(OurFile(station), regular.Settings)
 	if err != nil {
 		return settings
 	}

@@ -2,12 +2,12 @@ package hosts
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
 
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
@@ -37,7 +37,7 @@ func SettleHold(batch *workstation.Batch, station *workstation.Station, hostName
 
 // DropHold takes out what [SettleHold] settled, where another agent is asked instead.
 func DropHold(batch *workstation.Batch, station *workstation.Station, hostName string) error {
-	text, err := os.ReadFile(OurFile(station))
+	text, err := regular.Read(OurFile(station), regular.Settings)
 	if err != nil || !slices.Contains(Settled(text), hostName) {
 		return nil // nothing of ours is there
 	}

@@ -16,6 +16,7 @@ import (
 
 	"Unicrux/core/allow"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/workstation"
 )
@@ -163,7 +164,7 @@ func authorityEffect(t *target, value string) (effect, error) {
 		return effect{git: []gitlink.Assignment{a}}, nil
 	}
 	path := t.path(value)
-	text, err := os.ReadFile(path)
+	text, err := regular.Read(path, regular.Settings)
 	if err != nil {
 		return effect{}, wrong("authority", value, "there is no such file to read")
 	}

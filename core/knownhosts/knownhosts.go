@@ -14,12 +14,12 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
-	"os"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 )
 
@@ -241,14 +241,7 @@ func (k *Known) add(entry Entry) {
 }
 
 func read(file string) ([]byte, error) {
-	info, err := os.Stat(file)
-	if err != nil {
-		return nil, err
-	}
-	if info.Size() > maxFileBytes {
-		return nil, fmt.Errorf("%s: larger than %d bytes", file, maxFileBytes)
-	}
-	return os.ReadFile(file)
+	return regular.Read(file, maxFileBytes)
 }
 
 // Names lists the names that the files hold in plain text, without ports and wildcards, for

@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"io/fs"
-	"os"
 	"slices"
 	"strings"
 
@@ -15,6 +14,7 @@ import (
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
 	"Unicrux/core/knownhosts"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshway"
 	"Unicrux/core/workstation"
@@ -60,7 +60,7 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 	var list []Stored
 	var problems []knownhosts.Problem
 	for _, file := range files {
-		text, err := os.ReadFile(file)
+		text, err := regular.Read(file, regular.Settings)
 		if errors.Is(err, fs.ErrNotExist) {
 			continue
 		}
@@ -96,7 +96,7 @@ func candidates(station *workstation.Station, config *gitlink.Config, registry *
 			ask[name] = name
 		}
 	}
-	if text, err := os.ReadFile(hosts.OurFile(station)); err == nil {
+	if text, err := regular.Read(hosts.OurFile(station), regular.Settings); err == nil {
 		for _, name := range hosts.Settled(text) {
 			ask[name] = name
 		}

@@ -166,6 +166,12 @@ type Grant struct {
 	Scopes  []string    // that were granted; those asked for where the server does not tell
 }
 
+// Limits for what a server may want of whoever waits for a person ([8628], section 3.2).
+const (
+	mostInterval = 300              // seconds between two questions; 0 for the usual five
+	longestCode  = 30 * time.Minute // that a code holds
+)
+
 // Begin asks for a code that a person confirms in a browser [8628].
 func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 	if s.Device == "" || s.Token == "" {
@@ -179,13 +185,28 @@ func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 	if err != nil {
 		return nil, wordsOf(ctx, err)
 	}
-	if answer.UserCode == "" || answer.VerificationURI == "" || len(answer.UserCode) > 64 {
+	switch {
+	case answer.UserCode == "" || len(answer.UserCode) > 64:
 		return nil, fmt.Errorf("%w: no code came", ErrMetadata)
+	case !isPage(answer.VerificationURI):
+		return nil, fmt.Errorf("%w: the page on which the code is confirmed is no https address: %s", ErrMetadata, foreign.Clean(answer.VerificationURI))
+	case answer.Interval < 0 || answer.Interval > mostInterval:
+		return nil, fmt.Errorf("%w: it wants to be asked every %d seconds", ErrMetadata, answer.Interval)
 	}
-	if answer.Expiry.IsZero() { // [8628] demands it; nobody waits for ever without it
-		answer.Expiry = time.Now().Add(15 * time.Minute)
+	if latest := time.Now().Add(longestCode); answer.Expiry.IsZero() || answer.Expiry.After(latest) { // [8628] demands it; nobody waits for ever without it
+		answer.Expiry = latest
 	}
-	return &Prompt{Code: answer.UserCode, Page: answer.VerificationURI, Direct: answer.VerificationURIComplete, Expires: answer.Expiry, answer: answer, scopes: scopes}, nil
+	direct := answer.VerificationURIComplete
+	if !isPage(direct) {
+		direct = ""
+	}
+	return &Prompt{Code: answer.UserCode, Page: answer.VerificationURI, Direct: direct, Expires: answer.Expiry, answer: answer, scopes: scopes}, nil
+}
+
+// isPage tells whether an address is one that a browser may be sent to: other schemes run something.
+func isPage(text string) bool {
+	target, err := url.Parse(text)
+	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil && foreign.Clean(text) == text
 }
 
 // Wait asks now and then, as often as the server allows, until a person has decided.

@@ -3,12 +3,12 @@ package ready
 import (
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
 	"Unicrux/core/desktop"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/workstation"
@@ -37,7 +37,7 @@ func (p Place) PassphraseKept(pair *sshkey.Pair) bool {
 	if pair.Public == nil || !pair.Locked {
 		return false
 	}
-	text, err := os.ReadFile(keptFile(p.Station)) // no file, none kept
+	text, err := regular.Read(keptFile(p.Station), regular.Settings) // no file, none kept
 	return err == nil && slices.Contains(strings.Fields(string(text)), sshkey.Fingerprint(pair.Public))
 }
 

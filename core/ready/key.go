@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"slices"
 	"strings"
 
 	"Unicrux/core/describe"
@@ -16,7 +17,7 @@ import (
 
 // Reasons for which a key is not made or found, for errors.Is.
 var (
-	ErrName   = errors.New("a key's name is made of letters, digits, and . _ - inside it, without .pub at its end")
+	ErrName   = errors.New("a key's name is made of letters, digits, and . _ - inside it, without .pub at its end; it is none of the names that ssh has for other files")
 	ErrNoKey  = errors.New("no such key")
 	ErrPublic = errors.New("that is the public half; name the key without .pub")
 )
@@ -24,8 +25,15 @@ var (
 // maxName bounds a key's name, far below what file systems take.
 const maxName = 100
 
+// reserved are files in the ssh folder that are something else ("FILES" in ssh(1), ssh_config(5) and
+// sshd(8)), and ours: a key of that name would be read as that, or be in its way.
+var reserved = []string{"authorized_keys", "authorized_keys2", "authorized_principals", "known_hosts", "known_hosts2", "known_hosts.old", "config", "config.d", "environment", "rc", "agent", "unicrux.conf"}
+
 // isKeyName tells whether text serves as the name of a private file.
 func isKeyName(text string) bool {
+	if slices.Contains(reserved, strings.ToLower(text)) {
+		return false
+	}
 	const inside = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"
 	if text == "" || len(text) > maxName || strings.HasSuffix(text, ".pub") {
 		return false

@@ -6,13 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"slices"
 	"time"
 
 	"Unicrux/core/address"
 	"Unicrux/core/agent"
 	"Unicrux/core/hosts"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
@@ -239,7 +239,7 @@ func (p Place) hostNames(besides string) []string {
 	for _, d := range p.Registry.All() {
 		names = append(names, d.SSH.Host)
 	}
-	text, err := os.ReadFile(hosts.OurFile(p.Station))
+	text, err := regular.Read(hosts.OurFile(p.Station), regular.Settings)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		text = nil // ssh itself says what is wrong with it
 	}

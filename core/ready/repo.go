@@ -145,14 +145,15 @@ func (p Place) in(folder string) *workstation.Station {
 	return &inside
 }
 
-// cloneURL is the address by which a folder is attached.
+// cloneURL is the address by which a folder is attached: as the host's interface tells it, if that is
+// one at this very host, else as its description says.
 func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
 	switch {
-	case n.HTTPS && repo.HTTPS != "":
+	case n.HTTPS && n.Host.IsClone(repo.HTTPS, "https"):
 		return repo.HTTPS
 	case n.HTTPS:
 		return n.Host.CloneHTTPS(repo.Path + ".git")
-	case repo.SSH != "" && n.Host.ForAccount == "":
+	case n.Host.ForAccount == "" && n.Host.IsClone(repo.SSH, "ssh"):
 		return repo.SSH
 	}
 	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.SSH.Host, Path: repo.Path + ".git"}.String()

@@ -5,11 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"slices"
 
 	"Unicrux/core/find"
 	"Unicrux/core/hosts"
+	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/workstation"
@@ -56,7 +56,7 @@ func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshke
 
 // takeOutOfSettings takes a key out of our own file. Settings of the person's are theirs.
 func (p Place) takeOutOfSettings(batch *workstation.Batch, pair *sshkey.Pair) error {
-	text, err := os.ReadFile(hosts.OurFile(p.Station))
+	text, err := regular.Read(hosts.OurFile(p.Station), regular.Settings)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}

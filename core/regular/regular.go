@@ -22,6 +22,23 @@ const Settings = 4 << 20
 // Open opens a regular file for reading, and waits for nobody. Links are followed.
 func Open(path string) (*os.File, error) { return open(path, 0) }
 
+// OpenStream opens what a person names to be read once: a file, or a pipe that a shell made for it
+// ("<(command)"). A pipe that nobody writes to is at its end at once. Devices have no end.
+func OpenStream(path string) (*os.File, error) {
+	f, err := os.OpenFile(path, os.O_RDONLY|noWait, 0)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && !info.Mode().IsRegular() && info.Mode().Type() != fs.ModeNamedPipe {
+		err = &fs.PathError{Op: "read", Path: path, Err: ErrNot}
+	}
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
+}
+
 // Read reads a regular file of at most so many bytes. Links are followed.
 func Read(path string, most int64) ([]byte, error) { return read(path, most, 0) }
 

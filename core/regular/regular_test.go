@@ -35,6 +35,14 @@ func TestRead(t *testing.T) {
 		{"file", ReadOwn, 4, nil}, {"link", ReadOwn, 0, syscall.ELOOP},
 	} {
 		text, err := row.read(path(row.name), 100)
+		if stream, openErr := OpenStream(path(row.name)); openErr == nil {
+			if (row.name == "folder" || row.name == "endless") == (openErr == nil) {
+				t.Errorf("%s: taken for a stream", row.name)
+			}
+			_ = stream.Close()
+		} else if row.name == "pipe" || row.name == "file" && row.err == nil {
+			t.Errorf("%s: %v", row.name, openErr)
+		}
 		if len(text) != row.size || !errors.Is(err, row.err) {
 			t.Errorf("%s: %d bytes, %v", row.name, len(text), err)
 		}

@@ -139,13 +139,18 @@ func items(o describe.Operation, node *describe.Node) ([]*describe.Node, error) 
 // errDeep is returned for a document that is nested deeper than anybody needs.
 var errDeep = errors.New("objects and lists in each other without end")
 
+// errMany is returned for a document with more values than a page of any list has: each takes fifty
+// times the memory that it takes on the wire.
+var errMany = errors.New("more values than an answer can have")
+
 // decode reads a JSON document (RFC 8259). Numbers keep all their digits.
 func decode(text []byte) (*describe.Node, error) {
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.UseNumber()
-	node, err := decodeValue(decoder, 0)
+	left := maxNodes
+	node, err := decodeValue(decoder, 0, &left)
 	if err != nil {
-		if !errors.Is(err, errDeep) {
+		if !errors.Is(err, errDeep) && !errors.Is(err, errMany) {
 			err = errors.New("not JSON")
 		}
 		return nil, err
@@ -156,13 +161,16 @@ func decode(text []byte) (*describe.Node, error) {
 	return node, nil
 }
 
-func decodeValue(decoder *json.Decoder, depth int) (*describe.Node, error) {
+func decodeValue(decoder *json.Decoder, depth int, left *int) (*describe.Node, error) {
 	token, err := decoder.Token()
 	if err != nil {
 		return nil, err
 	}
 	if depth > maxDepth {
 		return nil, errDeep
+	}
+	if *left--; *left < 0 {
+		return nil, errMany
 	}
 	switch t := token.(type) {
 	case json.Delim:
@@ -172,7 +180,7 @@ func decodeValue(decoder *json.Decoder, depth int) (*describe.Node, error) {
 		}
 		node := &describe.Node{Kind: kind, Tag: tag}
 		for decoder.More() { // the names of an object come as texts, before their values
-			child, err := decodeValue(decoder, depth+1)
+			child, err := decodeValue(decoder, depth+1, left)
 			if err != nil {
 				return nil, err
 			}

@@ -27,6 +27,7 @@ import (
 const (
 	maxAnswer = 4 << 20 // bytes of one page of any list, unpacked
 	maxDepth  = 100     // of objects and lists in each other
+	maxNodes  = 200_000 // values in one page
 	maxDetail = 500     // bytes of the host's own words in a refusal
 	maxItems  = 100_000 // of one list
 	maxPages  = 2_000

@@ -69,7 +69,7 @@ func (s *Settings) Client() *Client {
 	c.setTrust(s, t)
 	c.Family = strings.ToLower(s.or("addressfamily", "any"))
 	if c.ProxyCommand != "" {
-		c.ProxyCommand = t.expand(c.ProxyCommand)
+		c.ProxyCommand = s.command(t, c.ProxyCommand)
 	}
 	if path := s.or("controlpath", "none"); !strings.EqualFold(path, "none") && !isNo(s.or("controlmaster", "no")) {
 		c.ControlPath = t.path(path)
@@ -210,6 +210,23 @@ func (t tokens) path(text string) string {
 		b.WriteString(before + t.person.Getenv(name))
 		text = after
 	}
+}
+
+// refused stands for a command that the client would never run, because it refuses the user or the
+// host that it was given (main in ssh.c of OpenSSH). It fails.
+const refused = "exit 255"
+
+// command is a command with its tokens replaced, as a shell gets it.
+func (s *Settings) command(t tokens, text string) string {
+	for _, option := range s.Query.Command.Options {
+		if option.Keyword == "user" && !allow.RemoteUser(strings.Join(option.Args, " ")) {
+			return refused
+		}
+	}
+	if !allow.RemoteHost(s.Query.Host) {
+		return refused
+	}
+	return t.expand(text)
 }
 
 func (t tokens) expand(text string) string {

@@ -73,7 +73,7 @@ func (r *reader) condition(name, argument string, at Origin) (holds, ok bool) {
 		return matchList(tag, argument), true
 	case "exec":
 		if r.s.Query.Run != nil {
-			return r.s.Query.Run(r.s.tokens(r.s.Client()).expand(argument)), true
+			return r.s.Query.Run(r.s.command(r.s.tokens(r.s.Client()), argument)), true
 		}
 		fallthrough
 	case "localnetwork":

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/regular"
 )
 
 // A Query says what to resolve: for which host, from which files, as whom.
@@ -283,7 +284,7 @@ func (r *reader) oneOfMany(raw string, at Origin, depth int, active bool) bool {
 
 // readText reads a file into a text, once.
 func readText(path string, size int) (string, error) {
-	f, err := os.Open(path)
+	f, err := regular.Open(path)
 	if err != nil {
 		return "", err
 	}

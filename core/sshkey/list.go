@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"Unicrux/core/foreign"
+	"Unicrux/core/regular"
 )
 
 // maxFolderEntries bounds how many files of a folder are looked at.
@@ -50,7 +51,7 @@ func looksPrivate(path string) bool {
 	if err != nil || !info.Mode().IsRegular() || info.Size() > MaxFileBytes {
 		return false
 	}
-	f, err := os.Open(path)
+	f, err := regular.Open(path)
 	if err != nil {
 		return errors.Is(err, fs.ErrPermission) && strings.HasPrefix(filepath.Base(path), "id_")
 	}

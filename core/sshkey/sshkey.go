@@ -28,6 +28,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"Unicrux/core/foreign"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 )
 
@@ -298,13 +299,13 @@ func readFile(path string) ([]byte, fs.FileInfo, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if !info.Mode().IsRegular() {
-		return nil, nil, fmt.Errorf("%s: %w", path, ErrNotKey)
+	text, err := regular.Read(path, MaxFileBytes)
+	switch {
+	case errors.Is(err, regular.ErrNot):
+		err = fmt.Errorf("%s: %w", path, ErrNotKey)
+	case errors.Is(err, regular.ErrTooLarge):
+		err = fmt.Errorf("%s: %w", path, ErrTooLarge)
 	}
-	if info.Size() > MaxFileBytes {
-		return nil, nil, fmt.Errorf("%s: %w", path, ErrTooLarge)
-	}
-	text, err := os.ReadFile(path)
 	return text, info, err
 }
 

@@ -12,7 +12,6 @@ import (
 	"errors"
 	"io/fs"
 	"net"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -25,6 +24,7 @@ import (
 	"Unicrux/core/agent"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/knownhosts"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
@@ -180,7 +180,7 @@ func FromPair(pair *sshkey.Pair) Key {
 
 func publicOnly(identity sshconfig.Identity) (Key, bool) {
 	for _, path := range []string{identity.Path + ".pub", identity.Path} {
-		text, err := os.ReadFile(path)
+		text, err := regular.Read(path, regular.Settings)
 		if err != nil {
 			continue
 		}

@@ -11,7 +11,6 @@ import (
 	"context"
 	"encoding/base64"
 	"net/url"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -19,6 +18,7 @@ import (
 	"Unicrux/core/allow"
 	"Unicrux/core/form"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
@@ -113,33 +113,7 @@ func InStore(station *workstation.Station, config *gitlink.Config) []Stray {
 	return list
 }
 
-func read(path string) ([]byte, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close() //nolint:errcheck // opened for reading
-	if info, err := f.Stat(); err == nil && !info.Mode().IsRegular() {
-		return nil, os.ErrInvalid
-	}
-	var b bytes.Buffer
-	_, err = b.ReadFrom(&limited{f, maxFile})
-	return b.Bytes(), err
-}
-
-// limited reads so many bytes at most.
-type limited struct {
-	from *os.File
-	left int
-}
-
-func (l *limited) Read(p []byte) (int, error) {
-	n, err := l.from.Read(p[:min(len(p), max(l.left, 1))])
-	if l.left -= n; l.left <= 0 && err == nil {
-		return n, os.ErrInvalid
-	}
-	return n, err
-}
+func read(path string) ([]byte, error) { return regular.Read(path, maxFile) }
 
 // credentialFiles are those that git's store helper reads: the usual two, and those that a
 // helper names ("--file" in git-credential-store(1)).
