@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 export GOAMD64 = v1
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w'
 
-.PHONY: build demo test scenes lint cross fuzz bench clean
+.PHONY: build demo test scenes attack lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -39,12 +39,16 @@ cross:
 scenes:
 	@UNICRUX_SCENES=$(CURDIR)/scenes.txt $(GO) test -count=1 -timeout 40m -parallel 4 ./acceptance; status=$$?; cat scenes.txt; rm -f scenes.txt; exit $$status
 
+# Every attack on the built program that is known, a line for each: held, or BROKEN.
+attack:
+	@UNICRUX_ATTACKS=$(CURDIR)/attacks.txt $(GO) test -count=1 -timeout 20m -parallel 4 -run '^TestAttacks$$' ./acceptance >attacks.log; status=$$?; cat attacks.txt; [ $$status = 0 ] || cat attacks.log; rm -f attacks.txt attacks.log; exit $$status
+
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
 fuzz:
-	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit knownhosts/FuzzParse \
+	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit sshconfig/FuzzSetting hosts/FuzzDescriptionToFiles hosts/FuzzTwoDescriptions agent/FuzzDestinations workstation/FuzzEdits plainsecrets/FuzzMask knownhosts/FuzzParse \
 		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement wire/FuzzGreetHg \
-		describe/FuzzParse speak/FuzzAnswer chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzRead query/FuzzGitQuestion; do \
+		describe/FuzzParse speak/FuzzAnswer chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzKeyLines gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzQuestion query/FuzzGitQuestion; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig

@@ -223,7 +223,7 @@ func (a *app) tokenFrom(source string, host *describe.Description, question stri
 			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
 	}
 	if page := host.Pages.Tokens; page != "" {
-		_, _ = fmt.Fprintf(a.Err, "Tokens for %s are made at %s\n", host.Name, page)
+		a.tell(fmt.Sprintf("Tokens for %s are made at %s\n", host.Name, page))
 	}
 	return a.askSecret(question)
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io"
 	"strconv"
 
 	"github.com/spf13/cobra"
@@ -85,7 +84,7 @@ func (a *app) refuseUndo(edited *workstation.EditedError) error {
 		advice = "Take that change back first: unicrux undo " + strconv.Itoa(edited.By) + ". Nothing was touched."
 	}
 	if !a.json {
-		_, _ = io.WriteString(a.Err, a.style().Conflict(edited, path))
+		a.tell(a.style().Conflict(edited, path))
 	}
 	return &problem{message: undoWords(edited.By, path), advice: advice, exit: exitCrux}
 }

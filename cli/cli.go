@@ -107,7 +107,7 @@ func (a *app) finish(err error) int {
 		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit)))
 		return problem.exit
 	}
-	_, _ = io.WriteString(a.Err, a.style().Problem(problem.message, problem.advice))
+	a.tell(a.style().Problem(problem.message, problem.advice))
 	return problem.exit
 }
 
@@ -262,9 +262,17 @@ func (a *app) show(text string, document any) error {
 	if a.json {
 		text = render.JSON(document)
 	}
-	_, err := io.WriteString(a.Out, text)
+	return a.print(text)
+}
+
+// print and tell write to the output and to the error output. Whatever others put into the text (names,
+// banners, paths) steers no terminal.
+func (a *app) print(text string) error {
+	_, err := io.WriteString(a.Out, render.Shown(text))
 	return err
 }
+
+func (a *app) tell(text string) { _, _ = io.WriteString(a.Err, render.Shown(text)) }
 
 // showChange prints the result of a command that changes something: what would change in
 // a dry run, else what was done and how to take it back.

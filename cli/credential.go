@@ -109,6 +109,6 @@ func (a *app) eraseForGit(asked gitlink.Asked) error {
 	ctx, cancel := context.WithTimeout(a.ctx, 10*time.Second)
 	defer cancel()
 	said, err := place.RefusedToGit(ctx, place.Chest(), asked)
-	_, _ = io.WriteString(a.Err, a.style().Saying(said))
+	a.tell(a.style().Saying(said))
 	return err
 }

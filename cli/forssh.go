@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"os/exec"
 	"strings"
@@ -92,7 +91,7 @@ func (a *app) crux(args []string) {
 	if err != nil || way.IsOpen() {
 		return
 	}
-	_, _ = io.WriteString(a.Err, a.style().InPlace(way))
+	a.tell(a.style().InPlace(way))
 }
 
 // questionOf turns the command line that git has written into a question: git puts the repository

@@ -67,8 +67,8 @@ func (a *app) beHolder(what string) error {
 	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, a.asksEachTime()), Clock: clock, Ready: func() { holder.Report(out, nil) }}
 	if what == stayChest {
 		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(ready.NewDesk(a.station, clock))
-		memory.Locked() // where the system allows it
 	}
+	memory.Locked() // where the system allows it
 	err := holder.Serve(a.ctx, o)
 	if err != nil {
 		holder.Report(out, err)

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"io"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -53,13 +52,13 @@ func (a *app) testHost(o *testOptions, name string) error {
 	s := a.style()
 	list := place.TryInterface(a.ctx, batch, place.Client(host, token), o.changes && !a.dry, func(t ready.Trial) {
 		if !a.json && !a.quiet {
-			_, _ = io.WriteString(a.Out, s.Trial(t))
+			_ = a.print(s.Trial(t)) // whoever reads it may have gone
 		}
 	})
 	if a.json {
 		err = a.show("", render.TrialsDocument(list, host.Name, number(batch)))
 	} else if !a.quiet {
-		_, err = io.WriteString(a.Out, s.TrialsEnd(list, host.Name))
+		err = a.print(s.TrialsEnd(list, host.Name))
 	}
 	if err == nil && a.ctx.Err() != nil {
 		err = errStopped

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -161,7 +160,7 @@ func (a *app) demo(stay bool) (err error) {
 		return err
 	}
 	if stay {
-		_, _ = io.WriteString(a.Err, s.Stay(journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
+		a.tell(s.Stay(journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
 		<-a.ctx.Done()
 	}
 	if !record.Worked {

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"io"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -181,14 +180,14 @@ func (a *app) alone(registry *hosts.Registry, argument string) (unlock func(), e
 // progress says something on stderr about what goes on.
 func (a *app) progress(text string) {
 	if !a.quiet {
-		_, _ = io.WriteString(a.Err, a.style().Sentences(text))
+		a.tell(a.style().Sentences(text))
 	}
 }
 
 // progressText says something on stderr that is laid out already.
 func (a *app) progressText(text string) {
 	if !a.quiet {
-		_, _ = io.WriteString(a.Err, text)
+		a.tell(text)
 	}
 }
 
@@ -248,7 +247,7 @@ func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready
 // say prints a result as it comes, unless a document is wanted at the end.
 func (a *app) say(text string) {
 	if !a.json && !a.quiet {
-		_, _ = io.WriteString(a.Out, text)
+		_ = a.print(text) // whoever reads it may have gone
 	}
 }
 

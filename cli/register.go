@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"io"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -114,9 +113,9 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Registration) error {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
-		_, _ = io.WriteString(a.Err, a.style().ByHand(r, line))
+		a.tell(a.style().ByHand(r, line))
 		if o.copy {
-			_, _ = io.WriteString(a.Err, render.Clipboard(line))
+			_ = a.toClipboard(line) // without a terminal it is shown all the same
 			a.progress("The line is on the clipboard, if this terminal allows it.")
 		}
 		if o.wait > 0 {

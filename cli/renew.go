@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"io"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -76,7 +75,7 @@ func (a *app) told(words string) { a.say(a.style().Sentences(words)) }
 
 // paste shows the line for a host that is told by hand.
 func (a *app) paste(r ready.Registration) {
-	_, _ = io.WriteString(a.Err, a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
+	a.tell(a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
 	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
 }
 

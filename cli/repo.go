@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"io"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -58,8 +57,7 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 			return true
 		}
 		written++
-		_, err := io.WriteString(a.Out, s.Repo(repo))
-		return err == nil
+		return a.print(s.Repo(repo)) == nil
 	})
 	if err != nil {
 		return err

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 	"time"
@@ -197,7 +196,7 @@ func (a *app) rebind(place ready.Place, host *describe.Description, e chest.Entr
 	if len(ready.NewPlaces(e, host)) == 0 {
 		return e, nil
 	}
-	_, _ = io.WriteString(a.Err, a.style().OtherPlaces(e, host.Places()))
+	a.tell(a.style().OtherPlaces(e, host.Places()))
 	if err := a.confirm("Send the token " + e.Name + " there from now on?"); err != nil {
 		return e, err
 	}

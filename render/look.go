@@ -25,6 +25,9 @@ func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) stri
 	if len(v.Unsafe) > 0 {
 		text += "\n" + s.unsafe(v, tilde)
 	}
+	if v.Lends != "" {
+		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) + " lends your agent to every host: whoever runs one of them can sign in as you while you are there. Set it for single hosts, or not at all."})
+	}
 	words, command := nextStep(v, now, tilde)
 	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)
 }
@@ -214,6 +217,7 @@ type lookDocument struct {
 	Tokens []tokenDocument `json:"tokens"`
 	Agents []agentEntry    `json:"agents"`
 	Unsafe []unsafeEntry   `json:"unsafe"`
+	Lends  *string         `json:"agent_forwarded_everywhere"` // where the settings say so; null where they do not
 }
 
 type keyEntry struct {
@@ -261,5 +265,5 @@ func lookDoc(v *look.View) lookDocument {
 	for _, token := range v.Tokens {
 		tokens = append(tokens, tokenDoc(token))
 	}
-	return lookDocument{"unicrux.look/1", keys, hosts, tokens, agentEntries(v.Agents), unsafe}
+	return lookDocument{"unicrux.look/1", keys, hosts, tokens, agentEntries(v.Agents), unsafe, optional(v.Lends)}
 }

@@ -2,6 +2,7 @@ package describe
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -158,6 +159,49 @@ func FuzzParse(f *testing.F) {
 		d.Account("hello")
 		d.Meaning("no")
 	})
+}
+
+// TestIsClone holds clone URLs that an interface tells against the host that was meant.
+func TestIsClone(t *testing.T) {
+	t.Parallel()
+	d, err := Parse([]byte(minimal + "port = 2222\n[https]\nurl = \"https://forge.tidewater.example:8443/\"\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct {
+		url, transport string
+		want           bool
+	}{
+		{"git@forge.tidewater.example:a/b.git", "ssh", true}, {"ssh://git@FORGE.tidewater.example:2222/a/b.git", "ssh", true},
+		{"https://forge.tidewater.example:8443/a/b.git", "https", true},
+		{"git@evil.example:a/b.git", "ssh", false}, {"ssh://git@forge.tidewater.example:22/a/b.git", "ssh", false}, {"git@forge.tidewater.example.evil.example:a", "ssh", false},
+		{"http://forge.tidewater.example:8443/a/b.git", "https", false}, {"https://forge.tidewater.example/a/b.git", "https", false}, {"https://evil.example:8443/a.git", "https", false},
+		{"https://x:y@forge.tidewater.example:8443/a/b.git", "https", false}, {"https://forge.tidewater.example:8443/a.git", "ssh", false}, {"ext::sh -c x", "ssh", false}, {"", "https", false},
+	} {
+		if got := d.IsClone(row.url, row.transport); got != row.want {
+			t.Errorf("%s by %s: %v", row.url, row.transport, got)
+		}
+	}
+}
+
+// TestLookupsAreLookedAtOnce has thirty lookups that each need two others: a walk along every way would
+// take for ever.
+func TestLookupsAreLookedAtOnce(t *testing.T) {
+	t.Parallel()
+	text := inter
+	for i := range 30 {
+		path := "x"
+		if i > 1 {
+			path = fmt.Sprintf("{l%d}/{l%d}", i-1, i-2)
+		}
+		text += fmt.Sprintf("[lookups.l%d]\npath = %q\nvalue = \"$\"\n", i, path)
+	}
+	if _, err := Parse([]byte(text)); err != nil {
+		t.Error(err)
+	}
+	if _, err := Parse([]byte(inter + "[lookups.a]\npath = \"x\"\nvalue = \"$..a..b\"\n")); err == nil {
+		t.Error("a place that multiplies")
+	}
 }
 
 // TestTheReferenceIsRight reads the examples of the reference as a person would copy them.

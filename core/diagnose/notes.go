@@ -11,6 +11,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/speak"
+	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/stray"
 )
@@ -28,6 +29,9 @@ func (c *checker) notes() {
 	trip := c.way.Trip
 	if value, _, set := c.passage.Settings.First("forwardagent"); set && !strings.EqualFold(value, "no") {
 		c.note("agent-forwarded")
+	} else if origin, wide := sshconfig.ForwardsToAll(c.passage.Settings.Query); wide {
+		c.note("agent-forwarded-everywhere")
+		c.way.fact(Settings, "forwardagent", "yes, to every host", c.origin(origin))
 	}
 	if trip != nil && c.host != nil && !c.host.Can("host-keys") { // what needs no further question
 		published, err := speak.Published(context.Background(), c.host, 0)

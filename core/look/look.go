@@ -33,6 +33,7 @@ type View struct {
 	Tokens []chest.Entry // those in the chest, the one that ends first first
 	Closed bool          // some of them are sealed, and nothing opens the chest now
 	Unsafe []Finding     // the most urgent first
+	Lends  string        // where settings lend the agent to every host; empty where they do not
 }
 
 // A Key is a pair of this home.
@@ -93,6 +94,9 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	}
 	if err := other.Close(); err != nil {
 		return nil, err
+	}
+	if origin, wide := sshconfig.ForwardsToAll(other.Settings.Query); wide {
+		v.Lends = origin.String()
 	}
 	if v.Tokens, err = tokens(station); err != nil {
 		return nil, err

@@ -42,6 +42,18 @@ func (r *reader) survey(l line, at Origin, depth int) {
 	}
 }
 
+// nobodysHost is a name that no settings name (RFC 6761, section 6.4): what holds for it holds for every
+// host.
+const nobodysHost = "a-host-that-nobody-names.invalid"
+
+// ForwardsToAll tells whether the settings lend the agent to every host ("Host *" with "ForwardAgent
+// yes", or the same outside all blocks), and where. q.Host does not matter.
+func ForwardsToAll(q Query) (Origin, bool) {
+	q.Host, q.Command = nobodysHost, CommandLine{Config: q.Command.Config}
+	value, origin, set := Resolve(q).First("forwardagent")
+	return origin, set && !isNo(value)
+}
+
 // IsDefaultKey tells whether a file is one that the client tries where no settings name any.
 func IsDefaultKey(person Person, path string) bool {
 	return filepath.Dir(path) == filepath.Join(person.Home, ".ssh") && slices.Contains(defaultIdentities, filepath.Base(path))
