@@ -1,10 +1,16 @@
 package main
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -106,6 +112,115 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 	} {
 		if got := misplaced(row.from, row.imported); (got != "") != row.wrong {
 			t.Errorf("%s imports %s: %q", row.from, row.imported, got)
+		}
+	}
+}
+
+// readers may open files by package os: each has a reason.
+var readers = []string{
+	"core/regular/regular.go",       // the one place that looks whether a file is one
+	"core/gitlink/pushing_linux.go", // files of /proc
+	"core/workstation/file_unix.go", // a folder, to sync it
+	"core/person/socket_windows.go", // before anything else is ready
+	"cli/ask.go",                    // a secret may come from a pipe or a device
+	"demo", "standin", "acceptance", // files of their own
+}
+
+// TestFilesAreReadInOnePlace: a pipe or a device in the place of a file must keep nobody waiting.
+func TestFilesAreReadInOnePlace(t *testing.T) {
+	err := filepath.WalkDir(".", func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
+			slices.ContainsFunc(readers, func(reader string) bool { return within(filepath.ToSlash(path), reader) }) {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for _, call := range []string{"os.ReadFile(", "os.Open("} {
+			if strings.Contains(string(text), call) {
+				t.Errorf("%s calls %s…): package regular reads files", path, call)
+			}
+		}
+		return err
+	})
+	if err != nil {
+		t.Error(err)
+	}
+}
+
+// TestTheSameSourceIsTheSameProgram builds twice, from two folders, one of them no checkout.
+func TestTheSameSourceIsTheSameProgram(t *testing.T) {
+	t.Parallel()
+	here, err := os.Getwd()
+	if err != nil {
+		t.Fatal(err)
+	}
+	there := filepath.Join(t.TempDir(), "elsewhere", "with a space")
+	if err := copySource(here, there); err != nil {
+		t.Fatal(err)
+	}
+	var sums []string
+	for _, folder := range []string{here, there} {
+		out := filepath.Join(t.TempDir(), "unicrux")
+		build := exec.Command("go", "build", "-trimpath", "-buildvcs=false", "-ldflags=-s -w", "-o", out, ".")
+		build.Dir, build.Env = folder, append(os.Environ(), "CGO_ENABLED=0", "GOAMD64=v1", "PWD="+folder)
+		if text, err := build.CombinedOutput(); err != nil {
+			t.Fatalf("%v: %s", err, text)
+		}
+		program, err := os.ReadFile(out)
+		if err != nil {
+			t.Fatal(err)
+		}
+		sums = append(sums, fmt.Sprintf("%x", sha256.Sum256(program)))
+	}
+	if sums[0] != sums[1] {
+		t.Errorf("%s here, %s elsewhere", sums[0], sums[1])
+	}
+	makefile, err := os.ReadFile("Makefile")
+	if err != nil || !strings.Contains(string(makefile), "-buildvcs=false") || !strings.Contains(string(makefile), "GOAMD64 = v1") {
+		t.Errorf("make builds otherwise: %v", err)
+	}
+}
+
+// copySource copies what a build reads.
+func copySource(from, to string) error {
+	return filepath.WalkDir(from, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rest, err := filepath.Rel(from, path)
+		if err != nil {
+			return err
+		}
+		if entry.IsDir() {
+			if name := entry.Name(); name == ".git" || name == "node_modules" || name == "screenshots" {
+				return fs.SkipDir
+			}
+			return os.MkdirAll(filepath.Join(to, rest), 0o755)
+		}
+		if !entry.Type().IsRegular() || strings.HasPrefix(entry.Name(), "unicrux") {
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(filepath.Join(to, rest), text, 0o644)
+	})
+}
+
+// TestDependenciesHaveReasons: docs/security.md says of each required module what it is for.
+func TestDependenciesHaveReasons(t *testing.T) {
+	modules, err := os.ReadFile("go.mod")
+	if err != nil {
+		t.Fatal(err)
+	}
+	reasons, err := os.ReadFile(filepath.Join("docs", "security.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	direct, _, _ := strings.Cut(string(modules)[strings.Index(string(modules), "require ("):], ")")
+	for line := range strings.Lines(direct) {
+		if fields := strings.Fields(line); len(fields) == 2 && strings.Contains(fields[0], ".") && !strings.Contains(string(reasons), "`"+fields[0]+"`") {
+			t.Errorf("docs/security.md does not say what %s is for", fields[0])
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package acceptance
 
 import (
+	"bufio"
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/hex"
@@ -38,7 +39,8 @@ var sshAttacks = []attack{
 		p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
 		far := exec.Command("ssh", "-F", p.path(".ssh", "config"), "-o", "ForwardAgent=yes", "-o", "BatchMode=yes", "-o", "UserKnownHostsFile="+p.path(".ssh", "known_hosts"),
 			"-o", "HostName=127.0.0.1", "-p", fmt.Sprint(port), "-l", who.Username, "forge.tidewater.example", "echo $SSH_AUTH_SOCK; cat >/dev/null")
-		far.Env = p.environ()
+		var words strings.Builder
+		far.Env, far.Stderr = p.environ(), &words
 		stay, err := far.StdinPipe()
 		if err != nil {
 			p.t.Fatal(err)
@@ -52,11 +54,10 @@ var sshAttacks = []attack{
 		}
 		defer far.Wait() //nolint:errcheck // it ends when its input does
 		defer stay.Close()
-		line := make([]byte, 200)
-		n, _ := said.Read(line)
-		there, err := net.Dial("unix", strings.TrimSpace(string(line[:n])))
-		if err != nil {
-			p.t.Fatalf("%q: %v", line[:n], err)
+		line, err := bufio.NewReader(said).ReadString('\n')
+		there, dialErr := net.Dial("unix", strings.TrimSpace(line))
+		if err := errors.Join(err, dialErr); err != nil {
+			p.t.Fatalf("%q: %v: %s", line, err, words.String())
 		}
 		defer there.Close()
 		lent := agent.NewClient(there)

@@ -52,6 +52,9 @@ func attackReport(lines map[string]string) string {
 	var b strings.Builder
 	broken := 0
 	for _, a := range attacks {
+		if lines[a.name] == "" { // it ended before it could tell
+			lines[a.name] = "BROKEN"
+		}
 		if lines[a.name] != "held" {
 			broken++
 		}
