@@ -257,7 +257,7 @@ var recordAttacks = []attack{
 				p.t.Fatal(err)
 			}
 		}
-		if r := p.newToken("--label", "later"); r.exit == 0 || !strings.Contains(r.err, "names somebody else") {
+		if r := p.newToken("--label", "later"); r.exit == 0 || !strings.Contains(r.err, "names another owner") {
 			broken = append(broken, "a token is sealed to them: "+r.String())
 		}
 		p.must("chest", "close")

@@ -99,6 +99,9 @@ var descriptionAttacks = []attack{
 			}
 		}
 		p.git("ls-remote", p.cloneHTTPS("buoys/drift-model"))
+		if c := p.check(p.cloneHTTPS("buoys/drift-model")); c.Open || c.Crux.Code != "token-elsewhere" {
+			broken = append(broken, fmt.Sprintf("the crux is %+v", c.Crux))
+		}
 		if sink.got(token) {
 			broken = append(broken, "the token went there")
 		}

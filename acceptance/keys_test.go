@@ -71,7 +71,7 @@ func TestLockedForms(t *testing.T) {
 			t.Errorf("%s: another key: %s", form, got)
 		}
 	}
-	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret stood there, which is not recorded") {
+	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret was there, and secrets are not recorded") {
 		t.Errorf("undo of a lock: %s", r)
 	}
 	p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("other.4716"))

@@ -132,7 +132,7 @@ func TestRemoteClean(t *testing.T) {
 	if r := p.unicrux("remote", "clean"); r.exit != 1 || !strings.Contains(r.err, "no secret") {
 		t.Errorf("the second time: %s", r)
 	}
-	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret stood there, which is not recorded") {
+	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret was there, and secrets are not recorded") {
 		t.Errorf("undo: %s", r)
 	}
 	err := os.WriteFile(p.path("clone", ".git", "config"), []byte("[core]\n\trepositoryformatversion = 0\n[remote \"origin\"]\n\turl = https://abcdefghijklmnopqrstuvwxyz@forge.tidewater.example/x\n"), 0o600)

@@ -327,3 +327,32 @@ func TestTokenForInterface(t *testing.T) {
 		t.Errorf("another purpose: %s", r)
 	}
 }
+
+// TestTokenFollowsItsHost lets the description of a host lead elsewhere: the token goes there once the
+// person has said so and it was seen to work, and not before.
+func TestTokenFollowsItsHost(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	if r := p.newToken(); r.exit != 0 {
+		t.Fatal(r)
+	}
+	p.openChest()
+	url := p.cloneHTTPS("buoys/drift-model")
+	// The same host under another address of this computer: what listens there is the same.
+	text := p.read2(p.host.DescriptionFile())
+	p.write(strings.ReplaceAll(text, `address = "127.0.0.1"`, `address = "::ffff:127.0.0.1"`), "moved.toml")
+	p.must("host", "add", p.path("moved.toml"), "--yes")
+	p.must("host", "set", "forge", "by=https")
+	if c := p.check(url); c.Open || c.Crux.Code != "token-elsewhere" || len(c.Mends) != 1 || strings.Join(c.Mends[0].Command, " ") != "unicrux token test forge" {
+		t.Errorf("before: %+v, %+v", c.Crux, c.Mends)
+	}
+	if r := p.unicrux("token", "test", "forge"); r.exit != 4 || !strings.Contains(r.err, "leads elsewhere than when the token forge was stored") {
+		t.Errorf("unasked: %s", r)
+	}
+	p.must("token", "test", "forge", "--yes")
+	if c := p.check(url); !c.Open {
+		t.Errorf("afterwards: %+v", c.Crux)
+	}
+	p.mustGit("ls-remote", url)
+	p.must("token", "test", "forge")
+}

@@ -149,8 +149,12 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	if e, err = a.rebind(place, host, e, s); err != nil {
+	moved, err := a.movedTo(host, e)
+	if err != nil {
 		return err
+	}
+	if moved {
+		e.Places = host.Places()
 	}
 	proven, err := place.ProveToken(a.ctx, host, s.Bound(e))
 	if err != nil {
@@ -159,6 +163,11 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	tried, err := place.TryToken(a.ctx, e, s.Bound(e), o.url)
 	if err != nil {
 		return err
+	}
+	if moved { // only now: it works there
+		if e, err = place.Rebind(host, e, s); err != nil {
+			return err
+		}
 	}
 	if tried != nil && tried.Reads && proven.How == "" {
 		proven.How = "git's own requests"
@@ -190,17 +199,15 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	return nil
 }
 
-// rebind asks whether a token may go to places that the description of its host names by now, and that
+// movedTo asks whether a token may go to places that the description of its host names by now, and that
 // it was not kept for.
-func (a *app) rebind(place ready.Place, host *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+func (a *app) movedTo(host *describe.Description, e chest.Entry) (moved bool, err error) {
 	if len(ready.NewPlaces(e, host)) == 0 {
-		return e, nil
+		return false, nil
 	}
 	a.tell(a.style().OtherPlaces(e, host.Places()))
-	if err := a.confirm("Send the token " + e.Name + " there from now on?"); err != nil {
-		return e, err
-	}
-	return place.Rebind(host, e, s)
+	err = a.confirm("Send the token " + e.Name + " there, and from now on if it works?")
+	return err == nil, err
 }
 
 // missing lists the purposes that a token was made for and does not serve.

@@ -57,7 +57,7 @@ func heldWith(h agent.Holding) string {
 	case h.Confirm:
 		return "after asking you"
 	case h.Limited:
-		return "for some hosts alone"
+		return "for some hosts only"
 	}
 	return "without asking"
 }

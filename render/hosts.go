@@ -51,9 +51,9 @@ func (s Style) Source(source hosts.Source) string {
 func secretsTo(d *describe.Description) []row {
 	var rows []row
 	for _, there := range d.Destinations() {
-		who := "vouched for by the authorities of this system"
+		who := "its certificate must be signed by a certificate authority that this system trusts"
 		if there.Authority != "" {
-			who = "vouched for by the description's own certificate authority, SHA-256 " + there.Authority[:16] + "…"
+			who = "its certificate must be signed by the certificate authority in the description, SHA-256 " + there.Authority[:16] + "…"
 		}
 		where := there.Origin
 		if there.Address != "" {
@@ -68,7 +68,7 @@ func secretsTo(d *describe.Description) []row {
 func (s Style) ReplacedSource(source hosts.Source, old hosts.Replacement) string {
 	name := source.Description.Name
 	text := s.Sentences("A description of "+name+" is here already. This one differs:") +
-		s.Plan([]workstation.Difference{{Words: "The description of " + name + " would be replaced.", Path: name + ".toml", Before: old.Text, After: source.Text}}, func(path string) string { return path })
+		s.difference(workstation.Difference{Before: old.Text, After: source.Text}, name+".toml")
 	if old.Description == nil {
 		return text + "\n" + s.Source(source)
 	}

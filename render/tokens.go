@@ -19,8 +19,8 @@ func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
 		}
 		return list
 	}
-	return s.Sentences("The description of "+e.Host+" leads elsewhere than when the token "+e.Name+" was kept.") +
-		s.block(11, []row{{label: "kept for", tone: grey, lines: texts(e.Places)}, {label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
+	return s.Sentences("The description of "+e.Host+" leads elsewhere than when the token "+e.Name+" was stored.") +
+		s.block(12, []row{{label: "stored for", tone: grey, lines: texts(e.Places)}, {label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
 }
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.

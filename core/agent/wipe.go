@@ -16,7 +16,8 @@ func wipe(private any) {
 	case ed25519.PrivateKey:
 		clear(key)
 	case *ecdsa.PrivateKey:
-		wipeNumber(key.D) //nolint:staticcheck // there is no other way to reach it
+		//lint:ignore SA1019 it is not used as a key any more, and there is no other way to reach it
+		wipeNumber(key.D)
 	case *rsa.PrivateKey:
 		wipeNumber(key.D)
 		for _, prime := range key.Primes {

@@ -69,7 +69,7 @@ func (c *checker) mends(crux *Crux) []Mend {
 		}
 		return []Mend{mend}
 	}
-	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale" || crux.Code == "chest-closed") {
+	if c.base != nil && (slices.Index(Stages, crux.Stage) >= slices.Index(Stages, Reach) || crux.Code == "helper-stale" || crux.Code == "chest-closed" || crux.Code == "token-elsewhere") {
 		return c.webMends(mend, crux)
 	}
 	switch crux.Code {

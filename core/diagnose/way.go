@@ -102,6 +102,8 @@ type Crux struct {
 
 	path string // the file that it is about
 	key  string // the private file of a key that would serve
+
+	token string // the name of a token in the chest that it is about
 }
 
 // A Note is something worth knowing that does not stop the way.

@@ -49,6 +49,15 @@ func (c *checker) silentChest() *Crux {
 	if i < 0 {
 		return crux("token-ended", Proved, Evidence{"in the chest", "the token " + list[0].Name, ""}, Evidence{"ended", list[0].Until.Format(time.DateOnly), ""})
 	}
+	if place := c.registry.WebPlace(c.base.Host); !slices.ContainsFunc(list, func(e chest.Entry) bool { return slices.Contains(e.Places, place) }) {
+		e := list[i]
+		found := crux("token-elsewhere", Proved, Evidence{"in the chest", "the token " + e.Name, ""}, Evidence{"leads to", place.String(), "the description of " + e.Host})
+		for _, kept := range e.Places {
+			found.Evidence = append(found.Evidence, Evidence{"kept for", kept.String(), "the chest"})
+		}
+		found.token = e.Name
+		return found
+	}
 	if _, err := chest.Of(c.station).Get(list[i]); !errors.Is(err, chest.ErrClosed) {
 		return nil
 	}

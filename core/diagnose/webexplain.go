@@ -281,6 +281,10 @@ var needsToken = []Code{"secret-missing", "token-unknown", "token-ended", "passw
 
 // webMends are the mends of cruxes on the way over HTTPS.
 func (c *checker) webMends(mend Mend, crux *Crux) []Mend {
+	if crux.Code == "token-elsewhere" {
+		mend.Command = []string{program, "token", "test", crux.token}
+		return []Mend{mend}
+	}
 	if crux.Code == "chest-closed" {
 		return []Mend{c.command(mend, Deed{Do: OpenChest}, "", program, "chest", "open")}
 	}

@@ -19,7 +19,7 @@ import (
 )
 
 // ErrElsewhere is returned where a secret would go to a place that it was not kept for.
-var ErrElsewhere = errors.New("the secret was kept for another place, and goes to no other")
+var ErrElsewhere = errors.New("the secret was stored for another place, and is sent to no other")
 
 // ErrUnprotected is returned for a place where nothing would protect a secret on its way.
 var ErrUnprotected = errors.New("a secret is never sent where nothing protects it")
@@ -65,7 +65,7 @@ func (p Place) String() string {
 		text += " at " + p.Address
 	}
 	if p.Authority != "" {
-		text += fmt.Sprintf(" (certificate authority SHA-256 %.16s…)", p.Authority)
+		text += fmt.Sprintf(" (certificate authority with SHA-256 %.16s…)", p.Authority)
 	}
 	return text
 }

@@ -72,7 +72,7 @@ func (p Place) strays(e chest.Entry) (Saying, error) {
 	if slices.Contains(e.Places, place) {
 		return Saying{}, nil
 	}
-	return Saying{fmt.Sprintf("The token %s was kept for %s, and git would take it to %s now. If that is right:", e.Name, placesText(e.Places), place),
+	return Saying{fmt.Sprintf("The token %s was stored for %s, but git would now send it to %s. If that is right:", e.Name, placesText(e.Places), place),
 		[]string{"unicrux", "token", "test", e.Name}}, nil
 }
 

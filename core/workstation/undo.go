@@ -17,7 +17,7 @@ var (
 	ErrNoChange = errors.New("no such change is in the record")
 	ErrUndone   = errors.New("this change was taken back already")
 	ErrEdited   = errors.New("the file was changed since")
-	ErrSecret   = errors.New("a secret stood there, which is not recorded")
+	ErrSecret   = errors.New("a secret was there, and secrets are not recorded")
 )
 
 // An EditedError holds both versions of a file that stands in the way of an undo.
