@@ -104,6 +104,7 @@ var advices = []struct {
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
 	{chest.ErrSwapped, exitFailure, "It goes nowhere. unicrux chest show --set-aside moves it out of the way; then make another token, and ask who else may write in that folder."},
 	{chest.ErrSeal, exitFailure, "Nothing was kept. Give the chest a passphrase again, which puts that right: unicrux chest lock. Then ask who else may write in that folder."},
+	{workstation.ErrNewer, exitFailure, "It was left as it is. Use that version here as well."},
 	{chest.ErrNewer, exitFailure, "It was left as it is. Use that version here as well."},
 	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved: unicrux token test TOKEN asks you, and lets it go there from then on."},
 	{origin.ErrUnprotected, exitCrux, "Use the https address."},

@@ -58,7 +58,7 @@ func (c *Chest) mark(e Entry) string {
 
 // read reads the file of an entry.
 func read(path string) (e Entry, err error) {
-	text, err := regular.Read(path, maxFile)
+	text, err := regular.ReadOwn(path, maxFile)
 	if err != nil {
 		if errors.Is(err, regular.ErrNot) || errors.Is(err, regular.ErrTooLarge) {
 			err = fmt.Errorf("%w: %w", ErrDamaged, err)

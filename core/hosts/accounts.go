@@ -232,7 +232,7 @@ func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName 
 	if _, err := os.Stat(OurFile(station)); errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
-	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Take out how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
+	err := EditOurs(batch, station, fmt.Sprintf("Take out how ssh reaches %s.", hostName), func(old []byte) ([]byte, error) {
 		return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, "")
 	})
 	return err

@@ -18,6 +18,9 @@ func OurGitFile(station *workstation.Station) string {
 	return filepath.Join(station.Config, "git.config")
 }
 
+// gitHead is the first line of our files of git's settings.
+const gitHead = ourMark + "1). To change it: unicrux host set\n"
+
 // authorFile holds who the commits for a host are by.
 func authorFile(station *workstation.Station, hostName string) string {
 	return filepath.Join(station.Config, "git", hostName+".config")
@@ -53,9 +56,17 @@ func editGit(ctx context.Context, batch *workstation.Batch, station *workstation
 		return nil
 	}
 	_, err := batch.Edit(path, words, 0o600, func(old []byte) ([]byte, error) {
+		if err := ourVersion(path, old); err != nil {
+			return nil, err
+		}
 		changed, err := gitlink.Assign(ctx, station, old, assignments)
-		if err == nil && old == nil && len(changed) == 0 {
-			return old, nil
+		if err == nil && old == nil {
+			if len(changed) == 0 {
+				return old, nil
+			}
+			if strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
+				changed = append([]byte(gitHead), changed...)
+			}
 		}
 		return changed, err
 	})

@@ -29,7 +29,7 @@ func SettleHold(batch *workstation.Batch, station *workstation.Station, hostName
 	if err != nil {
 		return err
 	}
-	_, err = batch.Edit(OurFile(station), fmt.Sprintf("Let ssh start the holder for %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
+	err = EditOurs(batch, station, fmt.Sprintf("Let ssh start the holder for %s.", hostName), func(old []byte) ([]byte, error) {
 		return sshconfig.SetMatchExec(old, hostName, hold.command())
 	})
 	return err
@@ -41,7 +41,7 @@ func DropHold(batch *workstation.Batch, station *workstation.Station, hostName s
 	if err != nil || !slices.Contains(Settled(text), hostName) {
 		return nil // nothing of ours is there
 	}
-	_, err = batch.Edit(OurFile(station), fmt.Sprintf("Leave %s to the agent that your settings name.", hostName), 0o600, func(old []byte) ([]byte, error) {
+	err = EditOurs(batch, station, fmt.Sprintf("Leave %s to the agent that your settings name.", hostName), func(old []byte) ([]byte, error) {
 		return withoutHold(old, hostName)
 	})
 	return err

@@ -16,7 +16,7 @@ func OurFile(station *workstation.Station) string {
 }
 
 const (
-	ourHead     = "# Kept by Unicrux. ~/.ssh/config includes it in its first lines. To change it: unicrux host set\n"
+	ourHead     = ourMark + "1). ~/.ssh/config includes it in its first lines. To change it: unicrux host set\n"
 	includeNote = "Per-host settings kept by Unicrux."
 )
 
@@ -44,10 +44,23 @@ func UseKey(station *workstation.Station, path string) []sshconfig.Setting {
 	}
 }
 
+// EditOurs changes our file of per-host settings. The error wraps [workstation.ErrNewer] where a newer
+// version of Unicrux wrote it.
+func EditOurs(batch *workstation.Batch, station *workstation.Station, words string, compute func(old []byte) ([]byte, error)) error {
+	path := OurFile(station)
+	_, err := batch.Edit(path, words, 0o600, func(old []byte) ([]byte, error) {
+		if err := ourVersion(path, old); err != nil {
+			return nil, err
+		}
+		return compute(old)
+	})
+	return err
+}
+
 // Settle puts settings for a host into our file and makes the person's own file include
 // it. hostName is the name in clone URLs, which ssh is given.
 func Settle(batch *workstation.Batch, station *workstation.Station, hostName string, settings ...sshconfig.Setting) error {
-	_, err := batch.Edit(OurFile(station), fmt.Sprintf("Settle how ssh reaches %s.", hostName), 0o600, func(old []byte) ([]byte, error) {
+	err := EditOurs(batch, station, fmt.Sprintf("Settle how ssh reaches %s.", hostName), func(old []byte) ([]byte, error) {
 		if len(old) == 0 {
 			old = []byte(ourHead)
 		}

@@ -71,7 +71,7 @@ func (p Place) takeOutOfSettings(batch *workstation.Batch, pair *sshkey.Pair) er
 			continue
 		}
 		words := fmt.Sprintf("Take %s out of the settings for %s.", pair.Name(), name)
-		_, err := batch.Edit(hosts.OurFile(p.Station), words, 0o600, func(old []byte) ([]byte, error) {
+		err := hosts.EditOurs(batch, p.Station, words, func(old []byte) ([]byte, error) {
 			return hosts.WithoutKey(old, name)
 		})
 		if err != nil {
