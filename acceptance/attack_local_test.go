@@ -36,6 +36,7 @@ var sshAttacks = []attack{
 		p.must("key", "new", "--host", "forge", "--passphrase-from", p.path("passphrase"))
 		p.must("key", "load", "forge_ed25519", "--passphrase-from", p.path("passphrase"))
 		port, _ := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out, "AllowAgentForwarding yes")
+		p.write(p.read(".ssh", "config")+"\nHost 127.0.0.1\n    UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 		p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
 		far := exec.Command("ssh", "-F", p.path(".ssh", "config"), "-o", "ForwardAgent=yes", "-o", "BatchMode=yes", "-o", "UserKnownHostsFile="+p.path(".ssh", "known_hosts"),
 			"-o", "HostName=127.0.0.1", "-p", fmt.Sprint(port), "-l", who.Username, "forge.tidewater.example", "echo $SSH_AUTH_SOCK; cat >/dev/null")
@@ -57,7 +58,8 @@ var sshAttacks = []attack{
 		line, err := bufio.NewReader(said).ReadString('\n')
 		there, dialErr := net.Dial("unix", strings.TrimSpace(line))
 		if err := errors.Join(err, dialErr); err != nil {
-			p.t.Fatalf("%q: %v: %s", line, err, words.String())
+			_ = stay.Close()
+			p.t.Fatalf("%q: %v: %v: %s", line, err, far.Wait(), words.String())
 		}
 		defer there.Close()
 		lent := agent.NewClient(there)

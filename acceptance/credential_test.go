@@ -309,3 +309,49 @@ func TestKilledWhileKeeping(t *testing.T) {
 		t.Errorf("what was there before: %s", r)
 	}
 }
+
+// TestFirstUseAtOnce: of several programs that give the chest its first passphrase at the same time, all
+// go on with it when it is the same one, and every secret is kept.
+func TestFirstUseAtOnce(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	secrets := map[string]string{}
+	for _, purpose := range []string{"clone", "push", "keys", "repos"} {
+		secrets[purpose] = p.host.Issue("ines.marlow", "first-"+purpose, []string{"repo:read", "repo:write", "keys", "repos"}, time.Time{})
+	}
+	var wait sync.WaitGroup
+	for purpose, text := range secrets {
+		wait.Go(func() {
+			if r := p.run(text, program, "token", "add", "forge", "--from", "-", "--for", purpose, "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+				t.Error(r)
+			}
+		})
+	}
+	wait.Wait()
+	p.openChest()
+	var list struct{ Tokens []struct{ Name string } }
+	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &list); err != nil || len(list.Tokens) != len(secrets) {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	for _, token := range list.Tokens {
+		p.must("token", "test", token.Name)
+	}
+}
+
+// TestChestOpenSaysWhenItIsNot: where nobody can keep the chest open, it is not said to be.
+func TestChestOpenSaysWhenItIsNot(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	if r := p.newToken(); r.exit != 0 {
+		t.Fatal(r)
+	}
+	p.must("holder", "stop")
+	if err := os.RemoveAll(p.path(".local", "state", "unicrux", "run")); err != nil {
+		t.Fatal(err)
+	}
+	p.write("no folder", ".local", "state", "unicrux", "run")
+	r := p.unicrux("chest", "open", "--passphrase-from", p.path("chest-words"))
+	if r.exit != 3 || strings.Contains(r.out, "is open until") || !strings.Contains(r.err, "nobody keeps the chest open") {
+		t.Error(r)
+	}
+}

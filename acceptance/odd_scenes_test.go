@@ -29,7 +29,7 @@ var elsewhere = map[diagnose.Code]string{
 	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
 	"key-kind-refused": "TestKindsOfKeys", "key-ended": "TestWordsOfAHost", "branch-unknown": "TestBeyond", "branch-protected": "TestBeyond",
 	"account-blocked": "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
-	"token-ends-soon": "TestForesight",
+	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
 
 func TestEveryCodeHasAScene(t *testing.T) {

@@ -7,9 +7,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net"
 	"os"
 	"os/exec"
+	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -38,7 +40,12 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "%s", out)
 			return 1
 		}
+		before := ownKnownHosts()
 		status := m.Run()
+		if after := ownKnownHosts(); after != before {
+			fmt.Fprintf(os.Stderr, "a test changed the known hosts of whoever runs it:\n%s\n", after)
+			status = 1
+		}
 		if file := os.Getenv("UNICRUX_SCENES"); file != "" {
 			if err := showGallery(file); err != nil {
 				panic(err)
@@ -46,6 +53,19 @@ func TestMain(m *testing.M) {
 		}
 		return status
 	}())
+}
+
+// ownKnownHosts is what is stored in the real home, which ssh looks into whatever $HOME says.
+func ownKnownHosts() string {
+	who, err := user.Current()
+	if err != nil {
+		panic(err)
+	}
+	text, err := os.ReadFile(filepath.Join(who.HomeDir, ".ssh", "known_hosts"))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		panic(err)
+	}
+	return string(text)
 }
 
 // need looks for a program that a test cannot do without. In CI it must be there.

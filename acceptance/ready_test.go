@@ -268,11 +268,17 @@ func (p *person) standing() []int {
 func TestUndoRefusesAnEditedFile(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
-	p.write(p.read(".ssh", "known_hosts")+"# mine\n", ".ssh", "known_hosts")
+	whole := p.read(".ssh", "known_hosts")
+	p.write(strings.Replace(whole, "ssh-ed25519", "ecdsa-sha2-nistp256", 1), ".ssh", "known_hosts")
 	before := p.everything()
 	r := p.unicrux("undo", "3")
-	if r.exit != 1 || !strings.Contains(r.err, "-# mine") || !strings.Contains(r.err, "was edited since") || p.everything() != before {
+	if r.exit != 1 || !strings.Contains(r.err, "+[127.0.0.1]:") || !strings.Contains(r.err, "was edited since") || p.everything() != before {
 		t.Errorf("%s", r)
+	}
+	p.write("# mine\n"+whole+"# mine too\n", ".ssh", "known_hosts") // our lines are there: they are taken out
+	p.must("undo", "3")
+	if now := p.read(".ssh", "known_hosts"); now != "# mine\n# mine too\n" {
+		t.Errorf("without our lines: %q", now)
 	}
 	r = p.unicrux("undo", "1")
 	if r.exit != 1 || !strings.Contains(r.err, "unicrux undo 2") {
@@ -314,8 +320,8 @@ func TestRegisterByHand(t *testing.T) {
 		}
 		shown.Write(buffer[:n])
 	}
-	if !strings.Contains(shown.String(), "\x1b]52;c;") {
-		t.Errorf("nothing for the clipboard: %q", shown.String())
+	if strings.Contains(shown.String(), "\x1b]52;c;") || !strings.Contains(shown.String(), "no terminal whose clipboard") {
+		t.Errorf("the clipboard's words go where no terminal is: %q", shown.String())
 	}
 	for line := range strings.Lines(shown.String()) { // the line is there as it is, on a line of its own
 		if public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(line)); err == nil {

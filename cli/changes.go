@@ -97,11 +97,14 @@ func undoWords(by int, path string) string {
 	return path + " was edited since, and not by Unicrux"
 }
 
-// tidy puts right what an earlier run left that was cut short, and says so.
-func (a *app) tidy() error {
+// tidy puts right what an earlier run left that was cut short, and says so. Where that does not work,
+// what was asked for goes on all the same: most commands only read.
+func (a *app) tidy() {
 	words, err := a.station.Tidy()
 	for _, sentence := range words {
 		a.progress(sentence)
 	}
-	return err
+	if err != nil {
+		a.progress("What an earlier run left could not be put right: " + err.Error())
+	}
 }

@@ -15,6 +15,7 @@ import (
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
 	"Unicrux/core/stray"
+	"Unicrux/core/workstation"
 	"Unicrux/render"
 )
 
@@ -57,7 +58,7 @@ func (a *app) lockNew(c *chest.Chest, source string) error {
 	if err != nil {
 		return err
 	}
-	if err := c.Lock(secret.Text{}, text); err != nil {
+	if err := c.Lock(secret.Text{}, text); err != nil && !errors.Is(err, chest.ErrWrong) { // that: another program was faster, most likely with this one
 		return err
 	}
 	return a.unlock(c, text, agent.WorkingDay)
@@ -130,7 +131,7 @@ func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Durat
 		return err
 	}
 	if err := a.startDoor(a.ctx); err != nil { // then it is open for this process alone
-		a.progress("The holder could not be started, so the passphrase is asked again next time.")
+		a.progress("The holder could not be started, so the passphrase is asked again next time: " + err.Error())
 		return nil
 	}
 	return c.OpenInHolder(key, lifetime)
@@ -202,7 +203,10 @@ func (a *app) chestOpen() *cobra.Command {
 			if err := a.askAndUnlock(c, source, lifetime); err != nil { // for the time that is wanted now
 				return err
 			}
-			until, _ := c.OpenUntil()
+			until, open := c.OpenUntil()
+			if !open {
+				return &problem{message: "the passphrase is right, but nobody keeps the chest open: the holder does not run", advice: "Mend what it says above; git and Unicrux go on asking for the passphrase until then.", exit: exitFailure}
+			}
 			return a.say1("The chest is open until " + until.Local().Format("15:04") + ". unicrux chest close closes it before.")
 		},
 	}
@@ -357,21 +361,8 @@ func (a *app) sweep(list []ready.Adopted) error {
 }
 
 func (a *app) adoptThese(found []stray.Stray, source string) error {
-	place, err := a.place()
+	batch, list, err := a.adoptList(found, source)
 	if err != nil {
-		return err
-	}
-	if slices.ContainsFunc(found, stray.Stray.Movable) && !a.dry {
-		if err := a.readyForSecrets(place.Chest(), source); err != nil {
-			return err
-		}
-		if err := a.openChest(place.Chest(), source, agent.WorkingDay); err != nil {
-			return err
-		}
-	}
-	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
-	list := place.Adopt(a.ctx, batch, found)
-	if err := a.sweep(list); err != nil {
 		return err
 	}
 	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
@@ -381,4 +372,28 @@ func (a *app) adoptThese(found []stray.Stray, source string) error {
 		return &told{exitCrux}
 	}
 	return nil
+}
+
+// adoptList moves secrets into the chest, one run after the other: two at once would keep each twice.
+func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch, []ready.Adopted, error) {
+	place, err := a.place()
+	if err != nil {
+		return nil, nil, err
+	}
+	unlock, err := a.station.Alone(a.ctx, "adopt", func() { a.progress("Another unicrux is moving secrets into the chest. Waiting for it.") })
+	if err != nil {
+		return nil, nil, err
+	}
+	defer unlock()
+	if slices.ContainsFunc(found, stray.Stray.Movable) && !a.dry {
+		if err := a.readyForSecrets(place.Chest(), source); err != nil {
+			return nil, nil, err
+		}
+		if err := a.openChest(place.Chest(), source, agent.WorkingDay); err != nil {
+			return nil, nil, err
+		}
+	}
+	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
+	list := place.Adopt(a.ctx, batch, found)
+	return batch, list, a.sweep(list)
 }

@@ -125,7 +125,8 @@ and names the one cause when a clone or push fails.`,
 			if strings.HasPrefix(command.CommandPath(), "unicrux holder") || strings.HasPrefix(command.CommandPath(), "unicrux for-git") { // ssh waits for it
 				return nil
 			}
-			return a.tidy()
+			a.tidy()
+			return nil
 		},
 	}
 	flags := root.PersistentFlags()

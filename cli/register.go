@@ -115,8 +115,11 @@ func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Regi
 	if !a.dry {
 		a.tell(a.style().ByHand(r, line))
 		if o.copy {
-			_ = a.toClipboard(line) // without a terminal it is shown all the same
-			a.progress("The line is on the clipboard, if this terminal allows it.")
+			words := "The line is on the clipboard, if this terminal allows it."
+			if a.toClipboard(line) != nil {
+				words = "There is no terminal whose clipboard could be used: copy the line yourself."
+			}
+			a.progress(words)
 		}
 		if o.wait > 0 {
 			a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")

@@ -43,12 +43,13 @@ func (a *app) showRemotes() error {
 }
 
 func (a *app) remoteUse() *cobra.Command {
-	return &cobra.Command{
+	var source string
+	command := &cobra.Command{
 		Use:   "use ssh|https [REMOTE]",
 		Short: "Reach a remote by ssh or by https",
 		Long: `Turns the URLs of a remote into the host's other address, those for pushing alone as well.
-Without REMOTE it is the one that a plain push would use. A secret that stands in a URL is
-dropped.`,
+Without REMOTE it is the one that a plain push would use. A secret in a URL is moved into the
+chest first, as unicrux remote clean does.`,
 		Args: takes(1, 2, "ssh or https, and a remote"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if args[0] != "ssh" && args[0] != "https" {
@@ -68,6 +69,9 @@ dropped.`,
 					return err
 				}
 			}
+			if err := a.rescue(name, source); err != nil {
+				return err
+			}
 			batch := a.station.Begin("Reach a remote by "+args[0]+".", a.dry)
 			urls, err := remotes.Use(a.ctx, batch, a.station, registry, name, args[0])
 			if err != nil {
@@ -78,6 +82,39 @@ dropped.`,
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
 		},
 	}
+	chestOption(command, &source)
+	return command
+}
+
+// rescue moves the secrets in the URLs of a remote into the chest, so that they are not lost with the
+// URLs.
+func (a *app) rescue(name, source string) error {
+	found, err := a.secretsOf(name)
+	if err != nil || len(found) == 0 || a.dry {
+		return err
+	}
+	_, list, err := a.adoptList(found, source)
+	if err != nil {
+		return err
+	}
+	for _, adopted := range list {
+		switch {
+		case adopted.Err != nil:
+			return fmt.Errorf("%s: %w: %w", name, remotes.ErrSecretIn, adopted.Err)
+		case adopted.Name == "":
+			return fmt.Errorf("%s: %w", name, remotes.ErrSecretIn)
+		}
+		a.progress("The secret in the URL of " + name + " is in the chest now, as " + adopted.Name + ".")
+	}
+	return nil
+}
+
+// secretsOf lists the secrets in the URLs of a remote, or of all of them.
+func (a *app) secretsOf(name string) ([]stray.Stray, error) {
+	found, err := stray.Find(a.ctx, a.station, nil)
+	return slices.DeleteFunc(found, func(s stray.Stray) bool {
+		return s.Sort != stray.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
+	}), err
 }
 
 func (a *app) remoteClean() *cobra.Command {
@@ -104,13 +141,10 @@ func (a *app) cleanRemotes(name, source string) error {
 	case name != "" && !slices.Contains(config.Remotes(), name):
 		return fmt.Errorf("%s: %w", name, remotes.ErrNoRemote)
 	}
-	found, err := stray.Find(a.ctx, a.station, nil)
+	found, err := a.secretsOf(name)
 	if err != nil {
 		return err
 	}
-	found = slices.DeleteFunc(found, func(s stray.Stray) bool {
-		return s.Sort != stray.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
-	})
 	if len(found) == 0 {
 		return remotes.ErrNoSecret
 	}

@@ -6,8 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/aymanbagabas/go-udiff"
-
 	"Unicrux/core/diagnose"
 	"Unicrux/core/ready"
 	"Unicrux/core/workstation"
@@ -21,6 +19,9 @@ func (s Style) Changes(all []workstation.Change, tilde func(string) string, now 
 	var parts []string
 	for i := len(all) - 1; i >= 0; i-- {
 		change := all[i]
+		if change.Unread != nil {
+			change.Words = unreadWords(change)
+		}
 		words := change.When.Local().Format("2006-01-02 15:04") + "  " + change.Words
 		tint := plain
 		if change.Undone != nil {
@@ -32,6 +33,11 @@ func (s Style) Changes(all []workstation.Change, tilde func(string) string, now 
 		}
 	}
 	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux", "undo", "NUMBER")
+}
+
+// unreadWords says of a change that its record cannot be read.
+func unreadWords(change workstation.Change) string {
+	return "Its record cannot be read, so it cannot be taken back: " + change.Unread.Error() + "."
 }
 
 // hanging writes wrapped text behind a lead, its further lines below its first.
@@ -74,6 +80,9 @@ type changeDocument struct {
 
 func changeDoc(change workstation.Change) changeDocument {
 	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Words, Steps: []stepDocument{}}
+	if change.Unread != nil {
+		d.Summary = unreadWords(change)
+	}
 	if change.Undone != nil {
 		d.Undone = optional(change.Undone.Format(time.RFC3339))
 	}
@@ -128,10 +137,23 @@ func UndoneDocument(u *workstation.Undone) any {
 
 // Conflict shows both versions of a file that stands in the way of an undo.
 func (s Style) Conflict(e *workstation.EditedError, path string) string {
-	if e.Now == nil && e.Then == nil {
+	if len(e.Ours) == 0 {
 		return ""
 	}
-	return s.unified(udiff.Unified(path+" now", path+" after the undo", string(e.Now), string(e.Then)))
+	text := ""
+	for _, h := range e.Ours {
+		text += marked("-", h.Removed) + marked("+", h.Added)
+	}
+	return s.Sentences("This is what the change did to "+path+", and it is not found there as it was:") + s.unified(text)
+}
+
+// marked puts a mark before each line.
+func marked(mark string, text []byte) string {
+	var b strings.Builder
+	for line := range strings.Lines(string(text)) {
+		b.WriteString(mark + strings.TrimRight(line, "\r\n") + "\n")
+	}
+	return b.String()
 }
 
 // ReadyPlan writes what is going to be done, before it is.

@@ -72,7 +72,11 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 		return nil
 	}
 	query, tried := c.passage.Settings.Query, 0
+	query.Files, query.Exists = &sshconfig.Files{}, nil // of many names, most lead elsewhere: no name server is asked about them
 	for _, alias := range sshconfig.HostNames(query) {
+		if ctx.Err() != nil {
+			return nil
+		}
 		if allow.SameHost(alias, c.address.Host) && alias == c.address.Host || strings.Contains(alias, "--") || tried == mostTried { // "--" is in the names that we make for accounts
 			continue
 		}

@@ -24,11 +24,11 @@ type Assignment struct {
 // Assign makes of the text of one of git's files what the assignments say. git itself writes
 // it, on a copy. What is so already is not touched, not even its spaces.
 func Assign(ctx context.Context, station *workstation.Station, old []byte, assignments []Assignment) ([]byte, error) {
-	dir, err := os.MkdirTemp("", "unicrux-config-")
+	dir, remove, err := station.Scratch()
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(dir) //nolint:errcheck // a copy
+	defer remove()
 	scratch := filepath.Join(dir, "config")
 	if err := os.WriteFile(scratch, old, 0o600); err != nil {
 		return nil, err

@@ -56,6 +56,17 @@ func Run(ctx context.Context, station *workstation.Station, args ...string) ([]b
 	return cmd.Output()
 }
 
+// runWith is [Run] with something to read.
+func runWith(ctx context.Context, station *workstation.Station, input []byte, args ...string) ([]byte, error) {
+	program, err := exec.LookPath("git")
+	if err != nil {
+		return nil, ErrNoGit
+	}
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir, cmd.Env, cmd.Stdin = station.Folder, station.Environ, bytes.NewReader(input)
+	return cmd.Output()
+}
+
 // ReadConfig asks git for everything that it has settled, in one process.
 func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, error) {
 	out, err := Run(ctx, station, "config", "--list", "--null", "--show-scope", "--show-origin")

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"Unicrux/core/gitlink"
@@ -55,20 +56,19 @@ func editGit(ctx context.Context, batch *workstation.Batch, station *workstation
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) && !sets(assignments) {
 		return nil
 	}
-	_, err := batch.Edit(path, words, 0o600, func(old []byte) ([]byte, error) {
+	_, err := gitlink.ChangeText(batch, gitlink.EditOf{Path: path, Words: words, Mode: 0o600}, func(old []byte) ([]byte, error) {
 		if err := ourVersion(path, old); err != nil {
 			return nil, err
 		}
-		changed, err := gitlink.Assign(ctx, station, old, assignments)
-		if err == nil && old == nil {
-			if len(changed) == 0 {
-				return old, nil
-			}
-			if strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
-				changed = append([]byte(gitHead), changed...)
-			}
+		head, body := headOf(old) // git does not take out an empty section with a comment above it
+		changed, err := gitlink.Assign(ctx, station, body, assignments)
+		if err != nil || len(old)+len(changed) == 0 {
+			return old, err
 		}
-		return changed, err
+		if len(old) == 0 && strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
+			head = []byte(gitHead)
+		}
+		return slices.Concat(head, changed), nil
 	})
 	return err
 }

@@ -1,6 +1,7 @@
 package hosts
 
 import (
+	"bytes"
 	"fmt"
 	"strconv"
 	"strings"
@@ -28,4 +29,14 @@ func ourVersion(path string, text []byte) error {
 		return fmt.Errorf("%s: %w", path, workstation.ErrNewer)
 	}
 	return nil
+}
+
+// headOf parts the first line of a file of ours, which tells its version, from the rest. Another file
+// has none.
+func headOf(text []byte) (head, rest []byte) {
+	if !bytes.HasPrefix(text, []byte(ourMark)) {
+		return nil, text
+	}
+	end := bytes.IndexByte(text, '\n') + 1
+	return text[:end], text[end:]
 }

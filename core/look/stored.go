@@ -16,7 +16,6 @@ import (
 	"Unicrux/core/knownhosts"
 	"Unicrux/core/regular"
 	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshway"
 	"Unicrux/core/workstation"
 
 	"golang.org/x/crypto/ssh"
@@ -43,9 +42,6 @@ const (
 	Wrong   Fault = "wrong" // the description of the host names other keys of that kind
 )
 
-// maxStored bounds how many lines are told.
-const maxStored = 2000
-
 // HostKeys tells of each stored host key to which host it belongs: also of hashed lines, by
 // trying the names of all hosts that descriptions, settings and remotes tell.
 func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts.Registry) ([]Stored, []knownhosts.Problem, error) {
@@ -53,10 +49,7 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
 		return nil, nil, err
 	}
-	names, files, err := candidates(station, config, registry)
-	if err != nil {
-		return nil, nil, err
-	}
+	names, files := gather(station, config, registry)
 	var list []Stored
 	var problems []knownhosts.Problem
 	for _, file := range files {
@@ -69,14 +62,8 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 		}
 		entries, bad := knownhosts.Parse(file, text)
 		problems = append(problems, bad...)
-		for _, entry := range entries[:min(len(entries), maxStored)] {
-			s := Stored{Entry: entry, Hashed: strings.HasPrefix(entry.Hosts, "|")}
-			for _, c := range names {
-				if entry.Matches(c.stored) && !slices.Contains(s.Hosts, c.called) {
-					s.Hosts = append(s.Hosts, c.called)
-				}
-			}
-			list = append(list, s)
+		for _, entry := range entries {
+			list = append(list, Stored{Entry: entry, Hosts: names.of(entry), Hashed: strings.HasPrefix(entry.Hosts, "|")})
 		}
 	}
 	compare(list)
@@ -84,12 +71,37 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 	return list, problems, nil
 }
 
-// A candidate is a name that may be stored, and how people call that host.
-type candidate struct{ stored, called string }
+// candidates are the names under which host keys may be stored, in lower case, and how people call
+// those hosts.
+type candidates map[string][]string
 
-// candidates gathers the hosts that anything here names, and the files where their keys are
-// looked for.
-func candidates(station *workstation.Station, config *gitlink.Config, registry *hosts.Registry) (names []candidate, files []string, err error) {
+func (c candidates) add(stored, called string) {
+	stored = allow.LowerHost(stored)
+	if !slices.Contains(c[stored], called) {
+		c[stored] = append(c[stored], called)
+	}
+}
+
+// of lists the hosts that a line is for. Only patterns and hashed names have to be tried.
+func (c candidates) of(entry knownhosts.Entry) []string {
+	var list []string
+	if strings.ContainsAny(entry.Hosts, "*?!|") {
+		for stored, called := range c {
+			if entry.Matches(stored) {
+				list = append(list, called...)
+			}
+		}
+	} else {
+		for name := range strings.SplitSeq(allow.LowerHost(entry.Hosts), ",") {
+			list = append(list, c[name]...)
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// gather finds the hosts that anything here names, and the files where their keys are looked for.
+func gather(station *workstation.Station, config *gitlink.Config, registry *hosts.Registry) (names candidates, files []string) {
 	ask := map[string]string{"localhost": ""} // host name -> how it is called
 	for _, query := range find.Surveys(station) {
 		for _, name := range sshconfig.HostNames(query) {
@@ -113,30 +125,29 @@ func candidates(station *workstation.Station, config *gitlink.Config, registry *
 	for _, d := range registry.All() {
 		ask[d.SSH.Host] = d.Name
 	}
+	names = candidates{}
+	read, seen := &sshconfig.Files{}, map[string]bool{}
 	for host, called := range ask {
-		way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: host})
-		if err != nil {
-			return nil, nil, err
-		}
+		query := config.SSH().Query(address.Address{Scheme: "ssh", Host: host}, station)
+		query.Files, query.Exists = read, nil
+		client := sshconfig.Resolve(query).Client()
 		if called != "" {
-			names = append(names, candidate{way.Client.KnownHostsName, called})
+			names.add(client.KnownHostsName, called)
 		}
-		for _, file := range append(slices.Clone(way.Client.KnownHosts), way.Client.SystemHosts...) {
-			if !slices.Contains(files, file) {
+		for _, file := range slices.Concat(client.KnownHosts, client.SystemHosts) {
+			if !seen[file] {
+				seen[file] = true
 				files = append(files, file)
 			}
 		}
-		if err := way.Close(); err != nil {
-			return nil, nil, err
-		}
 	}
-	slices.SortFunc(names, func(a, b candidate) int { return strings.Compare(a.called, b.called) })
 	slices.Sort(files)
-	return names, files, nil
+	return names, files
 }
 
 // compare finds lines that repeat or contradict an earlier one.
 func compare(list []Stored) {
+	earlier := map[string]*sameKind{}
 	for i := range list {
 		s := &list[i]
 		if s.Marker == knownhosts.Revoked {
@@ -146,18 +157,44 @@ func compare(list []Stored) {
 		if s.Marker != "" {
 			continue
 		}
-		for j := range i {
-			other := &list[j]
-			if other.Marker != "" || other.Key.Type() != s.Key.Type() || !sameHosts(s, other) {
-				continue
+		key := string(s.Key.Marshal())
+		doubled, rival := -1, -1
+		for _, name := range s.places() {
+			kind := earlier[name]
+			if kind == nil {
+				kind = &sameKind{first: map[string]int{}, last: -1}
+				earlier[name] = kind
 			}
-			s.Fault, s.Of = Rival, &other.Entry
-			if string(other.Key.Marshal()) == string(s.Key.Marshal()) {
-				s.Fault = Doubled
-				break
+			if first, found := kind.first[key]; found && (doubled < 0 || first < doubled) {
+				doubled = first
+			} else if !found {
+				kind.first[key] = i
 			}
+			rival, kind.last = max(rival, kind.last), i
+		}
+		switch {
+		case doubled >= 0:
+			s.Fault, s.Of = Doubled, &list[doubled].Entry
+		case rival >= 0:
+			s.Fault, s.Of = Rival, &list[rival].Entry
 		}
 	}
+}
+
+// sameKind is which lines name keys of one kind for one host, by their place in the list.
+type sameKind struct {
+	first map[string]int // of each key
+	last  int
+}
+
+// places are what two lines for the same host with the same kind of key have in common one of: their
+// text, or a host that both belong to.
+func (s *Stored) places() []string {
+	list := []string{s.Key.Type() + " text " + allow.LowerHost(s.Entry.Hosts)}
+	for _, host := range s.Hosts {
+		list = append(list, s.Key.Type()+" host "+host)
+	}
+	return list
 }
 
 // judgeStored finds lines that contradict what the description of a host says.
@@ -175,11 +212,4 @@ func judgeStored(list []Stored, registry *hosts.Registry) {
 			}
 		}
 	}
-}
-
-// sameHosts tells whether two lines are for the same host: by their text, or by one that
-// both belong to.
-func sameHosts(a, b *Stored) bool {
-	return allow.SameHost(a.Entry.Hosts, b.Entry.Hosts) ||
-		slices.ContainsFunc(a.Hosts, func(host string) bool { return slices.Contains(b.Hosts, host) })
 }

@@ -125,7 +125,8 @@ func (p Place) moveIn(batch *workstation.Batch, e chest.Entry, token secret.Text
 func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray) error {
 	var before, after []byte
 	words := fmt.Sprintf("Take the secret for %s out of %s.", s.At, p.Station.Tilde(s.File))
-	err := batch.Rewrite(s.File, words, func(old []byte) (_ []byte, err error) {
+	edit := gitlink.EditOf{Path: s.File, Words: words, Mode: 0o600, Secret: true}
+	_, err := gitlink.ChangeText(batch, edit, func(old []byte) (_ []byte, err error) {
 		before = old
 		after, err = p.without(ctx, s, old)
 		return after, err
@@ -137,12 +138,14 @@ func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.St
 	if err == nil && p.fromChest(s, answer) {
 		return nil
 	}
-	return errors.Join(ErrNotAnswered, batch.Rewrite(s.File, "Put it back.", func(now []byte) ([]byte, error) {
+	edit.Words = "Put it back."
+	_, err = gitlink.ChangeText(batch, edit, func(now []byte) ([]byte, error) {
 		if !bytes.Equal(now, after) { // somebody was at work meanwhile: what they wrote stays
 			return now, nil
 		}
 		return before, nil
-	}))
+	})
+	return errors.Join(ErrNotAnswered, err)
 }
 
 // fromChest tells whether an answer of git's is one of the chest's for that host. Where several
@@ -161,7 +164,7 @@ func (p Place) fromChest(s stray.Stray, answer secret.Text) bool {
 func (p Place) without(ctx context.Context, s stray.Stray, text []byte) ([]byte, error) {
 	switch s.Sort {
 	case stray.RemoteURL, stray.Header:
-		entries, err := gitlink.Entries(ctx, p.Station, s.File)
+		entries, err := gitlink.EntriesIn(ctx, p.Station, text)
 		if err != nil {
 			return nil, err
 		}
@@ -181,11 +184,7 @@ func (p Place) without(ctx context.Context, s stray.Stray, text []byte) ([]byte,
 		}
 		return gitlink.Assign(ctx, p.Station, text, []gitlink.Assignment{a})
 	}
-	found, err := stray.Find(ctx, p.Station, []string{s.File})
-	if err != nil {
-		return nil, err
-	}
-	gone := slices.DeleteFunc(found, func(f stray.Stray) bool {
+	gone := slices.DeleteFunc(stray.InText(s.File, text), func(f stray.Stray) bool {
 		return f.Sort != s.Sort || f.At != s.At || f.User != s.User && s.User != "token" || !same(f.Secret, s.Secret)
 	})
 	return stray.Without(s.Sort, text, gone), nil

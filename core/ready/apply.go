@@ -240,8 +240,8 @@ func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, deed dia
 
 // gitConfig sets a variable in one of git's files.
 func (p Place) gitConfig(ctx context.Context, batch *workstation.Batch, path, words, name, value string) error {
-	_, err := batch.Edit(path, words, 0o644, func(old []byte) ([]byte, error) {
-		return gitlink.Assign(ctx, p.Station, old, []gitlink.Assignment{{Key: name, Values: []string{value}}})
+	_, err := gitlink.Change(ctx, batch, p.Station, gitlink.EditOf{Path: path, Words: words, Mode: 0o644}, func([]gitlink.Entry) ([]gitlink.Assignment, error) {
+		return []gitlink.Assignment{{Key: name, Values: []string{value}}}, nil
 	})
 	return err
 }

@@ -132,6 +132,9 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	})
 }
 
+// ErrUnknownAct is returned for an act at a host that this version does not know how to take back.
+var ErrUnknownAct = errors.New("this version does not know how to take that back")
+
 // TakeBack takes back what was told to a host. What is as it was before is no error.
 func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (origin.Bound, error)) error {
 	if step.Act == actKeep {
@@ -145,6 +148,9 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 	}
 	if slices.Contains([]string{hosts.ActIssue, hosts.ActKeep, hosts.ActRevoke}, step.Act) {
 		return p.takeBackToken(ctx, step)
+	}
+	if step.Act != hosts.ActAdd && step.Act != hosts.ActRemove {
+		return fmt.Errorf("%q at %s: %w", step.Act, step.Host, ErrUnknownAct)
 	}
 	host, err := p.Registry.Find(step.Host)
 	if err != nil {

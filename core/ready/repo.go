@@ -228,9 +228,8 @@ func (p Place) addRemote(ctx context.Context, batch *workstation.Batch, inside *
 	if err != nil || len(assignments) == 0 {
 		return err
 	}
-	_, err = batch.Edit(path, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), 0o644, func(old []byte) ([]byte, error) {
-		return gitlink.Assign(ctx, inside, old, assignments)
-	})
+	edit := gitlink.EditOf{Path: path, Words: fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), Mode: 0o644}
+	_, err = gitlink.Change(ctx, batch, inside, edit, func([]gitlink.Entry) ([]gitlink.Assignment, error) { return assignments, nil })
 	return err
 }
 

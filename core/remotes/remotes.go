@@ -149,8 +149,11 @@ func hgPaths(station *workstation.Station, registry *hosts.Registry) ([]Remote, 
 	return list, nil
 }
 
+// ErrSecretIn is returned for a URL in which a secret is: turned into another, that would be lost.
+var ErrSecretIn = errors.New("a secret is in its URL, and would be lost")
+
 // Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for
-// pushing alone as well. A secret that stood in a URL is dropped, and not recorded.
+// pushing alone as well. The error is [ErrSecretIn] where a secret is in one.
 func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *hosts.Registry, name, by string) ([]string, error) {
 	config, err := gitlink.ReadConfig(ctx, station)
 	if err != nil {
@@ -162,37 +165,42 @@ func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	if !slices.Contains(config.Remotes(), name) {
 		return nil, fmt.Errorf("%s: %w", name, ErrNoRemote)
 	}
-	var assignments []gitlink.Assignment
-	var urls []string
-	changed, secret := false, false
-	for _, variable := range []string{"url", "pushurl"} {
-		a := gitlink.Assignment{Key: "remote." + name + "." + variable}
-		for _, entry := range config.All(a.Key) {
-			url, err := turn(entry.Value, registry, by)
-			if err != nil {
-				return nil, fmt.Errorf("%s: %w", name, err)
-			}
-			_, had := address.HideSecret(entry.Value)
-			changed, secret = changed || url != entry.Value, secret || had
-			a.Values, urls = append(a.Values, url), append(urls, url)
-		}
-		assignments = append(assignments, a)
-	}
-	if !changed {
-		return urls, fmt.Errorf("%s: %w", name, ErrSameAlready)
-	}
-	words := fmt.Sprintf("Reach the remote %s by %s.", name, by)
-	if secret {
-		return urls, rewriteConfig(ctx, batch, station, words, assignments)
-	}
 	path, err := gitlink.LocalConfigFile(ctx, station)
 	if err != nil {
 		return nil, err
 	}
-	_, err = batch.Edit(path, words, 0o644, func(old []byte) ([]byte, error) {
-		return gitlink.Assign(ctx, station, old, assignments)
+	var urls []string
+	edit := gitlink.EditOf{Path: path, Words: fmt.Sprintf("Reach the remote %s by %s.", name, by), Mode: 0o644}
+	changed, err := gitlink.Change(ctx, batch, station, edit, func(entries []gitlink.Entry) (assignments []gitlink.Assignment, err error) {
+		assignments, urls, err = turned(entries, registry, name, by)
+		return assignments, err
 	})
+	if err == nil && !changed {
+		err = fmt.Errorf("%s: %w", name, ErrSameAlready)
+	}
 	return urls, err
+}
+
+// turned are the URLs of a remote in the other transport.
+func turned(entries []gitlink.Entry, registry *hosts.Registry, name, by string) (assignments []gitlink.Assignment, urls []string, err error) {
+	for _, variable := range []string{"url", "pushurl"} {
+		a := gitlink.Assignment{Key: "remote." + name + "." + variable}
+		for _, entry := range entries {
+			if entry.Key != a.Key {
+				continue
+			}
+			if _, secret := address.HideSecret(entry.Value); secret {
+				return nil, nil, fmt.Errorf("%s: %w", name, ErrSecretIn)
+			}
+			url, err := turn(entry.Value, registry, by)
+			if err != nil {
+				return nil, nil, fmt.Errorf("%s: %w", name, err)
+			}
+			a.Values, urls = append(a.Values, url), append(urls, url)
+		}
+		assignments = append(assignments, a)
+	}
+	return assignments, urls, nil
 }
 
 // turn writes a URL in the other transport. A port is the other transport's own matter.
@@ -201,9 +209,8 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	_, secret := address.HideSecret(text)
 	d := registry.ForHost(a.Host)
-	if a.Scheme == by && !secret && (d == nil || !d.Elsewhere(a)) {
+	if a.Scheme == by && (d == nil || !d.Elsewhere(a)) {
 		return text, nil
 	}
 	if d == nil {
@@ -213,14 +220,4 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 		return d.CloneHTTPS(a.Path), nil
 	}
 	return d.SSH.User + "@" + d.SSH.Host + ":" + strings.TrimPrefix(a.Path, "/"), nil
-}
-
-// rewriteConfig changes the repository's configuration without recording what stood there,
-// because a secret may be in it.
-func rewriteConfig(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string, assignments []gitlink.Assignment) error {
-	path, err := gitlink.LocalConfigFile(ctx, station)
-	if err != nil {
-		return err
-	}
-	return batch.Rewrite(path, words, func(old []byte) ([]byte, error) { return gitlink.Assign(ctx, station, old, assignments) })
 }

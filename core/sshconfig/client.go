@@ -249,6 +249,9 @@ func (t tokens) expand(text string) string {
 
 // expandHostName replaces the two tokens that HostName takes.
 func expandHostName(name, host string) string {
+	if !strings.Contains(name, "%") {
+		return name
+	}
 	return strings.NewReplacer("%%", "%", "%h", host).Replace(name)
 }
 

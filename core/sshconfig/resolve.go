@@ -27,6 +27,9 @@ type Query struct {
 	// Exists asks the name servers about a name, for CanonicalizeHostname. Nil asks nobody:
 	// then no name is found, as on a workstation without a network.
 	Exists func(name string) bool
+
+	// Files keeps what was read for further questions. Nil reads everything anew.
+	Files *Files
 }
 
 // A CommandLine holds the client's options that bear on its settings [SSH].
@@ -240,19 +243,15 @@ func (r *reader) file(path string, depth int, active bool) error {
 	if r.s.files++; r.s.files > maxFiles {
 		return fmt.Errorf("more than %d files", maxFiles)
 	}
-	info, err := os.Stat(path)
+	if files := r.s.Query.Files; files != nil && r.s.survey == nil {
+		return r.again(files.of(path), depth, active)
+	}
+	text, open, err := readFile(path)
 	if err != nil {
 		return err
 	}
-	if info.Size() > maxFileBytes {
-		return fmt.Errorf("larger than %d bytes", maxFileBytes)
-	}
-	if r.checked && exposed(info) {
+	if r.checked && open {
 		return ErrExposed
-	}
-	text, err := readText(path, int(info.Size()))
-	if err != nil {
-		return err
 	}
 	for number := 1; text != ""; number++ {
 		raw := text
@@ -282,17 +281,24 @@ func (r *reader) oneOfMany(raw string, at Origin, depth int, active bool) bool {
 	return r.line(parseLine(raw), at, depth, active)
 }
 
-// readText reads a file into a text, once.
-func readText(path string, size int) (string, error) {
+// readFile reads a file into a text, once, and tells whether others could have written it.
+func readFile(path string) (text string, open bool, err error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return "", false, err
+	}
+	if info.Size() > maxFileBytes {
+		return "", false, fmt.Errorf("larger than %d bytes", maxFileBytes)
+	}
 	f, err := regular.Open(path)
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
 	defer f.Close() //nolint:errcheck // opened for reading
 	var b strings.Builder
-	b.Grow(size)
+	b.Grow(int(info.Size()))
 	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))
-	return b.String(), err
+	return b.String(), exposed(info), err
 }
 
 // line applies one line and returns whether the next ones count.
@@ -382,7 +388,7 @@ func (r *reader) include(pattern string, at Origin, depth int, active bool) {
 	case !filepath.IsAbs(pattern):
 		pattern = filepath.Join(person.systemFolder(), pattern)
 	}
-	paths, err := filepath.Glob(pattern)
+	paths, err := r.s.Query.Files.glob(pattern)
 	if err != nil {
 		r.s.problem(at, "include", ErrArgument)
 	}

@@ -134,6 +134,9 @@ func credentialFiles(station *workstation.Station, config *gitlink.Config) []str
 	return files
 }
 
+// InText finds what the text of a file holds, whichever of the known forms it has.
+func InText(path string, text []byte) []Stray { return inFile(path, text) }
+
 // inFile guesses from what stands in a file which of the known forms it has.
 func inFile(path string, text []byte) []Stray {
 	if list := inCredentialFile(path, text); len(list) > 0 && strings.Count(string(text), "://") == len(bytes.Fields(text)) {

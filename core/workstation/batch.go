@@ -50,29 +50,63 @@ func (b *Batch) Change() Change { return b.change }
 // Differences returns what a dry run would have done, in order.
 func (b *Batch) Differences() []Difference { return b.differences }
 
+// An Edit says which file is to be changed, and how carefully.
+type Edit struct {
+	Path   string      // links are followed
+	Words  string      // what it does, as one sentence
+	Mode   fs.FileMode // of a file that is made; one that is there keeps its own, and its owner
+	Secret bool        // a secret is where it is changed: the edit is not recorded, so undo refuses to take it back
+
+	// Lock keeps other programs away from the file while it is read and written, as they expect it;
+	// nil where there is no such habit.
+	Lock func(path string) (unlock func(), err error)
+}
+
 // Edit changes the file at path to what compute makes of its content, which is nil when
 // there is no file. The file keeps its mode and owner; a new one gets mode. Links are
 // followed. Where compute changes nothing, nothing is written, and changed is false.
 func (b *Batch) Edit(path, words string, mode fs.FileMode, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	err = b.locked(path, func() error {
-		target, err := resolveLinks(path)
+	return b.Do(Edit{Path: path, Words: words, Mode: mode}, compute)
+}
+
+// Rewrite changes the content of a file in a place where a secret is ([Edit]).
+func (b *Batch) Rewrite(path, words string, compute func(old []byte) ([]byte, error)) error {
+	_, err := b.Do(Edit{Path: path, Words: words, Mode: 0o600, Secret: true}, compute)
+	return err
+}
+
+// Do carries out an edit. compute is called with what is in the file under all locks, so that nobody's
+// edit is lost; where it changes nothing, nothing is written, and changed is false.
+func (b *Batch) Do(e Edit, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
+	err = b.locked(e.Path, func() error {
+		target, err := resolveLinks(e.Path)
 		if err != nil {
 			return err
+		}
+		if e.Lock != nil && !b.Dry {
+			if _, err := makeFolder(filepath.Dir(target)); err != nil {
+				return err
+			}
+			unlock, err := e.Lock(target)
+			if err != nil {
+				return err
+			}
+			defer unlock()
 		}
 		before, err := b.stateOf(target)
 		if err != nil {
 			return err
 		}
 		content, err := compute(bytes.Clone(before.content))
-		if err != nil || (before.exists && bytes.Equal(content, before.content)) {
+		if err != nil || before.exists && bytes.Equal(content, before.content) || !before.exists && content == nil {
 			return err
 		}
 		changed = true
-		after := fileState{exists: true, mode: mode, content: content}
+		after := fileState{exists: true, mode: e.Mode, content: content}
 		if before.exists {
 			after.mode = before.mode
 		}
-		return b.take(words, target, before, after, false, replace)
+		return b.take(e.Words, target, before, after, e.Secret, replace)
 	})
 	return changed, err
 }
@@ -87,26 +121,6 @@ func (b *Batch) Create(path, words string, mode fs.FileMode, content []byte, sec
 			return fmt.Errorf("%s: %w", path, ErrExists)
 		}
 		return b.take(words, path, fileState{}, fileState{exists: true, mode: mode, content: content}, secret, create)
-	})
-}
-
-// Rewrite changes the content of a file in a place where a secret stands. The edit is not recorded,
-// so undo refuses to take it back.
-func (b *Batch) Rewrite(path, words string, compute func(old []byte) ([]byte, error)) error {
-	return b.locked(path, func() error {
-		target, err := resolveLinks(path)
-		if err != nil {
-			return err
-		}
-		before, err := b.stateOf(target)
-		if err != nil {
-			return err
-		}
-		content, err := compute(bytes.Clone(before.content))
-		if err != nil || before.exists && bytes.Equal(content, before.content) {
-			return err
-		}
-		return b.take(words, target, before, fileState{exists: true, mode: before.mode, content: content}, true, replace)
 	})
 }
 
@@ -227,9 +241,9 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	}
 	if before.exists {
 		step.Before = &Content{Mode: before.mode, Sum: sum(before.content)}
-		if !secret {
-			step.record(before.content, after.content)
-		}
+	}
+	if !secret {
+		step.record(before.content, after.content)
 	}
 	if err := b.open(); err != nil {
 		return err
@@ -245,13 +259,13 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 		return err
 	}
 	b.station.fault(words)
-	if err := write(path, after.content, after.mode); err != nil {
+	if err := write(path, after.content, after.mode); err != nil && !step.happened() {
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
-		return errors.Join(err, b.keepRecord(), b.station.clearUnderway())
-	}
+		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(b.change.ID))
+	} // an error after the file was in its place (a folder that cannot be synced) changes nothing about that
 	b.station.fault(words)
 	b.change.Steps[len(b.change.Steps)-1].Done = true
-	return errors.Join(b.station.writeRecord(&b.change), b.station.clearUnderway())
+	return errors.Join(b.station.writeRecord(&b.change), b.station.clearUnderway(b.change.ID))
 }
 
 func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {
@@ -293,7 +307,7 @@ func (b *Batch) locked(path string, work func() error) error {
 }
 
 func (s *Station) whileLocked(work func() error) (err error) {
-	unlock, err := s.lock()
+	unlock, err := s.lock(lockPatience)
 	if err != nil {
 		return err
 	}
@@ -301,23 +315,29 @@ func (s *Station) whileLocked(work func() error) (err error) {
 	return work()
 }
 
-func (s *Station) lock() (unlock func() error, err error) {
+func (s *Station) lock(patience time.Duration) (unlock func() error, err error) {
 	err = AsOwner(s.State, func() (err error) {
-		unlock, err = s.lockAsOwner()
+		unlock, err = s.lockAsOwner(patience)
 		return err
 	})
 	return unlock, err
 }
 
-func (s *Station) lockAsOwner() (unlock func() error, err error) {
+func (s *Station) lockAsOwner(patience time.Duration) (unlock func() error, err error) {
 	if _, err := makeFolder(s.State); err != nil {
 		return nil, err
 	}
 	lock := flock.New(filepath.Join(s.State, "lock"), flock.SetPermissions(0o600), ownLock)
-	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
+	if patience == 0 {
+		if got, err := lock.TryLock(); err != nil || !got {
+			return nil, err
+		}
+		return lock.Unlock, nil
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	if _, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil {
-		return nil, fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", lockPatience, s.Tilde(lock.Path()), err)
+		return nil, fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", patience, s.Tilde(lock.Path()), err)
 	}
 	return lock.Unlock, nil
 }

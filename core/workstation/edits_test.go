@@ -15,7 +15,7 @@ func FuzzEdits(f *testing.F) {
 	f.Add([]byte(nil), []byte("x"))
 	f.Add([]byte("a\r\nb"), []byte("\xff\x00\n"))
 	f.Fuzz(func(t *testing.T, before, after []byte) {
-		edits := editsOf(before, after)
+		edits := hunksOf(before, after)
 		got, ok := takenBack(after, edits)
 		if !ok || !bytes.Equal(got, before) {
 			t.Fatalf("%q from %q: %q, %v", before, after, got, ok)
@@ -129,8 +129,8 @@ func TestNewerRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	changes, err := s.Changes()
-	if !errors.Is(err, ErrNewer) || len(changes) != 1 {
-		t.Errorf("%d, %v", len(changes), err)
+	if err != nil || len(changes) != 2 || !errors.Is(changes[1].Unread, ErrNewer) {
+		t.Errorf("%+v, %v", changes, err)
 	}
 	if _, _, err := s.Undo(2, false, nil); !errors.Is(err, ErrNewer) {
 		t.Errorf("taken back: %v", err)
@@ -141,5 +141,70 @@ func TestNewerRecords(t *testing.T) {
 	}
 	if read(t, s.recordPath(2)) != newer {
 		t.Error("it was rewritten")
+	}
+}
+
+// TestDamagedRecords cost nothing but themselves: the others are read, and are taken back.
+func TestDamagedRecords(t *testing.T) {
+	s := station(t)
+	path := filepath.Join(s.Home, "notes")
+	if _, err := s.Begin("Test.", false).Edit(path, "Add.", 0o600, put("one\n")); err != nil {
+		t.Fatal(err)
+	}
+	for id, text := range map[int]string{2: "", 3: "{", 4: "[]", 5: "{\"id\":99}", 6: "{\"version\":1,\"id\":6,\"steps\":[{\"words\":\"?\",\"moon\":{}}]}"} {
+		if err := os.WriteFile(s.recordPath(id), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.markUnderway(id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if words, err := s.Tidy(); err != nil || len(words) != 5 || !strings.Contains(words[0], "cannot be told") {
+		t.Errorf("tidied: %q, %v", words, err)
+	}
+	changes, err := s.Changes()
+	if err != nil || len(changes) != 6 || changes[0].Unread != nil {
+		t.Fatalf("%+v, %v", changes, err)
+	}
+	for _, change := range changes[1:] {
+		if !errors.Is(change.Unread, ErrUnreadable) || change.When.IsZero() {
+			t.Errorf("%+v", change)
+		}
+	}
+	if _, _, err := s.Undo(0, false, nil); !errors.Is(err, ErrUnreadable) {
+		t.Errorf("the newest, which is not known: %v", err)
+	}
+	if _, err := s.Sweep([][]byte{[]byte("one")}); err != nil || read(t, s.recordPath(3)) != "{" {
+		t.Errorf("swept: %v", err)
+	}
+	if _, _, err := s.Undo(1, false, nil); err != nil {
+		t.Errorf("the one that is whole: %v", err)
+	}
+}
+
+// TestTidyWaitsForNobody: a run that goes on keeps nobody waiting who only reads.
+func TestTidyWaitsForNobody(t *testing.T) {
+	s := station(t)
+	if err := s.markUnderway(1); err == nil {
+		t.Fatal("there is no folder yet")
+	}
+	unlock, err := s.lock(lockPatience)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.markUnderway(1); err != nil {
+		t.Fatal(err)
+	}
+	if words, err := s.Tidy(); err != nil || words != nil {
+		t.Errorf("while another is at it: %q, %v", words, err)
+	}
+	if err := unlock(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Tidy(); err != nil {
+		t.Error(err)
+	}
+	if _, err := os.Stat(s.underwayPath(1)); err == nil {
+		t.Error("the mark stays")
 	}
 }

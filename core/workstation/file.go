@@ -90,21 +90,25 @@ func writeBeside(path string, content []byte, mode fs.FileMode) (beside string, 
 	if err != nil {
 		return "", err
 	}
-	defer func() {
-		if err = errors.Join(err, f.Close()); err != nil {
-			err = errors.Join(err, os.Remove(beside))
-		}
-	}()
+	err = fill(f, path, content, mode)
+	if err = errors.Join(err, f.Close()); err != nil { // nothing is left of it
+		return "", errors.Join(err, os.Remove(beside))
+	}
+	return beside, nil
+}
+
+// fill gives a new file its owner and mode, then its content, and syncs it.
+func fill(f *os.File, path string, content []byte, mode fs.FileMode) error {
 	if err := keepOwner(f, path); err != nil {
-		return "", err
+		return err
 	}
 	if err := f.Chmod(mode); err != nil && !errors.Is(err, errors.ErrUnsupported) {
-		return "", err
+		return err
 	}
 	if _, err := f.Write(content); err != nil {
-		return "", err
+		return err
 	}
-	return beside, f.Sync()
+	return f.Sync()
 }
 
 // replace puts content at path in one step: at every instant the old file or the new.

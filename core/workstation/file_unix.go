@@ -50,3 +50,9 @@ func syncFolder(dir string) error {
 	}
 	return errors.Join(err, f.Close())
 }
+
+// alive tells whether a process of this number is there.
+func alive(pid int) bool {
+	err := syscall.Kill(pid, 0)
+	return err == nil || errors.Is(err, syscall.EPERM)
+}

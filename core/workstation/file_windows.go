@@ -10,3 +10,12 @@ func giveFolder(string) error { return nil }
 
 // syncFolder does nothing: NTFS journals renames.
 func syncFolder(string) error { return nil }
+
+// alive tells whether a process of this number is there.
+func alive(pid int) bool {
+	process, err := os.FindProcess(pid)
+	if err != nil {
+		return false
+	}
+	return process.Release() == nil
+}

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -33,6 +34,10 @@ type Change struct {
 
 	// About says what a long command was at, so that it can go on where it was cut short.
 	About map[string]string `json:"about,omitempty"`
+
+	// Unread is why the file of this change could not be read: then nothing but its number and the
+	// time of that file is known, and it cannot be taken back.
+	Unread error `json:"-"`
 }
 
 // A Step is one edit of a file or one act at a host. Exactly one of File and Host is set.
@@ -49,7 +54,7 @@ type FileStep struct {
 	Path    string   `json:"path"`              // where the content is, links followed
 	Before  *Content `json:"before,omitempty"`  // nil when there was no file
 	After   Content  `json:"after"`             // as it was left
-	Edits   []Edit   `json:"edits,omitempty"`   // from before to after, in the order of the lines
+	Edits   []Hunk   `json:"edits,omitempty"`   // from before to after, in the order of the lines
 	Gone    bool     `json:"gone,omitempty"`    // the file was removed, and After is empty
 	Folders []string `json:"folders,omitempty"` // folders made for it, outermost first
 	Secret  bool     `json:"secret,omitempty"`  // a secret stands in the edit, so there are no Edits
@@ -73,7 +78,7 @@ type HostStep struct {
 
 // record keeps the edit, unless a secret stands in it.
 func (f *FileStep) record(before, after []byte) {
-	edits := editsOf(before, after)
+	edits := hunksOf(before, after)
 	for _, e := range edits {
 		if plainsecrets.In(e.Removed) || plainsecrets.In(e.Added) {
 			f.Secret = true
@@ -85,7 +90,8 @@ func (f *FileStep) record(before, after []byte) {
 
 // Reasons for which a file of the record is not read, for errors.Is.
 var (
-	errUnreadable = errors.New("the record of this change cannot be read")
+	// ErrUnreadable is returned for a file of the record that is damaged.
+	ErrUnreadable = errors.New("the record of this change cannot be read")
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
 	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
 )
@@ -104,8 +110,8 @@ func (s *Station) recordPath(id int) string {
 	return filepath.Join(s.recordFolder(), fmt.Sprintf("%06d.json", id))
 }
 
-// Changes returns the record, oldest first. A file that cannot be read is reported in
-// the error, and the others are returned all the same.
+// Changes returns the record, oldest first. A file in it that cannot be read stands there as a change
+// of which that is said: it costs nothing but itself.
 func (s *Station) Changes() ([]Change, error) {
 	entries, err := os.ReadDir(s.recordFolder())
 	if errors.Is(err, fs.ErrNotExist) {
@@ -115,19 +121,34 @@ func (s *Station) Changes() ([]Change, error) {
 		return nil, err
 	}
 	var all []Change
-	var problems []error
 	for _, entry := range entries {
-		if !strings.HasSuffix(entry.Name(), ".json") {
+		id := recordNumber(entry.Name())
+		if id == 0 {
 			continue
 		}
-		change, err := readRecord(filepath.Join(s.recordFolder(), entry.Name()))
-		if err != nil {
-			problems = append(problems, err)
+		change, err := readRecord(s.recordPath(id))
+		if errors.Is(err, fs.ErrNotExist) { // it was given up just now
 			continue
+		}
+		if err != nil {
+			change = Change{ID: id, Unread: err}
+			if info, err := entry.Info(); err == nil {
+				change.When = info.ModTime()
+			}
 		}
 		all = append(all, change)
 	}
-	return all, errors.Join(problems...)
+	return all, nil
+}
+
+// recordNumber is the number of the change in a file of the record; 0 for another file.
+func recordNumber(name string) int {
+	digits, found := strings.CutSuffix(name, ".json")
+	id, err := strconv.Atoi(digits)
+	if !found || err != nil || name != fmt.Sprintf("%06d.json", id) {
+		return 0
+	}
+	return id
 }
 
 func readRecord(path string) (Change, error) {
@@ -140,10 +161,15 @@ func readRecord(path string) (Change, error) {
 	switch {
 	case change.Version > recordVersion:
 		return Change{}, fmt.Errorf("%s: %w", path, ErrNewer)
-	case err != nil || change.ID < 1:
-		return Change{}, fmt.Errorf("%s: %w", path, errUnreadable)
+	case err != nil || change.ID != recordNumber(filepath.Base(path)) || !change.isWhole():
+		return Change{}, fmt.Errorf("%s: %w", path, ErrUnreadable)
 	}
 	return change, nil
+}
+
+// isWhole tells whether each step is of a kind that is known here.
+func (c Change) isWhole() bool {
+	return !slices.ContainsFunc(c.Steps, func(step Step) bool { return (step.File == nil) == (step.Host == nil) })
 }
 
 func (s *Station) writeRecord(change *Change) error {
@@ -167,10 +193,7 @@ func (s *Station) nextID() (int, error) {
 	}
 	last := 0
 	for _, entry := range entries {
-		var id int
-		if _, err := fmt.Sscanf(entry.Name(), "%06d.json", &id); err == nil {
-			last = max(last, id)
-		}
+		last = max(last, recordNumber(entry.Name()))
 	}
 	return last + 1, nil
 }
@@ -181,11 +204,11 @@ func (s *Station) nextID() (int, error) {
 func (s *Station) Sweep(secrets [][]byte) (swept int, err error) {
 	err = s.whileLocked(func() error {
 		all, err := s.Changes()
-		if err != nil && len(all) == 0 {
+		if err != nil {
 			return err
 		}
-		for _, change := range all { // a damaged one is told elsewhere
-			if !change.sweep(secrets) {
+		for _, change := range all {
+			if change.Unread != nil || !change.sweep(secrets) {
 				continue
 			}
 			swept++

@@ -12,54 +12,62 @@ import (
 	"Unicrux/core/regular"
 )
 
-// underwayPath is a mark that stands while a step on a file is under way. It holds the
-// number of the change.
-func (s *Station) underwayPath() string { return filepath.Join(s.State, "underway") }
+// underwayMark begins the names of marks that are there while a step on a file is under way, one for
+// each change.
+const underwayMark = "underway-"
+
+func (s *Station) underwayPath(id int) string {
+	return filepath.Join(s.State, underwayMark+strconv.Itoa(id))
+}
 
 func (s *Station) markUnderway(id int) error {
 	return AsOwner(s.State, func() error {
-		f, err := os.OpenFile(s.underwayPath(), os.O_WRONLY|os.O_CREATE|os.O_TRUNC|regular.NoFollow, 0o600)
+		f, err := os.OpenFile(s.underwayPath(id), os.O_WRONLY|os.O_CREATE|regular.NoFollow, 0o600)
 		if err != nil {
 			return err
 		}
-		_, err = f.WriteString(strconv.Itoa(id))
-		return errors.Join(err, f.Close())
+		return f.Close()
 	})
 }
 
-func (s *Station) clearUnderway() error {
-	err := AsOwner(s.State, func() error { return os.Remove(s.underwayPath()) })
+func (s *Station) clearUnderway(id int) error {
+	err := AsOwner(s.State, func() error { return os.Remove(s.underwayPath(id)) })
 	if errors.Is(err, fs.ErrNotExist) {
 		err = nil
 	}
 	return err
 }
 
-// Tidy puts right what a run left that was cut short, and says so in sentences: none when
-// there was nothing, which costs one look at a file. Each file is old or new at every
+// Tidy puts right what runs left that were cut short, and says so in sentences: none when
+// there was nothing, which costs one look into a folder. Each file is old or new at every
 // instant; only the record, and leftovers beside the file, need putting right.
 func (s *Station) Tidy() ([]string, error) {
-	if _, err := os.Stat(s.underwayPath()); err != nil {
-		return nil, nil // none there, or not ours to see
+	left, err := filepath.Glob(filepath.Join(s.State, underwayMark+"*"))
+	scratch := s.deadScratch()
+	if err != nil || len(left)+len(scratch) == 0 {
+		return nil, err
 	}
-	unlock, err := s.lock()
-	if err != nil {
+	unlock, err := s.lock(0)
+	if err != nil || unlock == nil { // a run that goes on has marks of its own, and nobody waits for it who only reads
 		return nil, err
 	}
 	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
-	text, err := regular.ReadOwn(s.underwayPath(), maxRecord)
-	if errors.Is(err, fs.ErrNotExist) { // it belonged to a run that has just ended well
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
 	var words []string
 	err = AsOwner(s.State, func() (err error) {
-		if words, err = s.settleRecord(strings.TrimSpace(string(text))); err != nil {
-			return err
+		for _, folder := range scratch {
+			err = errors.Join(err, os.RemoveAll(folder))
 		}
-		return errors.Join(removeBeside(s.recordFolder()), s.clearUnderway())
+		for _, mark := range left {
+			if _, gone := os.Lstat(mark); gone != nil { // it belonged to a run that has just ended well
+				continue
+			}
+			said, settleErr := s.settleRecord(strings.TrimPrefix(filepath.Base(mark), underwayMark))
+			words, err = append(words, said...), errors.Join(err, settleErr)
+			if settleErr == nil {
+				err = errors.Join(err, os.Remove(mark))
+			}
+		}
+		return errors.Join(err, removeBeside(s.recordFolder()))
 	})
 	return words, err
 }
@@ -73,6 +81,9 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 	change, err := readRecord(s.recordPath(id))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
+	}
+	if errors.Is(err, ErrUnreadable) || errors.Is(err, ErrNewer) {
+		return []string{fmt.Sprintf("An earlier run was cut short, and what it did cannot be told: %v.", err)}, nil
 	}
 	if err != nil {
 		return nil, err

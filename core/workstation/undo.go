@@ -20,11 +20,12 @@ var (
 	ErrSecret   = errors.New("a secret was there, and secrets are not recorded")
 )
 
-// An EditedError holds both versions of a file that stands in the way of an undo.
+// An EditedError says which file stands in the way of an undo: what the change did there is not found
+// any more.
 type EditedError struct {
-	Path      string
-	Now, Then []byte // as it is now, and without our lines; nil where there is no file, or a secret, or that cannot be told
-	By        int    // the later change of ours that edited it; 0 when it was somebody else
+	Path string
+	Ours []Hunk // what the change did there, with secrets masked; nil where it is not recorded
+	By   int    // another change of ours that edited it and was not taken back; 0 when it was somebody else
 }
 
 func (e *EditedError) Error() string { return fmt.Sprintf("%s: %v", e.Path, ErrEdited) }
@@ -112,6 +113,9 @@ func (s *Station) find(id int) (Change, error) {
 		return Change{}, err
 	}
 	for _, change := range slices.Backward(all) {
+		if change.Unread != nil { // what came before may be meant, or may not
+			return change, change.Unread
+		}
 		if change.Undone == nil {
 			return change, nil
 		}
@@ -135,11 +139,14 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 				}
 			}
 			then, ok := f.undo(now)
+			if ok && !f.left(now) && s.later(change, f.Path) != 0 { // what was built on this must go first
+				ok = false
+			}
 			if f.Secret && f.Before != nil && f.Before.Sum != f.After.Sum && f.Aside == "" {
 				return nil, fmt.Errorf("%s: %w", f.Path, ErrSecret)
 			}
 			if !ok {
-				return nil, s.edited(change.ID, f, now)
+				return nil, s.edited(change.ID, f)
 			}
 			states[f.Path] = then
 			d.Path, d.Secret = f.Path, f.Secret
@@ -159,7 +166,7 @@ func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
 	case f.Before == nil && !now.exists, f.Before != nil && now.is(*f.Before):
 		return now, true
 	case !f.left(now):
-		return now, false
+		return f.withoutUs(now)
 	case f.Before == nil:
 		return fileState{}, true
 	case f.Aside != "":
@@ -172,6 +179,25 @@ func (f *FileStep) undo(now fileState) (then fileState, ok bool) {
 	return fileState{exists: true, mode: f.Before.Mode, content: content}, ok
 }
 
+// withoutUs is a file that was edited since, without our lines; ok is false where they are not found in it
+// beyond doubt.
+func (f *FileStep) withoutUs(now fileState) (then fileState, ok bool) {
+	if f.Secret || f.Gone || !now.exists || len(f.Edits) == 0 {
+		return now, false
+	}
+	content, ok := takenOut(now.content, f.Edits)
+	if !ok || f.Before == nil && len(content) == 0 { // nothing is left that is not ours
+		return fileState{}, ok
+	}
+	return fileState{exists: true, mode: now.mode, content: content}, true
+}
+
+// happened tells whether a step left the file as it was to.
+func (f *FileStep) happened() bool {
+	now, err := readState(f.Path)
+	return err == nil && f.left(now)
+}
+
 // before is what stood in a file that is as the step left it.
 func (f *FileStep) before(now []byte) ([]byte, bool) {
 	if f.Before.Bytes != nil {
@@ -181,20 +207,70 @@ func (f *FileStep) before(now []byte) ([]byte, bool) {
 	return content, ok && sum(content) == f.Before.Sum
 }
 
-func (s *Station) edited(id int, f *FileStep, now fileState) error {
-	err := &EditedError{Path: f.Path}
-	if !f.Secret {
-		err.Now = plainsecrets.Mask(now.content)
-		if f.Before != nil {
-			err.Then = plainsecrets.Mask(takenOut(now.content, f.Edits))
+// later finds a change of ours that was made after another, on the same file, and that was not taken
+// back: what it did may lean on the other. Changes that were made at the same time lean on each other,
+// and stand in nobody's way.
+func (s *Station) later(change Change, path string) int {
+	all, _ := s.Changes() // a folder that cannot be read only costs the number
+	for _, other := range slices.Backward(all) {
+		if other.ID > change.ID && other.Undone == nil && other.touches(path) && !change.follows(all, other, path) {
+			return other.ID
 		}
 	}
-	all, _ := s.Changes() // a record that cannot be read only costs the number
+	return 0
+}
+
+func (c Change) touches(path string) bool {
+	return slices.ContainsFunc(c.Steps, func(step Step) bool { return step.File != nil && step.File.Path == path })
+}
+
+// follows tells whether a step of this change was taken when a step of the other had been taken before:
+// it walks back from what was in the file, by the marks of its contents.
+func (c Change) follows(all []Change, other Change, path string) bool {
+	type origin struct {
+		change int
+		before string // what was in the file before, as its mark; empty for no file
+	}
+	from := map[string]origin{}
 	for _, change := range all {
 		for _, step := range change.Steps {
-			if change.ID > id && change.Undone == nil && step.File != nil && step.File.Path == f.Path {
-				err.By = change.ID
+			if f := step.File; f != nil && f.Path == path {
+				from[f.After.Sum] = origin{change.ID, f.beforeSum()}
 			}
+		}
+	}
+	for _, step := range c.Steps {
+		if step.File == nil || step.File.Path != path {
+			continue
+		}
+		at := step.File.beforeSum()
+		for range len(from) {
+			o, known := from[at]
+			if known && o.change == other.ID {
+				return true
+			}
+			at = o.before
+		}
+	}
+	return false
+}
+
+func (f *FileStep) beforeSum() string {
+	if f.Before == nil {
+		return ""
+	}
+	return f.Before.Sum
+}
+
+func (s *Station) edited(id int, f *FileStep) error {
+	err := &EditedError{Path: f.Path}
+	for _, h := range f.Edits {
+		err.Ours = append(err.Ours, Hunk{Removed: plainsecrets.Mask(h.Removed), Added: plainsecrets.Mask(h.Added)})
+	}
+	all, _ := s.Changes() // a folder that cannot be read only costs the number
+	for _, change := range all {
+		if change.ID != id && change.Undone == nil && change.touches(f.Path) {
+			err.By = change.ID
 		}
 	}
 	return err

@@ -2,6 +2,7 @@ package workstation
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -66,25 +67,91 @@ func TestUndoBringsEveryByteBack(t *testing.T) {
 	}
 }
 
-func TestUndoRefusesWhatWasEditedSince(t *testing.T) {
+func TestUndoRefusesWhatItDoesNotFind(t *testing.T) {
 	s := station(t)
 	old, made, _ := everyStep(t, s)
 	write(t, old, "mine\n", 0o640)
 	asked := false
 	_, _, err := s.Undo(1, false, func(HostStep) error { asked = true; return nil })
 	var edited *EditedError
-	if !errors.As(err, &edited) || string(edited.Now) != "mine\n" || edited.By != 0 || asked {
+	if !errors.As(err, &edited) || len(edited.Ours) != 1 || string(edited.Ours[0].Added) != "two\n" || edited.By != 0 || asked {
 		t.Fatalf("%v, asked the host: %v", err, asked)
 	}
 	if read(t, old) != "mine\n" || read(t, made) != "new\n" {
 		t.Error("something was changed all the same")
 	}
 	write(t, old, "one\ntwo\ntwo\n", 0o640)
-	if _, err := s.Begin("Later.", false).Edit(old, "Add.", 0o600, put("three\n")); err != nil {
+	if _, err := s.Begin("Later.", false).Edit(old, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte("other\n"), nil }); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.Undo(1, false, nil); !errors.As(err, &edited) || edited.By != 2 {
 		t.Errorf("edited by a later change: %v", err)
+	}
+}
+
+// TestUndoTakesOutItsOwnLines edits a file before and after a change was made, and takes that back.
+func TestUndoTakesOutItsOwnLines(t *testing.T) {
+	for _, row := range []struct{ name, before, after, since, want string }{
+		{"more behind", "one\n", "one\nours\n", "one\nours\nmine\n", "one\nmine\n"},
+		{"more before", "one\n", "one\nours\n", "mine\none\nours\n", "mine\none\n"},
+		{"all around", "a\nb\n", "a\nours\nb\n", "x\na\nours\nb\ny\n", "x\na\nb\ny\n"},
+		{"taken out", "a\ntheirs\nb\n", "a\nb\n", "x\na\nb\ny\n", "x\na\ntheirs\nb\ny\n"},
+		{"put in place of", "a\ntheirs\nb\n", "a\nours\nb\n", "x\na\nours\nb\n", "x\na\ntheirs\nb\n"},
+		{"two places", "a\nb\nc\n", "1\na\nb\nc\n2\n", "x\n1\na\nb\nmine\nc\n2\ny\n", "x\na\nb\nmine\nc\ny\n"},
+		{"the same line of theirs elsewhere", "a\n", "a\nours\n", "ours\nx\na\nours\n", "ours\nx\na\n"},
+		{"a new file", "", "ours\n", "ours\nmine\n", "mine\n"},
+		{"not found", "a\n", "a\nours\n", "a\nchanged\n", ""},
+		{"told by what is around it", "a\n", "a\nours\n", "ours\nx\nours\n", "ours\nx\n"},
+		{"in doubt", "a\n", "a\nours\n", "y\nours\nx\nours\nz\n", ""},
+		{"in doubt where it was", "a\ntheirs\nb\n", "a\nb\n", "x\ny\n", ""},
+	} {
+		s := station(t)
+		path := filepath.Join(s.Home, "file")
+		if row.before != "" {
+			write(t, path, row.before, 0o600)
+		}
+		if _, err := s.Begin("Test.", false).Edit(path, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte(row.after), nil }); err != nil {
+			t.Fatal(err)
+		}
+		write(t, path, row.since, 0o600)
+		_, _, err := s.Undo(1, false, nil)
+		var edited *EditedError
+		if errors.As(err, &edited) != (row.want == "") {
+			t.Errorf("%s: %v", row.name, err)
+		}
+		want := row.want
+		if want == "" {
+			want = row.since
+		}
+		if got := read(t, path); got != want {
+			t.Errorf("%s: %q, want %q", row.name, got, want)
+		}
+	}
+}
+
+// TestUndoOfChangesAtOnce takes back three changes that were made at once, in every order: none stands
+// in another's way for ever.
+func TestUndoOfChangesAtOnce(t *testing.T) {
+	for _, order := range [][]int{{1, 2, 3}, {3, 2, 1}, {2, 3, 1}} {
+		s := station(t)
+		path := filepath.Join(s.Home, "file")
+		write(t, path, "mine\n", 0o600)
+		batches := []*Batch{s.Begin("One.", false), s.Begin("Two.", false), s.Begin("Three.", false)}
+		for round := range 2 {
+			for i, b := range batches {
+				if _, err := b.Edit(path, "Add.", 0o600, put(fmt.Sprintf("line %d of %d\n", round, i))); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		for _, id := range order {
+			if _, _, err := s.Undo(id, false, nil); err != nil {
+				t.Errorf("%v: %d: %v", order, id, err)
+			}
+		}
+		if got := read(t, path); got != "mine\n" {
+			t.Errorf("%v: %q", order, got)
+		}
 	}
 }
 
@@ -193,12 +260,22 @@ func TestUndoLetsOthersWorkMeanwhile(t *testing.T) {
 		t.Errorf("%v: %q", err, read(t, old))
 	}
 	s = station(t)
-	old, made, _ := everyStep(t, s)
+	old, _, _ = everyStep(t, s)
 	_, _, err = s.Undo(1, false, func(HostStep) error {
 		_, err := s.Begin("Another.", false).Edit(old, "Add.", 0o600, put("three\n"))
 		return err
 	})
+	var edited *EditedError
+	if !errors.As(err, &edited) || edited.By != 2 || read(t, old) != "one\ntwo\ntwo\nthree\n" {
+		t.Errorf("edited meanwhile: %v: %q", err, read(t, old))
+	}
+	s = station(t)
+	old, made, _ := everyStep(t, s)
+	_, _, err = s.Undo(1, false, func(HostStep) error {
+		_, err := s.Begin("Another.", false).Edit(old, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte("other\n"), nil })
+		return err
+	})
 	if !errors.Is(err, ErrEdited) || read(t, made) != "new\n" {
-		t.Errorf("edited meanwhile: %v", err)
+		t.Errorf("put in its place meanwhile: %v", err)
 	}
 }

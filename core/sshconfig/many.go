@@ -1,0 +1,139 @@
+package sshconfig
+
+import (
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// Files are the settings read once, to be asked about many hosts: blocks for other hosts are then not
+// looked at again. They are for one question, since what is edited meanwhile is not seen, and for one
+// goroutine.
+type Files struct {
+	read  map[string]*sections
+	found map[string][]string // what Include patterns name
+}
+
+// sections is a file, divided where its Host and Match lines are.
+type sections struct {
+	exposed bool
+	err     error
+	list    [][]numbered
+	named   map[string][]int // by a name for which alone they are
+	others  []int            // those that count, or must be looked at, for any name
+}
+
+type numbered struct {
+	line
+	number int
+}
+
+// of returns a file, read when it is the first time.
+func (f *Files) of(path string) *sections {
+	if x := f.read[path]; x != nil {
+		return x
+	}
+	x := &sections{named: map[string][]int{}}
+	var text string
+	if text, x.exposed, x.err = readFile(path); x.err == nil {
+		x.divide(text)
+	}
+	if f.read == nil {
+		f.read = map[string]*sections{}
+	}
+	f.read[path] = x
+	return x
+}
+
+// glob lists what a pattern names.
+func (f *Files) glob(pattern string) ([]string, error) {
+	if f == nil {
+		return filepath.Glob(pattern)
+	}
+	if paths, known := f.found[pattern]; known {
+		return paths, nil
+	}
+	paths, err := filepath.Glob(pattern)
+	if err == nil {
+		if f.found == nil {
+			f.found = map[string][]string{}
+		}
+		f.found[pattern] = paths
+	}
+	return paths, err
+}
+
+func (x *sections) divide(text string) {
+	var now []numbered
+	end := func() {
+		if len(now) > 0 {
+			x.add(now)
+		}
+		now = nil
+	}
+	number := 0
+	for raw := range strings.Lines(text) {
+		number++
+		l := parseLine(raw)
+		if l.keyword == "host" || l.keyword == "match" {
+			end()
+		}
+		if l.keyword != "" {
+			now = append(now, numbered{l, number})
+		}
+	}
+	end()
+}
+
+// add files a section under the names that it is for, where it can be passed over for all others.
+func (x *sections) add(section []numbered) {
+	i := len(x.list)
+	x.list = append(x.list, section)
+	if !passable(section) {
+		x.others = append(x.others, i)
+		return
+	}
+	for _, name := range section[0].args {
+		if at := x.named[name]; len(at) == 0 || at[len(at)-1] != i {
+			x.named[name] = append(at, i)
+		}
+	}
+}
+
+// passable tells whether a section is for names without a pattern, and the client would not stop in it
+// or take anything from it when it is for others.
+func passable(section []numbered) bool {
+	first := section[0]
+	if first.keyword != "host" || slices.ContainsFunc(first.args, func(name string) bool { return strings.ContainsAny(name, "*?!") }) {
+		return false
+	}
+	return !slices.ContainsFunc(section, func(n numbered) bool {
+		return (&reader{}).refuse(n.line) != nil || regardless[n.keyword] || n.keyword == "include"
+	})
+}
+
+// about lists the sections that may say something about a host, in the order of the file.
+func (x *sections) about(host string) []int {
+	if len(x.named[host]) == 0 {
+		return x.others
+	}
+	list := slices.Concat(x.named[host], x.others)
+	slices.Sort(list)
+	return list
+}
+
+// again applies a file that was read before, or is read now and kept.
+func (r *reader) again(x *sections, depth int, active bool) error {
+	if x.err != nil {
+		return x.err
+	}
+	if r.checked && x.exposed {
+		return ErrExposed
+	}
+	for _, i := range x.about(r.host()) {
+		for _, n := range x.list[i] {
+			active = r.line(n.line, Origin{File: r.path, Line: n.number}, depth, active)
+		}
+	}
+	return nil
+}
