@@ -112,6 +112,7 @@ func TestManyTokensAtOnce(t *testing.T) {
 func TestAdopt(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
+	p.mustGit("config", "--global", "credential.helper", "store")
 	at := p.webHost()
 	secrets := map[string]string{}
 	for _, name := range []string{"store", "netrc", "remote", "header", "history"} {
@@ -127,7 +128,6 @@ func TestAdopt(t *testing.T) {
 	p.mustGit("init", "--quiet", "work")
 	p.mustGit("-C", "work", "remote", "add", "origin", strings.Replace(p.cloneHTTPS("buoys/drift-model"), "https://", "https://ines.marlow:"+secrets["remote"]+"@", 1))
 	p.mustGit("config", "--global", "http.https://"+at+"/.extraHeader", "Authorization: Bearer "+secrets["header"])
-	p.mustGit("config", "--global", "credential.helper", "store")
 	p.write("git clone https://ines.marlow:"+secrets["history"]+"@"+at+"/x.git\n", ".bash_history")
 	before := p.read(".git-credentials")
 	dry := p.run("", "sh", "-c", "cd work && "+program+" chest adopt --dry-run")
@@ -154,6 +154,17 @@ func TestAdopt(t *testing.T) {
 	}
 	if !strings.Contains(p.read(".netrc"), "machine nobody.example login x password y") && !strings.Contains(r.out, "nobody.example") {
 		t.Errorf("what belongs to others: %s\n%s", p.read(".netrc"), r)
+	}
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "git writes down there what it gets from the chest") {
+		t.Errorf("that git's store goes on is not said: %s", r)
+	}
+	p.write("", ".git-credentials")
+	p.mustGit("-C", "work", "fetch", "--quiet")
+	if text := p.read(".git-credentials"); !strings.Contains(text, "%3a") {
+		t.Errorf("git's store does not go on: %s", text)
+	}
+	if r := p.run("", "sh", "-c", "cd work && "+program+" chest adopt"); strings.Contains(r.out, "git writes down") {
+		t.Errorf("with nothing left there: %s", r)
 	}
 	p.mustGit("-C", "work", "fetch", "--quiet")
 	if again := p.run("", "sh", "-c", "cd work && "+program+" chest adopt"); strings.Contains(again.out, "moved to the chest") {
@@ -353,5 +364,34 @@ func TestChestOpenSaysWhenItIsNot(t *testing.T) {
 	r := p.unicrux("chest", "open", "--passphrase-from", p.path("chest-words"))
 	if r.exit != 3 || strings.Contains(r.out, "is open until") || !strings.Contains(r.err, "nobody keeps the chest open") {
 		t.Error(r)
+	}
+}
+
+// TestAdoptForAPort moves what serves a host at a port, as a netrc file and git's store helper write it,
+// and git gets there before and after.
+func TestAdoptForAPort(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	p.mustGit("config", "--global", "credential.helper", "store")
+	p.must("token", "add", "forge", "--from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words")) // settles how git reaches it
+	p.openChest()
+	url, at := p.cloneHTTPS("buoys/drift-model"), p.webHost()
+	name, port, _ := strings.Cut(at, ":")
+	for file, text := range map[string]string{
+		".netrc":           "machine " + name + " login ines.marlow password %s\n",
+		".git-credentials": "https://ines.marlow:%s@" + name + "%%3a" + port + "\n",
+	} {
+		secret := p.host.Issue("ines.marlow", file, []string{"repo:read", "repo:write"}, time.Time{})
+		p.must("token", "revoke", "forge")
+		p.write(fmt.Sprintf(text, secret), file)
+		p.mustGit("ls-remote", "--quiet", url)
+		r := p.must("chest", "adopt")
+		if !strings.Contains(r.out, "moved to the chest") || strings.Contains(p.read(file), secret) {
+			t.Errorf("%s: %s\n%s", file, r, p.read(file))
+		}
+		p.mustGit("ls-remote", "--quiet", url)
+		if strings.Contains(p.read(file), secret) {
+			t.Errorf("git has written it down again: %s", p.read(file))
+		}
 	}
 }

@@ -394,6 +394,6 @@ func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch,
 		}
 	}
 	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
-	list := place.Adopt(a.ctx, batch, found)
-	return batch, list, a.sweep(list)
+	list, err := place.Adopt(a.ctx, batch, found)
+	return batch, list, errors.Join(err, a.sweep(list))
 }

@@ -9,6 +9,7 @@ import (
 	"Unicrux/core/foreign"
 	"Unicrux/core/ready"
 	"Unicrux/core/secret"
+	"Unicrux/core/stray"
 )
 
 // Moved says how many secrets are where now.
@@ -99,11 +100,15 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 	}
 	var rows [][]string
 	moved, told := 0, 0
+	stays := ""
 	for _, d := range list {
 		state := "moved to the chest, as " + d.Name
 		switch {
 		case d.Err != nil:
 			state = "not moved: " + foreign.Clean(d.Err.Error())
+			if d.Stray.Sort == stray.CredentialFile {
+				stays = foreign.Clean(d.Stray.At)
+			}
 		case !d.Stray.Movable():
 			state = "stays: revoke it"
 			told++
@@ -121,6 +126,9 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
 	if moved > 0 {
 		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
+	}
+	if stays != "" {
+		text += s.Sentences("As long as a secret for " + stays + " stays in a credential file, git writes down there what it gets from the chest for that host. Revoke it or take it out, then run this once more.")
 	}
 	if told > 0 {
 		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")

@@ -84,9 +84,9 @@ func ourHelpers(ctx context.Context, station *workstation.Station, at, program s
 
 // AskAlone makes git ask us for a host's credentials and nobody else: an empty value clears the
 // helpers before it ("credential.helper" in gitcredentials(7)).
-func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description, program string) error {
-	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", d.HTTPSAt()),
-		[]gitlink.Assignment{{Key: credentialKey(d.HTTPSAt(), "helper"), Values: []string{"", Helper(program)}}})
+func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, at, program string) error {
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", at),
+		[]gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: []string{"", Helper(program)}}})
 }
 
 // AuthorityFile is where the certificate authority of a described host is kept for git.
@@ -96,8 +96,11 @@ func AuthorityFile(station *workstation.Station, d *describe.Description) string
 
 // SettleHelper makes git ask us for the credentials of a host that is not described.
 func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, at, program string) error {
-	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at),
-		[]gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: []string{Helper(program)}}})
+	helpers, err := ourHelpers(ctx, station, at, program)
+	if err != nil {
+		return err
+	}
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at), []gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: helpers}})
 }
 
 // plainName is what a host is called, without an account.

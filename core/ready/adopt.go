@@ -2,6 +2,7 @@ package ready
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -41,26 +42,71 @@ var ErrNotTaken = errors.New("its host does not take it as a token, so it was le
 
 // Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for
 // its host, it is taken out of where it lay, and git is asked for it. Where git does not get it,
-// it is put back. The chest must be open.
-func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []stray.Stray) []Adopted {
+// it is put back. Where nothing for a host is left in the file of git's store helper, that is not asked for
+// this host any more: it would write down what git gets from the chest. The chest must be open.
+func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []stray.Stray) ([]Adopted, error) {
 	var list []Adopted
+	var fromStore []string
+	used := p.usedPlaces(ctx, strays)
 	for _, s := range strays {
 		adopted := Adopted{Stray: s}
 		if s.Movable() && !batch.Dry {
-			adopted.Name, adopted.Err = p.adopt(ctx, batch, s)
+			adopted.Name, adopted.Err = p.adopt(ctx, batch, s, placesOf(s, used))
+			if adopted.Err == nil && s.Sort == stray.CredentialFile && !slices.Contains(fromStore, s.At) {
+				fromStore = append(fromStore, s.At)
+			}
 		}
 		list = append(list, adopted)
 	}
-	return list
+	return list, p.closeStore(ctx, batch, fromStore)
 }
 
-func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray) (string, error) {
+// closeStore keeps git's store helper from writing down what git gets from the chest ("approve" in
+// git-credential(1) tells all helpers), at hosts for which nothing is stored there any more.
+func (p Place) closeStore(ctx context.Context, batch *workstation.Batch, places []string) error {
+	if len(places) == 0 {
+		return nil
+	}
+	config, err := gitlink.ReadConfig(ctx, p.Station)
+	if err != nil {
+		return err
+	}
+	left := stray.InStore(p.Station, config)
+	for _, at := range places {
+		if slices.ContainsFunc(left, func(s stray.Stray) bool { return s.At == at }) {
+			continue
+		}
+		if err := hosts.AskAlone(ctx, batch, p.Station, at, p.Program); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// adopt moves a stray in for each of the places where it serves, and then takes it out of where it lay.
+func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray, places []string) (name string, err error) {
+	var moved []stray.Stray
+	for _, at := range places {
+		there := s
+		there.At = at
+		kept, err := p.settleIn(ctx, batch, there)
+		if name = cmp.Or(name, kept.Name); err != nil {
+			return name, err
+		}
+		there.User = kept.User
+		moved = append(moved, there)
+	}
+	return name, p.moveOut(ctx, batch, s, moved)
+}
+
+// settleIn puts a stray into the chest, and makes git ask the chest for its host.
+func (p Place) settleIn(ctx context.Context, batch *workstation.Batch, s stray.Stray) (chest.Entry, error) {
 	d := p.Registry.ForWeb(s.At)
 	proven := &Proven{}
 	if d != nil {
 		known, err := p.ProveToken(ctx, d, d.Bind(s.Secret))
 		if errors.Is(err, ErrTokenUnproved) {
-			return "", ErrNotTaken
+			return chest.Entry{}, ErrNotTaken
 		}
 		if err == nil { // else the host cannot be asked now, and git may all the same be answered
 			proven = known
@@ -69,23 +115,19 @@ func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stra
 	e := p.entryOf(d, s, proven)
 	if e.User == "" {
 		if e.User = "token"; s.Sort == stray.RemoteURL {
-			return "", ErrOnlyName
+			return chest.Entry{}, ErrOnlyName
 		}
 	}
-	s.User = e.User
 	e, err := p.moveIn(batch, e, s.Secret)
 	if err != nil {
-		return "", err
+		return chest.Entry{}, err
 	}
 	if d != nil {
 		err = hosts.SettleHTTPS(ctx, batch, p.Station, d, p.Program)
 	} else {
 		err = hosts.SettleHelper(ctx, batch, p.Station, s.At, p.Program)
 	}
-	if err != nil {
-		return e.Name, err
-	}
-	return e.Name, p.moveOut(ctx, batch, s)
+	return e, err
 }
 
 // entryOf is what is known about a stray. Its user may be empty.
@@ -121,8 +163,9 @@ func (p Place) moveIn(batch *workstation.Batch, e chest.Entry, token secret.Text
 	return e, err
 }
 
-// moveOut takes a stray out of where it lies, and puts it back if git does not get it then.
-func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray) error {
+// moveOut takes a stray out of where it lies, and puts it back if git does not get it then at each of
+// the places to which it was moved.
+func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray, moved []stray.Stray) error {
 	var before, after []byte
 	words := fmt.Sprintf("Take the secret for %s out of %s.", s.At, p.Station.Tilde(s.File))
 	edit := gitlink.EditOf{Path: s.File, Words: words, Mode: 0o600, Secret: true}
@@ -134,8 +177,10 @@ func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.St
 	if err != nil {
 		return err
 	}
-	answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: s.At, User: s.User})
-	if err == nil && p.fromChest(s, answer) {
+	if !slices.ContainsFunc(moved, func(m stray.Stray) bool {
+		answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: m.At, User: m.User})
+		return err != nil || !p.fromChest(m, answer)
+	}) {
 		return nil
 	}
 	edit.Words = "Put it back."
@@ -185,7 +230,7 @@ func (p Place) without(ctx context.Context, s stray.Stray, text []byte) ([]byte,
 		return gitlink.Assign(ctx, p.Station, text, []gitlink.Assignment{a})
 	}
 	gone := slices.DeleteFunc(stray.InText(s.File, text), func(f stray.Stray) bool {
-		return f.Sort != s.Sort || f.At != s.At || f.User != s.User && s.User != "token" || !same(f.Secret, s.Secret)
+		return f.Sort != s.Sort || f.At != s.At || f.User != s.User || !same(f.Secret, s.Secret)
 	})
 	return stray.Without(s.Sort, text, gone), nil
 }

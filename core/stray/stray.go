@@ -152,7 +152,7 @@ func inFile(path string, text []byte) []Stray {
 func inCredentialFile(path string, text []byte) []Stray {
 	var list []Stray
 	for n, line := range lines(text) {
-		at, err := url.Parse(line)
+		at, err := url.Parse(plainPort(line))
 		if err != nil || at.User == nil || at.Scheme != "https" {
 			continue
 		}
@@ -161,6 +161,20 @@ func inCredentialFile(path string, text []byte) []Stray {
 		}
 	}
 	return list
+}
+
+// plainPort undoes how git's store helper writes the colon before a port: a colon is a letter like any
+// other to it ("credential_write_item" and "is_rfc3986_reserved_or_unreserved" in git's sources).
+func plainPort(line string) string {
+	host := strings.LastIndexByte(line, '@') + 1
+	name, path, found := strings.Cut(line[host:], "/")
+	if at := strings.LastIndexByte(name, '%'); at >= 0 && len(name) > at+3 && strings.EqualFold(name[at:at+3], "%3a") {
+		name = name[:at] + ":" + name[at+3:]
+	}
+	if found {
+		name += "/" + path
+	}
+	return line[:host] + name
 }
 
 func lines(text []byte) []string {
