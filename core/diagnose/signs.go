@@ -4,7 +4,10 @@ import (
 	"errors"
 	"regexp"
 	"slices"
+	"strings"
 	"sync"
+
+	"Unicrux/core/form"
 )
 
 // denied is how the ssh client says that no key opened the door, for whatever reason.
@@ -24,6 +27,28 @@ func formed(form string) *regexp.Regexp {
 	read := regexp.MustCompile("(?im)" + form)
 	forms.Store(form, read)
 	return read
+}
+
+// words are a long text in which many forms are looked for.
+type words struct{ text, lower string }
+
+func newWords(text string) words { return words{text, strings.ToLower(text)} }
+
+// needed keeps what [form.Needs] says of forms.
+var needed sync.Map
+
+// find returns where a form begins and ends in the words; nil for nowhere.
+func (w words) find(sign string) []int {
+	list, ok := needed.Load(sign)
+	if !ok {
+		list = form.Needs(sign)
+		needed.Store(sign, list)
+	}
+	may := list.([]string)
+	if len(may) > 0 && !slices.ContainsFunc(may, func(word string) bool { return strings.Contains(w.lower, word) }) {
+		return nil
+	}
+	return formed(sign).FindStringIndex(w.text)
 }
 
 // says tells whether words have a form.

@@ -52,8 +52,9 @@ func ExplainText(text string) Reading {
 		line   string
 	}
 	var guesses []guess
+	whole := newWords(strings.Join(lines, "\n"))
 	for _, e := range catalogue {
-		if weight, line := e.signs.weigh(lines); weight > 0 {
+		if weight, line := e.signs.weigh(whole); weight > 0 {
 			guesses = append(guesses, guess{e, weight, line})
 		}
 	}
@@ -106,9 +107,8 @@ func share(weights []float64) []float64 {
 const hostWords = 0.9
 
 // weigh finds the strongest sign of a cause in a text, and the line that has it.
-func (s signs) weigh(lines []string) (weight float64, line string) {
-	whole := strings.Join(lines, "\n")
-	if says(whole, s.unless) {
+func (s signs) weigh(whole words) (weight float64, line string) {
+	if s.unless != "" && whole.find(s.unless) != nil {
 		return 0, ""
 	}
 	all := slices.Clone(s.shown)
@@ -119,8 +119,8 @@ func (s signs) weigh(lines []string) (weight float64, line string) {
 		if sign.weight <= weight {
 			continue
 		}
-		if at := formed(sign.form).FindStringIndex(whole); at != nil {
-			weight, line = sign.weight, lineAt(whole, at[0])
+		if at := whole.find(sign.form); at != nil {
+			weight, line = sign.weight, lineAt(whole.text, at[0])
 		}
 	}
 	return weight, line
@@ -150,12 +150,16 @@ func tidy(text string) []string {
 	text = strings.ToValidUTF8(escapes().ReplaceAllString(text, ""), "")
 	text = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(text)
 	var lines []string
+	known := map[string]string{} // a log says many things over and over
 	for _, line := range strings.Split(text, "\n") {
 		for range 4 {
 			line = line[len(prefixes().FindString(line)):]
 		}
 		if line = strings.TrimSpace(line); line != "" {
-			lines = append(lines, elsewhere(quotes.Replace(english(line))))
+			if known[line] == "" {
+				known[line] = elsewhere(quotes.Replace(english(line)))
+			}
+			lines = append(lines, known[line])
 		}
 	}
 	return lines

@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"fmt"
 	"os"
 	"regexp"
 	"slices"
@@ -72,4 +73,41 @@ func FuzzExplainText(f *testing.F) {
 			t.Errorf("together %v", total)
 		}
 	})
+}
+
+// TestSearchMissesNothing: passing over forms whose words are not there finds what trying each does.
+func TestSearchMissesNothing(t *testing.T) {
+	t.Parallel()
+	all, err := os.ReadFile("testdata/texts.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range append(strings.Split(string(all), "\n== "), string(all), strings.ToUpper(string(all))) {
+		whole := newWords(part)
+		for _, e := range catalogue {
+			forms := slices.Clone(e.signs.words)
+			if e.signs.unless != "" {
+				forms = append(forms, e.signs.unless)
+			}
+			for _, s := range e.signs.shown {
+				forms = append(forms, s.form)
+			}
+			for _, form := range forms {
+				if got, want := whole.find(form), formed(form).FindStringIndex(part); !slices.Equal(got, want) {
+					t.Fatalf("%q: %v, want %v in\n%s", form, got, want, part)
+				}
+			}
+		}
+	}
+}
+
+// BenchmarkExplainLog reads as much of a build's log as is read at all.
+func BenchmarkExplainLog(b *testing.B) {
+	var log strings.Builder
+	for i := 0; log.Len() < MaxText; i++ {
+		fmt.Fprintf(&log, "[%d] building part %d, which has permission to fail\n", i, i*i)
+	}
+	for b.Loop() {
+		ExplainText(log.String() + "fatal: Authentication failed for 'https://forge.tidewater.example/x.git'\n")
+	}
 }

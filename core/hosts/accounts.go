@@ -79,7 +79,7 @@ func (r *Registry) account(account string, d *describe.Description) (*describe.D
 
 // Accounts tells of each account on a host where it is used.
 func (r *Registry) Accounts(ctx context.Context, station *workstation.Station, d *describe.Description) ([]Account, error) {
-	included, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	included, err := ourEntries(ctx, station)
 	if err != nil {
 		return nil, err
 	}
@@ -208,7 +208,7 @@ func DropAccount(ctx context.Context, batch *workstation.Batch, station *worksta
 	}
 	hostName := strings.TrimPrefix(d.SSH.Host, describe.Alias(d.ForAccount, ""))
 	path := accountFile(station, d.ForAccount, hostName)
-	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	entries, err := ourEntries(ctx, station)
 	if err != nil {
 		return err
 	}

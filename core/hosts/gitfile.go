@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"Unicrux/core/gitlink"
+	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
 
@@ -25,6 +26,23 @@ const gitHead = ourMark + "1). To change it: unicrux host set\n"
 // authorFile holds who the commits for a host are by.
 func authorFile(station *workstation.Station, hostName string) string {
 	return filepath.Join(station.Config, "git", hostName+".config")
+}
+
+// ourEntries lists what stands in our file of git's settings. The error wraps [workstation.ErrNewer] where
+// a newer version of Unicrux wrote it.
+func ourEntries(ctx context.Context, station *workstation.Station) ([]gitlink.Entry, error) {
+	path := OurGitFile(station)
+	text, err := regular.Read(path, regular.Settings)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err == nil {
+		err = ourVersion(path, text)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return gitlink.EntriesIn(ctx, station, text)
 }
 
 // GitReads tells whether git reads our file: somebody may have taken out the line that
@@ -129,7 +147,7 @@ func rewriteAssignments(hostName, at, user, by string) []gitlink.Assignment {
 
 // dropGit takes everything about a host out of our file of git's settings.
 func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, hostName, at string) error {
-	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	entries, err := ourEntries(ctx, station)
 	if err != nil {
 		return err
 	}

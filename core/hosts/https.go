@@ -70,7 +70,7 @@ func bracketed(address string) string {
 
 // ourHelpers is what our file says of whom git asks: us, and nobody else where that was settled.
 func ourHelpers(ctx context.Context, station *workstation.Station, at, program string) ([]string, error) {
-	entries, err := gitlink.Entries(ctx, station, OurGitFile(station))
+	entries, err := ourEntries(ctx, station)
 	if err != nil {
 		return nil, err
 	}
