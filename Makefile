@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 export GOAMD64 = v1
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w'
 
-.PHONY: build demo test scenes attack lint cross fuzz bench clean
+.PHONY: build demo test scenes attack growth lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -42,6 +42,10 @@ scenes:
 # Every attack on the built program that is known, a line for each: held, or BROKEN.
 attack:
 	@UNICRUX_ATTACKS=$(CURDIR)/attacks.txt $(GO) test -count=1 -timeout 20m -parallel 4 -run '^TestAttacks$$' ./acceptance >attacks.log; status=$$?; cat attacks.txt; [ $$status = 0 ] || cat attacks.log; rm -f attacks.txt attacks.log; exit $$status
+
+# What ten times the work costs, for what may have much to do: an exponent above 1.2 fails.
+growth:
+	@UNICRUX_GROWTH=$(CURDIR)/growth.txt $(GO) test -count=1 -timeout 20m -run '^TestGrowth$$' ./acceptance; status=$$?; cat growth.txt; rm -f growth.txt; exit $$status
 
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
