@@ -106,7 +106,9 @@ func knownLines(name func(i int) string) func(p *person, n int) {
 }
 
 func logLines(n int) string {
-	return lines(n, func(i int) string { return fmt.Sprintf("[%d] building part %d, which has permission to fail\n", i, i*i) })
+	return lines(n, func(i int) string {
+		return fmt.Sprintf("[%d] building part %d, which has permission to fail\n", i, i*i)
+	})
 }
 
 func records(p *person, n int) {
