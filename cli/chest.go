@@ -2,8 +2,6 @@ package cli
 
 import (
 	"errors"
-	"fmt"
-	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -12,10 +10,7 @@ import (
 	"Unicrux/core/agent"
 	"Unicrux/core/chest"
 	"Unicrux/core/desktop"
-	"Unicrux/core/ready"
 	"Unicrux/core/secret"
-	"Unicrux/core/stray"
-	"Unicrux/core/workstation"
 	"Unicrux/render"
 )
 
@@ -224,6 +219,9 @@ func (a *app) chestClose() *cobra.Command {
 	return &cobra.Command{
 		Use: "close", Short: "Close the chest: its passphrase is asked again", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
+			if err := a.answering(); err != nil {
+				return err
+			}
 			words := "The chest was not open."
 			if a.dry {
 				words = "Would close the chest."
@@ -317,83 +315,4 @@ func (a *app) moveChest(to chest.Kind, source string) error {
 		return err
 	}
 	return a.say1(a.style().Moved(len(moved), to))
-}
-
-func (a *app) chestAdopt() *cobra.Command {
-	var source string
-	command := &cobra.Command{
-		Use: "adopt [FILE…]", Short: "Find secrets that lie about, and move them into the chest",
-		Long: `Finds secrets for code hosts in git's credential file, netrc files, URLs of remotes and headers
-in git's configuration, moves them into the chest, and makes sure that git still gets them.
-Those in environment files and shell histories are only told: there they are known to more
-than you, and should be revoked. With --dry-run all are told, and nothing is moved.`,
-		RunE: func(_ *cobra.Command, args []string) error { return a.adopt(args, source) },
-	}
-	chestOption(command, &source)
-	return command
-}
-
-func (a *app) adopt(files []string, source string) error {
-	found, err := stray.Find(a.ctx, a.station, files)
-	if err != nil {
-		return err
-	}
-	return a.adoptThese(found, source)
-}
-
-// sweep takes what was moved into the chest out of the record of changes as well: older edits may
-// have been about the same place.
-func (a *app) sweep(list []ready.Adopted) error {
-	var secrets [][]byte
-	for _, adopted := range list {
-		if adopted.Name != "" && adopted.Err == nil {
-			secrets = append(secrets, adopted.Stray.Secret.Reveal())
-		}
-	}
-	if len(secrets) == 0 {
-		return nil
-	}
-	swept, err := a.station.Sweep(secrets)
-	if swept > 0 {
-		a.progress(fmt.Sprintf("The record of changes held such a secret in %d places; it was taken out there. unicrux undo does not bring it back.", swept))
-	}
-	return err
-}
-
-func (a *app) adoptThese(found []stray.Stray, source string) error {
-	batch, list, err := a.adoptList(found, source)
-	if err != nil {
-		return err
-	}
-	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
-		return err
-	}
-	if slices.ContainsFunc(list, func(d ready.Adopted) bool { return d.Err != nil }) {
-		return &told{exitCrux}
-	}
-	return nil
-}
-
-// adoptList moves secrets into the chest, one run after the other: two at once would keep each twice.
-func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch, []ready.Adopted, error) {
-	place, err := a.place()
-	if err != nil {
-		return nil, nil, err
-	}
-	unlock, err := a.station.Alone(a.ctx, "adopt", func() { a.progress("Another unicrux is moving secrets into the chest. Waiting for it.") })
-	if err != nil {
-		return nil, nil, err
-	}
-	defer unlock()
-	if slices.ContainsFunc(found, stray.Stray.Movable) && !a.dry {
-		if err := a.readyForSecrets(place.Chest(), source); err != nil {
-			return nil, nil, err
-		}
-		if err := a.openChest(place.Chest(), source, agent.WorkingDay); err != nil {
-			return nil, nil, err
-		}
-	}
-	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
-	list, err := place.Adopt(a.ctx, batch, found)
-	return batch, list, errors.Join(err, a.sweep(list))
 }

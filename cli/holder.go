@@ -182,6 +182,9 @@ func (a *app) holderStop() *cobra.Command {
 				return err
 			}
 			words := "No holder runs."
+			if err := a.answering(); err != nil {
+				return err
+			}
 			if ranKeys || ranChest {
 				words = "The holder has forgotten everything and ended."
 			}
@@ -190,10 +193,28 @@ func (a *app) holderStop() *cobra.Command {
 	}
 }
 
+// answering makes sure that no holder is there which does not answer: what would be said of it then is
+// not known, and it may hold anything.
+func (a *app) answering() error {
+	err := holder.Stuck(a.station.HolderSocket(), a.station.DoorSocket())
+	var stuck *holder.StuckError
+	if !errors.As(err, &stuck) {
+		return err
+	}
+	advice := "End it: it is the process that listens at " + a.station.Tilde(stuck.Socket) + "."
+	if stuck.Process > 0 {
+		advice = fmt.Sprintf("End it: kill -9 %d", stuck.Process)
+	}
+	return &problem{message: "the holder runs and does not answer, so what it holds stays with it", advice: advice, exit: exitFailure}
+}
+
 func (a *app) holderShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show", Short: "Show what the holder holds, and until when", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
+			if err := a.answering(); err != nil {
+				return err
+			}
 			socket := a.station.HolderSocket()
 			conn, err := agent.OpenOwn(socket)
 			if err != nil {

@@ -32,6 +32,23 @@ var (
 	ErrVersion  = errors.New("the holder that runs is of another version of Unicrux, or does not know the question")
 )
 
+// ErrStuck is an [ErrNoAnswer] where something listens at the socket: it goes on holding what it holds.
+var ErrStuck error = stuck{}
+
+type stuck struct{}
+
+func (stuck) Error() string { return "the holder does not answer, though something listens at its socket" }
+func (stuck) Unwrap() error { return ErrNoAnswer }
+
+// unanswered tells of a failed connection or exchange whether somebody is there.
+func unanswered(err error) error {
+	var late interface{ Timeout() bool }
+	if errors.As(err, &late) && late.Timeout() {
+		return ErrStuck
+	}
+	return ErrNoAnswer
+}
+
 // statuses are what an answer begins with, in the order of their numbers. A function, because a
 // variable would have to be prepared before git is answered.
 func statuses() [4]error { return [4]error{nil, ErrNo, ErrDamaged, ErrVersion} }
@@ -69,7 +86,7 @@ func ReadGitQuestion(text []byte) (q GitQuestion, ok bool) {
 func Holder(socket, name string, question []byte) ([]byte, error) {
 	conn, err := dial(socket)
 	if err != nil {
-		return nil, ErrNoAnswer
+		return nil, unanswered(err)
 	}
 	defer conn.Close() //nolint:errcheck // the answer is there, or not
 	return exchange(conn, name, question)
@@ -79,10 +96,13 @@ func Holder(socket, name string, question []byte) ([]byte, error) {
 func exchange(conn io.ReadWriter, name string, question []byte) ([]byte, error) {
 	body := append([]byte{Version}, Message([]byte(name))...)
 	if _, err := conn.Write(Message(append(body, question...))); err != nil {
-		return nil, ErrNoAnswer
+		return nil, unanswered(err)
 	}
 	answer, err := ReadMessage(conn)
-	if err != nil || int(answer[0]) >= len(statuses()) {
+	if err != nil {
+		return nil, unanswered(err)
+	}
+	if int(answer[0]) >= len(statuses()) {
 		return nil, ErrNoAnswer
 	}
 	return answer[1:], statuses()[answer[0]]

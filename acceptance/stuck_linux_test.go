@@ -1,0 +1,55 @@
+package acceptance
+
+import (
+	"fmt"
+	"net"
+	"strings"
+	"syscall"
+	"testing"
+)
+
+// TestStuckHolder: a holder that was stopped keeps what it holds, and nobody says that none runs.
+func TestStuckHolder(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	if r := p.newToken(); r.exit != 0 {
+		t.Fatal(r)
+	}
+	p.openChest()
+	conn, err := net.Dial("unix", p.path(".local", "state", "unicrux", "run", "door"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	raw, err := conn.(*net.UnixConn).SyscallConn()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var who *syscall.Ucred
+	var credErr error
+	if err := raw.Control(func(fd uintptr) {
+		who, credErr = syscall.GetsockoptUcred(int(fd), syscall.SOL_SOCKET, syscall.SO_PEERCRED)
+	}); err != nil || credErr != nil {
+		t.Fatal(err, credErr)
+	}
+	if err := conn.Close(); err != nil {
+		t.Fatal(err)
+	}
+	pid := int(who.Pid)
+	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	for _, args := range [][]string{{"chest", "close"}, {"holder", "show"}, {"holder", "stop"}} {
+		if r := p.unicrux(args...); r.exit != 3 || !strings.Contains(r.err, fmt.Sprintf("kill -9 %d", pid)) || strings.Contains(r.out, "No holder") {
+			t.Errorf("%s, stopped: %s", args, r)
+		}
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	if r := p.must("holder", "stop"); !strings.Contains(r.out, "No holder runs") {
+		t.Errorf("ended: %s", r)
+	}
+	if r := p.must("holder", "show"); strings.Contains(r.out, "open until") {
+		t.Errorf("ended: %s", r)
+	}
+}
