@@ -37,7 +37,9 @@ var ErrStuck error = stuck{}
 
 type stuck struct{}
 
-func (stuck) Error() string { return "the holder does not answer, though something listens at its socket" }
+func (stuck) Error() string {
+	return "the holder does not answer, though something listens at its socket"
+}
 func (stuck) Unwrap() error { return ErrNoAnswer }
 
 // unanswered tells of a failed connection or exchange whether somebody is there.
