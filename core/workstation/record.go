@@ -91,7 +91,7 @@ func (f *FileStep) record(before, after []byte) {
 // Reasons for which a file of the record is not read, for errors.Is.
 var (
 	// ErrUnreadable is returned for a file of the record that is damaged.
-	ErrUnreadable = errors.New("the record of this change cannot be read")
+	ErrUnreadable = errors.New("this file of the record is damaged")
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
 	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
 )
