@@ -64,7 +64,7 @@ var advices = []struct {
 	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
 	{hosts.ErrSetting, exitUsage, ""},
 	{remotes.ErrSecretIn, exitCrux, "Nothing was changed. Move it first: unicrux remote clean, or take it out of the URL with git remote set-url."},
-	{gitlink.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove the file with .lock at the end of its name."},
+	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that file: somebody left it behind."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{when.ErrForm, exitUsage, ""},

@@ -2,39 +2,15 @@ package gitlink
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io/fs"
-	"os"
-	"time"
 
 	"Unicrux/core/workstation"
 )
 
-// lockPatience bounds the wait for git, which holds the lock for the time of one edit.
-const lockPatience = 5 * time.Second
-
-// ErrLocked is returned for a file of git's that another program has locked.
-var ErrLocked = errors.New("git, or another program, is changing this file")
-
-// lock takes git's own lock of a file: FILE.lock, which must not be there yet ("lockfile.h" in git's
-// sources). Whoever uses git to change the file meanwhile is told that it is locked.
-func lock(path string) (unlock func(), err error) {
-	name := path + ".lock"
-	for deadline := time.Now().Add(lockPatience); ; time.Sleep(10 * time.Millisecond) {
-		f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-		if err == nil {
-			err = f.Close()
-			return func() { _ = os.Remove(name) }, err // it is ours
-		}
-		if !errors.Is(err, fs.ErrExist) {
-			return nil, err
-		}
-		if time.Now().After(deadline) {
-			return nil, fmt.Errorf("%s: %w", path, ErrLocked)
-		}
-	}
-}
+// lockName names git's own lock of a file, which must not be there yet ("lockfile.h" in git's sources).
+// Whoever uses git to change the file meanwhile is told that it is locked.
+func lockName(path string) string { return path + ".lock" }
 
 // An EditOf is a change of one of git's files: what its entries are to be, from what they are.
 type EditOf struct {
@@ -61,7 +37,7 @@ func Change(ctx context.Context, batch *workstation.Batch, station *workstation.
 
 // ChangeText is [Change] for whoever looks at the text itself.
 func ChangeText(batch *workstation.Batch, e EditOf, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	return batch.Do(workstation.Edit{Path: e.Path, Words: e.Words, Mode: e.Mode, Secret: e.Secret, Lock: lock}, compute)
+	return batch.Do(workstation.Edit{Path: e.Path, Words: e.Words, Mode: e.Mode, Secret: e.Secret, LockName: lockName}, compute)
 }
 
 // EntriesIn lists what is in the text of one of git's files, without what it includes.

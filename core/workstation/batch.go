@@ -57,9 +57,9 @@ type Edit struct {
 	Mode   fs.FileMode // of a file that is made; one that is there keeps its own, and its owner
 	Secret bool        // a secret is where it is changed: the edit is not recorded, so undo refuses to take it back
 
-	// Lock keeps other programs away from the file while it is read and written, as they expect it;
-	// nil where there is no such habit.
-	Lock func(path string) (unlock func(), err error)
+	// LockName names the file that keeps other programs away from a file, as they expect it, while that
+	// is read and written; nil where there is no such habit.
+	LockName func(path string) string
 }
 
 // Edit changes the file at path to what compute makes of its content, which is nil when
@@ -83,11 +83,11 @@ func (b *Batch) Do(e Edit, compute func(old []byte) ([]byte, error)) (changed bo
 		if err != nil {
 			return err
 		}
-		if e.Lock != nil && !b.Dry {
+		if e.LockName != nil && !b.Dry {
 			if _, err := makeFolder(filepath.Dir(target)); err != nil {
 				return err
 			}
-			unlock, err := e.Lock(target)
+			unlock, err := b.station.lockOthers(e.LockName(target))
 			if err != nil {
 				return err
 			}

@@ -55,7 +55,8 @@ func (s *Station) Tidy() ([]string, error) {
 	var words []string
 	err = AsOwner(s.State, func() (err error) {
 		for _, folder := range scratch {
-			err = errors.Join(err, os.RemoveAll(folder))
+			said, freeErr := s.freeLock(folder)
+			words, err = append(words, said...), errors.Join(err, freeErr, os.RemoveAll(folder))
 		}
 		for _, mark := range left {
 			if _, gone := os.Lstat(mark); gone != nil { // it belonged to a run that has just ended well

@@ -1,0 +1,81 @@
+package workstation
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"Unicrux/core/regular"
+)
+
+// othersPatience bounds the wait for another program, which holds a lock for the time of one edit.
+const othersPatience = 5 * time.Second
+
+// ErrLocked is returned for a file that another program has locked.
+var ErrLocked = errors.New("another program, most likely git, is changing this file")
+
+// lockNote is the file in a scratch folder that names a lock which its run holds.
+const lockNote = "lock"
+
+// lockMark is what stands in a lock file of ours: whose it is.
+func lockMark(pid string) string { return "unicrux " + pid + "\n" }
+
+// lockOthers makes a lock file, which must not be there yet: other programs leave what it belongs to
+// alone as long as it is. Where it is, is noted first, so that a run that is killed keeps nobody out for
+// longer than until the next run of ours.
+func (s *Station) lockOthers(lock string) (unlock func(), err error) {
+	folder, remove, err := s.Scratch()
+	if err != nil {
+		return nil, err
+	}
+	if err = os.WriteFile(filepath.Join(folder, lockNote), []byte(lock), 0o600); err == nil {
+		err = makeLock(lock, lockMark(strconv.Itoa(os.Getpid())))
+	}
+	if err != nil {
+		remove()
+		return nil, err
+	}
+	return func() {
+		_ = os.Remove(lock) // it is ours
+		remove()
+	}, nil
+}
+
+func makeLock(lock, mark string) error {
+	for deadline := time.Now().Add(othersPatience); ; time.Sleep(10 * time.Millisecond) {
+		f, err := os.OpenFile(lock, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+		if err == nil {
+			_, err = f.WriteString(mark)
+			if err = errors.Join(err, f.Close()); err != nil {
+				err = errors.Join(err, os.Remove(lock))
+			}
+			return err
+		}
+		if !errors.Is(err, fs.ErrExist) {
+			return err
+		}
+		if time.Now().After(deadline) {
+			return fmt.Errorf("%s: %w", lock, ErrLocked)
+		}
+	}
+}
+
+// freeLock takes a lock away that a run left behind which is no more, and says so.
+func (s *Station) freeLock(scratch string) (words []string, err error) {
+	text, err := regular.ReadOwn(filepath.Join(scratch, lockNote), 1<<16)
+	if err != nil { // most hold none
+		return nil, nil
+	}
+	lock := string(text)
+	pid, _, _ := strings.Cut(filepath.Base(scratch), "-")
+	if mark, err := regular.ReadOwn(lock, 1<<10); err != nil || string(mark) != lockMark(pid) {
+		return nil, nil
+	}
+	err = AsOwner(lock, func() error { return os.Remove(lock) })
+	return []string{fmt.Sprintf("An earlier run was cut short while it held %s. It was taken away.", s.Tilde(lock))}, err
+}
