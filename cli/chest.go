@@ -11,6 +11,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/desktop"
 	"Unicrux/core/secret"
+	"Unicrux/holder"
 	"Unicrux/render"
 )
 
@@ -219,7 +220,7 @@ func (a *app) chestClose() *cobra.Command {
 	return &cobra.Command{
 		Use: "close", Short: "Close the chest: its passphrase is asked again", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			if err := a.answering(); err != nil {
+			if err := a.responds(holder.StuckDoor(a.station.DoorSocket())); err != nil {
 				return err
 			}
 			words := "The chest was not open."

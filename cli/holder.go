@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -181,10 +182,10 @@ func (a *app) holderStop() *cobra.Command {
 			if err := errors.Join(err, errChest); err != nil {
 				return err
 			}
-			words := "No holder runs."
-			if err := a.answering(); err != nil {
+			if err := a.holdersRespond(); err != nil {
 				return err
 			}
+			words := "No holder runs."
 			if ranKeys || ranChest {
 				words = "The holder has forgotten everything and ended."
 			}
@@ -193,42 +194,46 @@ func (a *app) holderStop() *cobra.Command {
 	}
 }
 
-// answering makes sure that no holder is there which does not answer: what would be said of it then is
-// not known, and it may hold anything.
-func (a *app) answering() error {
-	err := holder.Stuck(a.station.HolderSocket(), a.station.DoorSocket())
+// holdersRespond fails when a holder runs and does not respond: what it holds is not known then.
+func (a *app) holdersRespond() error {
+	return cmp.Or(a.responds(holder.StuckAgent(a.station.HolderSocket())), a.responds(holder.StuckDoor(a.station.DoorSocket())))
+}
+
+// responds turns a [holder.StuckError] into what to do about it.
+func (a *app) responds(err error) error {
 	var stuck *holder.StuckError
 	if !errors.As(err, &stuck) {
 		return err
 	}
-	advice := "End it: it is the process that listens at " + a.station.Tilde(stuck.Socket) + "."
-	if stuck.Process > 0 {
-		advice = fmt.Sprintf("End it: kill -9 %d", stuck.Process)
+	advice := "End the process that listens at " + a.station.Tilde(stuck.Socket) + "."
+	if pid := holder.PID(stuck.Socket); pid > 0 {
+		advice = fmt.Sprintf("End it: kill -9 %d", pid)
 	}
-	return &problem{message: "the holder runs and does not answer, so what it holds stays with it", advice: advice, exit: exitFailure}
+	return &problem{message: "the holder runs but does not respond, so it still has its secrets", advice: advice, exit: exitFailure}
 }
 
 func (a *app) holderShow() *cobra.Command {
 	return &cobra.Command{
 		Use: "show", Short: "Show what the holder holds, and until when", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			if err := a.answering(); err != nil {
+			if err := a.holdersRespond(); err != nil {
 				return err
 			}
 			socket := a.station.HolderSocket()
 			conn, err := agent.OpenOwn(socket)
 			if err != nil {
-				words := "No holder runs: nothing is held unlocked."
-				if a.holderView(false).ChestUntil != nil {
+				view, words := a.holderView(false), "No holder runs: nothing is held unlocked."
+				if view.ChestUntil != nil {
 					words = "No key is held unlocked."
 				}
-				return a.show(a.style().Sentences(words)+a.style().ChestHeld(a.holderView(false)), render.HolderDocument(a.holderView(false), nil))
+				return a.show(a.style().Sentences(words)+a.style().ChestHeld(view), render.HolderDocument(view, nil))
 			}
 			holdings, err := conn.Holdings()
 			if err := errors.Join(err, conn.Close()); err != nil {
 				return fmt.Errorf("at %s is %w", socket, err)
 			}
-			return a.show(a.style().Holder(a.holderView(true), holdings), render.HolderDocument(a.holderView(true), holdings))
+			view := a.holderView(true)
+			return a.show(a.style().Holder(view, holdings), render.HolderDocument(view, holdings))
 		},
 	}
 }

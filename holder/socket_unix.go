@@ -63,16 +63,7 @@ const noFollow = syscall.O_NOFOLLOW
 // served: a command run by sudo would sign in as somebody else than it should.
 func fromSelf(conn net.Conn) bool {
 	socket, ok := conn.(*net.UnixConn)
-	if !ok {
-		return false
-	}
-	raw, err := socket.SyscallConn()
-	if err != nil {
-		return false
-	}
-	mine := false
-	err = raw.Control(func(fd uintptr) { mine = peer.Self(int(fd)) })
-	return err == nil && mine
+	return ok && peer.SelfAt(socket)
 }
 
 // Listens tells whether anybody of this user's listens at a socket.

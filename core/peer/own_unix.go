@@ -36,6 +36,17 @@ func mine(info os.FileInfo) bool {
 	return ok && int(owner.Uid) == os.Geteuid()
 }
 
+// SelfAt is [Self] for whoever has a connection of package net.
+func SelfAt(conn syscall.Conn) bool {
+	raw, err := conn.SyscallConn()
+	if err != nil {
+		return false
+	}
+	self := false
+	err = raw.Control(func(fd uintptr) { self = Self(int(fd)) })
+	return err == nil && self
+}
+
 // Self tells whether this very user is at the other end of a connected socket.
 func Self(fd int) bool {
 	uid, err := User(fd)

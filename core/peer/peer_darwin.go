@@ -10,13 +10,3 @@ func User(fd int) (uid int, err error) {
 	}
 	return int(credentials.Uid), nil
 }
-
-// Process tells which process is at the other end (LOCAL_PEERPID, unix(4)); 0 where that is not known.
-func Process(fd int) int {
-	const localPeerPID = 2
-	pid, err := unix.GetsockoptInt(fd, unix.SOL_LOCAL, localPeerPID)
-	if err != nil {
-		return 0
-	}
-	return pid
-}
