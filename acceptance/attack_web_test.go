@@ -83,7 +83,7 @@ var descriptionAttacks = []attack{
 		file := p.replaceIn("evil.toml", `address = "127.0.0.1"`, `address = "127.0.0.2"`)
 		p.write(withAuthority(p.read("evil.toml"), sink.authority), "evil.toml")
 		before := p.read(".config", "unicrux", "hosts", "forge.toml")
-		if r := p.unicrux("host", "add", file); r.exit != 4 || !strings.Contains(r.err, "New: secrets may go to") || !strings.Contains(r.err, "127.0.0.2") || p.read(".config", "unicrux", "hosts", "forge.toml") != before {
+		if r := p.unicrux("host", "add", file); r.exit != 4 || !strings.Contains(r.err, "New: Unicrux may send secrets to") || !strings.Contains(r.err, "127.0.0.2") || p.read(".config", "unicrux", "hosts", "forge.toml") != before {
 			broken = append(broken, "replaced unasked: "+r.String())
 		}
 		p.must("host", "add", file, "--yes") // a person who says yes to everything

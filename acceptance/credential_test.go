@@ -155,7 +155,7 @@ func TestAdopt(t *testing.T) {
 	if !strings.Contains(p.read(".netrc"), "machine nobody.example login x password y") && !strings.Contains(r.out, "nobody.example") {
 		t.Errorf("what belongs to others: %s\n%s", p.read(".netrc"), r)
 	}
-	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "git writes down there what it gets from the chest") {
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "git also writes there what it gets from the chest") {
 		t.Errorf("that git's store goes on is not said: %s", r)
 	}
 	p.write("", ".git-credentials")

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	sshknown "golang.org/x/crypto/ssh/knownhosts"
 )
 
 // A growing command, and what makes its work n times as much.
@@ -23,8 +25,8 @@ var growings = []growing{
 	{"check a refused port, n blocks in ssh's settings", 500, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil},
 	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil},
 	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil},
-	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return hashed(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil},
-	{"check a refused port, n hashed known hosts", 2000, knownLines(func(i int) string { return hashed(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil},
+	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil},
+	{"check a refused port, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil},
 	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines},
 	{"changes, n of them", 200, records, []string{"changes"}, nil},
 	{"look, n changes", 200, records, []string{"look"}, nil},

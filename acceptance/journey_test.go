@@ -218,7 +218,7 @@ func TestHostsAreToldApart(t *testing.T) {
 		t.Errorf("the same host under two names: %s", r)
 	}
 	// Added again with other ports, the description takes the place of the first.
-	if r := p.unicrux("host", "add", other.DescriptionFile()); r.exit != 4 || !strings.Contains(r.err, "+port = ") || !strings.Contains(r.err, "New: secrets may go to https://forge.tidewater.example:") {
+	if r := p.unicrux("host", "add", other.DescriptionFile()); r.exit != 4 || !strings.Contains(r.err, "+port = ") || !strings.Contains(r.err, "New: Unicrux may send secrets to https://forge.tidewater.example:") {
 		t.Errorf("replaced without asking: %s", r)
 	}
 	p.must("host", "add", other.DescriptionFile(), "--yes")

@@ -320,7 +320,7 @@ func TestRegisterByHand(t *testing.T) {
 		}
 		shown.Write(buffer[:n])
 	}
-	if strings.Contains(shown.String(), "\x1b]52;c;") || !strings.Contains(shown.String(), "no terminal whose clipboard") {
+	if strings.Contains(shown.String(), "\x1b]52;c;") || !strings.Contains(shown.String(), "no terminal to copy through") {
 		t.Errorf("the clipboard's words go where no terminal is: %q", shown.String())
 	}
 	for line := range strings.Lines(shown.String()) { // the line is there as it is, on a line of its own

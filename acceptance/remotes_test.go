@@ -67,7 +67,7 @@ func TestRemotes(t *testing.T) {
 	if r := p.unicrux("remote", "use", "ssh"); r.exit != 4 || !strings.Contains(p.mustGit("config", "remote.origin.url").out, token) {
 		t.Errorf("the only copy of a secret is thrown away: %s", r)
 	}
-	if r := p.must("remote", "use", "ssh", "--chest-passphrase-from", p.path("..", filepath.Base(p.home), "chest-words")); !strings.Contains(r.err, "is in the chest now, as forge") {
+	if r := p.must("remote", "use", "ssh", "--chest-passphrase-from", p.path("..", filepath.Base(p.home), "chest-words")); !strings.Contains(r.err, "was moved into the chest, as forge") {
 		t.Errorf("%s", r)
 	}
 	if url := strings.TrimSpace(p.mustGit("config", "remote.origin.url").out); url != drift {
@@ -98,7 +98,7 @@ func TestRemotes(t *testing.T) {
 		args []string
 		exit int
 		want string
-	}{{[]string{"use", "ftp"}, 2, "by ssh or by https"}, {[]string{"use", "ssh", "none"}, 1, "no such remote"}, {[]string{"use", "ssh", "up"}, 1, "a secret is in its URL, and would be lost"}} {
+	}{{[]string{"use", "ftp"}, 2, "by ssh or by https"}, {[]string{"use", "ssh", "none"}, 1, "no such remote"}, {[]string{"use", "ssh", "up"}, 1, "its URL contains a secret, which would be lost"}} {
 		if r := p.unicrux(append([]string{"remote"}, row.args...)...); r.exit != row.exit || !strings.Contains(r.err, row.want) {
 			t.Errorf("%s: %s", row.args, r)
 		}

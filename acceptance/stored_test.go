@@ -1,22 +1,15 @@
 package acceptance
 
 import (
-	"crypto/hmac"
-	"crypto/sha1"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
+
+	sshknown "golang.org/x/crypto/ssh/knownhosts"
 )
 
 // hashed writes a host name as ssh hashes it in its known hosts.
-func hashed(name string) string {
-	salt := []byte("twenty bytes of salt")
-	mac := hmac.New(sha1.New, salt)
-	mac.Write([]byte(name))
-	return "|1|" + base64.StdEncoding.EncodeToString(salt) + "|" + base64.StdEncoding.EncodeToString(mac.Sum(nil))
-}
 
 // TestLookHosts tells which stored line belongs to which host, and what is wrong with some.
 func TestLookHosts(t *testing.T) {
@@ -27,7 +20,7 @@ func TestLookHosts(t *testing.T) {
 	key := own[1] + " " + own[2]
 	stale := strings.Join(strings.Fields(other)[:2], " ")
 	name := fmt.Sprintf("[127.0.0.1]:%d", p.host.SSHPort())
-	p.write(hashed(name)+" "+key+"\n"+name+" "+key+"\n"+hashed("lantern.example")+" "+stale+"\n"+hashed("never.example")+" "+stale+"\n"+name+" "+stale+
+	p.write(sshknown.HashHostname(name)+" "+key+"\n"+name+" "+key+"\n"+sshknown.HashHostname("lantern.example")+" "+stale+"\n"+sshknown.HashHostname("never.example")+" "+stale+"\n"+name+" "+stale+
 		"\nnonsense\n@revoked * "+stale+"\n*.plain.example "+stale+"\n", ".ssh", "known_hosts")
 	p.write(p.read(".ssh", "config")+"\nHost lantern.example other.*\n  UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 	var document struct {
@@ -79,7 +72,7 @@ func BenchmarkManyKnownHosts(b *testing.B) {
 	for i := range 100_000 {
 		name := fmt.Sprintf("buoy-%d.tidewater.example", i)
 		if i%2 == 0 {
-			name = hashed(name)
+			name = sshknown.HashHostname(name)
 		}
 		fmt.Fprintf(&text, "%s %s %s\n", name, line[1], line[2])
 	}

@@ -50,7 +50,7 @@ func (a *app) sweep(list []ready.Adopted) error {
 	}
 	swept, err := a.station.Sweep(secrets)
 	if swept > 0 {
-		a.progress(fmt.Sprintf("The record of changes held such a secret in %d places; it was taken out there. unicrux undo does not bring it back.", swept))
+		a.progress(fmt.Sprintf("Unicrux removed these secrets from the record of changes (%d places). unicrux undo does not restore them.", swept))
 	}
 	return err
 }

@@ -152,7 +152,7 @@ const leastPassphrase = 8
 // warnShort says of a short passphrase that it is one. It is taken all the same: whose it is knows why.
 func (a *app) warnShort(text secret.Text) {
 	if !text.Empty() && utf8.RuneCount(text.Reveal()) < leastPassphrase {
-		a.progress(fmt.Sprintf("This passphrase has fewer than %d characters: whoever gets hold of the file finds it by trying. Longer is better; four words are good.", leastPassphrase))
+		a.progress(fmt.Sprintf("This passphrase has fewer than %d characters: anybody with the file can guess it. Use a longer one, such as four random words.", leastPassphrase))
 	}
 }
 

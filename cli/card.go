@@ -146,7 +146,7 @@ func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) erro
 func (a *app) toClipboard(text string) error {
 	terminal, err := os.OpenFile(terminalName, os.O_WRONLY, 0)
 	if err != nil {
-		return &problem{message: "there is no terminal whose clipboard could be used", advice: "Run it in a terminal.", exit: exitAsk}
+		return &problem{message: "there is no terminal, and Unicrux copies through the terminal", advice: "Run it in a terminal.", exit: exitAsk}
 	}
 	_, err = terminal.WriteString(render.Clipboard(text))
 	return errors.Join(err, terminal.Close())

@@ -105,6 +105,6 @@ func (a *app) tidy() {
 		a.progress(sentence)
 	}
 	if err != nil {
-		a.progress("What an earlier run left could not be put right: " + err.Error())
+		a.progress("Unicrux could not clean up after an earlier run: " + err.Error())
 	}
 }

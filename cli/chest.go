@@ -127,7 +127,7 @@ func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Durat
 		return err
 	}
 	if err := a.startDoor(a.ctx); err != nil { // then it is open for this process alone
-		a.progress("The holder could not be started, so the passphrase is asked again next time: " + err.Error())
+		a.progress("Unicrux could not start the holder, so it will ask for the passphrase again: " + err.Error())
 		return nil
 	}
 	return c.OpenInHolder(key, lifetime)
@@ -201,7 +201,7 @@ func (a *app) chestOpen() *cobra.Command {
 			}
 			until, open := c.OpenUntil()
 			if !open {
-				return &problem{message: "the passphrase is right, but nobody keeps the chest open: the holder does not run", advice: "Mend what it says above; git and Unicrux go on asking for the passphrase until then.", exit: exitFailure}
+				return &problem{message: "the passphrase is right, but the chest stays closed: the holder does not run", advice: "Fix the error above. Until then, git and Unicrux ask for the passphrase each time.", exit: exitFailure}
 			}
 			return a.say1("The chest is open until " + until.Local().Format("15:04") + ". unicrux chest close closes it before.")
 		},

@@ -53,7 +53,7 @@ own, which unicrux chest open starts.`,
 			return usage("--stay takes keys or chest, not %q", stay)
 		},
 	}
-	command.Flags().StringVar(&stay, "stay", "", "be the holder of keys, or of what opens the chest, in this very process, for those who watch over processes themselves: keys or chest")
+	command.Flags().StringVar(&stay, "stay", "", "run the holder in the foreground, for a service manager: keys or chest")
 	command.Flags().StringVar(&unlock, "unlock", "", "unlock this key by the passphrase that the desktop keeps, if it does")
 	return command
 }
@@ -140,7 +140,7 @@ func (a *app) startHolderFor(unlock string) error {
 			return err
 		}
 	}
-	words := "The holder runs. It ends by itself unless it is soon given a key: unicrux key load KEY."
+	words := "The holder runs. It exits soon unless a key is loaded: unicrux key load KEY."
 	if ran {
 		words = "The holder runs already."
 	}

@@ -79,7 +79,7 @@ func (a *app) acceptSource(source hosts.Source) error {
 	}
 	question := "Keep this description?"
 	if old.Text != nil {
-		question = "Replace the description of " + source.Description.Name + "? Tokens that were kept before go nowhere else by that."
+		question = "Replace the description of " + source.Description.Name + "? Stored tokens still go only to the places that they were stored for."
 	}
 	return a.confirm(question)
 }

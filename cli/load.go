@@ -34,7 +34,7 @@ host gets the key instead.`,
 	flags.DurationVar(&o.lifetime, "for", agent.WorkingDay, "how long it is held")
 	flags.StringVar(&o.host, "host", "", "make ssh ask the holder for this host as well")
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
-	flags.BoolVar(&o.confirm, "confirm", false, "ask you each time it is used, by the program that SSH_ASKPASS names")
+	flags.BoolVar(&o.confirm, "confirm", false, "ask you before each use of the key, with the program in SSH_ASKPASS")
 	flags.BoolVar(&o.keep, "keep-passphrase", false, "let the desktop's secret service keep the passphrase, and unlock the key from there")
 	return command
 }
@@ -44,7 +44,7 @@ func (a *app) load(o loadOptions, name string) error {
 		return usage("--for takes a time of at least a second, such as 8h")
 	}
 	if o.confirm && a.getenv("SSH_ASKPASS") == "" {
-		return &problem{message: "nobody could be asked each time: SSH_ASKPASS names no program that asks", advice: "Set it to such a program, then: unicrux holder stop, and load the key again.", exit: exitCrux}
+		return &problem{message: "--confirm asks with the program in SSH_ASKPASS, and that is not set", advice: "Set SSH_ASKPASS to such a program, run unicrux holder stop, and load the key again.", exit: exitCrux}
 	}
 	place, pair, err := a.keyAt(name)
 	if err != nil {

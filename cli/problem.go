@@ -63,8 +63,8 @@ var advices = []struct {
 	{workstation.ErrNoChange, exitCrux, "unicrux changes lists those that are."},
 	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
 	{hosts.ErrSetting, exitUsage, ""},
-	{remotes.ErrSecretIn, exitCrux, "Nothing was changed. Move it first: unicrux remote clean, or take it out of the URL with git remote set-url."},
-	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that file: somebody left it behind."},
+	{remotes.ErrSecretIn, exitCrux, "Nothing was changed. Move the secret into the chest with unicrux remote clean, or remove it with git remote set-url."},
+	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{when.ErrForm, exitUsage, ""},
@@ -104,15 +104,15 @@ var advices = []struct {
 	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
 	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
-	{chest.ErrSwapped, exitFailure, "It goes nowhere. unicrux chest show --set-aside moves it out of the way; then make another token, and ask who else may write in that folder."},
-	{chest.ErrSeal, exitFailure, "Nothing was kept. Give the chest a passphrase again, which puts that right: unicrux chest lock. Then ask who else may write in that folder."},
-	{workstation.ErrUnreadable, exitFailure, "Another one can be taken back by its number; unicrux changes lists them."},
-	{ready.ErrUnknownAct, exitFailure, "Nothing was touched. Use the version that did it."},
-	{workstation.ErrNewer, exitFailure, "It was left as it is. Use that version here as well."},
-	{chest.ErrNewer, exitFailure, "It was left as it is. Use that version here as well."},
-	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved: unicrux token test TOKEN asks you, and lets it go there from then on."},
+	{chest.ErrSwapped, exitFailure, "Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
+	{chest.ErrSeal, exitFailure, "Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},
+	{workstation.ErrUnreadable, exitFailure, "Other changes can still be taken back by number; unicrux changes lists them."},
+	{ready.ErrUnknownAct, exitFailure, "Nothing was changed. Use the version that made the change."},
+	{workstation.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
+	{chest.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
+	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved, confirm that with unicrux token test TOKEN."},
 	{origin.ErrUnprotected, exitCrux, "Use the https address."},
-	{peer.ErrStranger, exitFailure, "Nothing was said there. Look who owns that folder, and who may write in it."},
+	{peer.ErrStranger, exitFailure, "Nothing was sent there. Check the owner and the permissions of that folder."},
 	{sshconfig.ErrUnwritable, exitFailure, "Nothing was changed."},
 	{gitlink.ErrUnwritable, exitFailure, "Nothing was changed."},
 	{chest.ErrBusy, exitFailure, "Try again in a moment."},
@@ -210,7 +210,7 @@ func asProblem(err error) *problem {
 	var conflict *hosts.ConflictError
 	if errors.As(err, &conflict) {
 		return &problem{message: err.Error(), exit: exitCrux,
-			advice: "Secrets for the one could go where the other says, so only one may name it. If the new one is right: unicrux host drop " + conflict.Name + ", then add it."}
+			advice: "Two descriptions of one place could receive each other's secrets. If the new one is right: unicrux host drop " + conflict.Name + ", then add it."}
 	}
 	for _, row := range advices {
 		if errors.Is(err, row.err) {

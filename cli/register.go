@@ -117,7 +117,7 @@ func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Regi
 		if o.copy {
 			words := "The line is on the clipboard, if this terminal allows it."
 			if a.toClipboard(line) != nil {
-				words = "There is no terminal whose clipboard could be used: copy the line yourself."
+				words = "There is no terminal to copy through: copy the line yourself."
 			}
 			a.progress(words)
 		}

@@ -104,7 +104,7 @@ func (a *app) rescue(name, source string) error {
 		case adopted.Name == "":
 			return fmt.Errorf("%s: %w", name, remotes.ErrSecretIn)
 		}
-		a.progress("The secret in the URL of " + name + " is in the chest now, as " + adopted.Name + ".")
+		a.progress("The secret in the URL of " + name + " was moved into the chest, as " + adopted.Name + ".")
 	}
 	return nil
 }

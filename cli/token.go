@@ -206,7 +206,7 @@ func (a *app) movedTo(host *describe.Description, e chest.Entry) (moved bool, er
 		return false, nil
 	}
 	a.tell(a.style().OtherPlaces(e, host.Places()))
-	err = a.confirm("Send the token " + e.Name + " there, and from now on if it works?")
+	err = a.confirm("Send the token " + e.Name + " there, and store it for that place if it works?")
 	return err == nil, err
 }
 

@@ -14,7 +14,7 @@ import (
 const mostAtDoor = 8192
 
 // errTooLong ends the conversation with a client whose message is longer than any that there is.
-var errTooLong = errors.New("a message that is longer than the holder takes")
+var errTooLong = errors.New("the message is too long for the holder")
 
 // A client is a connection that knows whether an answer is due on it, takes no message that is too
 // long, and sends each answer whole: whoever waits for it is woken once. On both sockets a length

@@ -151,7 +151,7 @@ func privateFolder(dir string) error {
 		return err
 	}
 	if !isMine(info) { // by sudo, say, which keeps somebody's home
-		return fmt.Errorf("%s belongs to somebody else: no secret goes there", nearest)
+		return fmt.Errorf("%s belongs to another user: Unicrux puts no secret there", nearest)
 	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return err
@@ -160,7 +160,7 @@ func privateFolder(dir string) error {
 		return err
 	}
 	if !info.IsDir() || !isMine(info) {
-		return fmt.Errorf("%s is not a folder of yours: no secret goes there", dir)
+		return fmt.Errorf("%s belongs to another user: Unicrux puts no secret there", dir)
 	}
 	if info.Mode().Perm()&0o077 != 0 && ownerOnly {
 		return os.Chmod(dir, 0o700)

@@ -357,7 +357,7 @@ func TestNotInAnothersHome(t *testing.T) {
 		t.Fatal(err)
 	}
 	err := Serve(t.Context(), Options{Socket: filepath.Join(home, "state", "run", "agent"), Content: keeper()})
-	if err == nil || !strings.Contains(err.Error(), "belongs to somebody else") {
+	if err == nil || !strings.Contains(err.Error(), "belongs to another user") {
 		t.Errorf("served there: %v", err)
 	}
 	if entries, err := os.ReadDir(home); err != nil || len(entries) > 0 {

@@ -144,7 +144,7 @@ func (s Style) Conflict(e *workstation.EditedError, path string) string {
 	for _, h := range e.Ours {
 		text += marked("-", h.Removed) + marked("+", h.Added)
 	}
-	return s.Sentences("This is what the change did to "+path+", and it is not found there as it was:") + s.unified(text)
+	return s.Sentences("The change made this edit in "+path+", and the file no longer has it:") + s.unified(text)
 }
 
 // marked puts a mark before each line.

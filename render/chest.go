@@ -128,7 +128,7 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
 	}
 	if stays != "" {
-		text += s.Sentences("As long as a secret for " + stays + " stays in a credential file, git writes down there what it gets from the chest for that host. Revoke it or take it out, then run this once more.")
+		text += s.Sentences("While a secret for " + stays + " is in a credential file, git also writes there what it gets from the chest. Revoke or remove that secret, then run this again.")
 	}
 	if told > 0 {
 		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")

@@ -36,7 +36,7 @@ func (s Style) ChestHeld(v HolderView) string {
 // Holder writes what the holder holds, and until when.
 func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
 	if len(holdings) == 0 {
-		return s.Sentences("The holder runs and holds nothing. It ends by itself unless it is soon given a key.") + s.ChestHeld(v)
+		return s.Sentences("The holder runs and holds nothing. It exits soon unless a key is loaded.") + s.ChestHeld(v)
 	}
 	var rows [][]string
 	for _, h := range holdings {

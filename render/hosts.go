@@ -78,7 +78,7 @@ func (s Style) ReplacedSource(source hosts.Source, old hosts.Replacement) string
 	}
 	for _, place := range source.Description.Places() {
 		if !was[place] {
-			text += s.Careful([]string{"New: secrets may go to " + place.String() + "."})
+			text += s.Careful([]string{"New: Unicrux may send secrets to " + place.String() + "."})
 		}
 	}
 	return text + "\n" + s.Source(source)

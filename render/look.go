@@ -26,7 +26,7 @@ func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) stri
 		text += "\n" + s.unsafe(v, tilde)
 	}
 	if v.Lends != "" {
-		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) + " lends your agent to every host: whoever runs one of them can sign in as you while you are there. Set it for single hosts, or not at all."})
+		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) + " forwards your agent to every host: whoever runs one can sign in as you while you are connected. Set it for single hosts, or not at all."})
 	}
 	words, command := nextStep(v, now, tilde)
 	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)

@@ -19,7 +19,7 @@ func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
 		}
 		return list
 	}
-	return s.Sentences("The description of "+e.Host+" leads elsewhere than when the token "+e.Name+" was stored.") +
+	return s.Sentences("The description of "+e.Host+" names another place than when the token "+e.Name+" was stored.") +
 		s.block(12, []row{{label: "stored for", tone: grey, lines: texts(e.Places)}, {label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
 }
 

@@ -40,7 +40,7 @@ var (
 	ErrPort      = errors.New("a port is a number from 1 to 65535")
 	ErrOption    = errors.New(`a user, host or path may not begin with "-"`)
 	ErrCharacter = errors.New("a character that no clone URL has")
-	ErrUser      = errors.New("ssh refuses a user with characters that a shell reads")
+	ErrUser      = errors.New("ssh rejects a user name with shell characters")
 	ErrEscape    = errors.New(`"%" must be followed by two hexadecimal digits`)
 	ErrBracket   = errors.New(`"[" without its "]"`)
 	ErrTwice     = errors.New("two URLs in one")

@@ -100,7 +100,7 @@ func (c *Conn) list() error {
 }
 
 // ErrNotKeeper is returned for an agent that is not ours.
-var ErrNotKeeper = errors.New("another agent, which does not tell how long it holds a key")
+var ErrNotKeeper = errors.New("another agent, which does not report how long it holds a key")
 
 // Holdings asks a keeper what it holds, and until when.
 func (c *Conn) Holdings() ([]Holding, error) {

@@ -20,7 +20,7 @@ const mostDestinations = 1024
 
 // errConstraint is returned for a constraint that a keeper does not know: it must not hold a key
 // more freely than was asked.
-var errConstraint = errors.New("a constraint that this agent does not know")
+var errConstraint = errors.New("a key constraint that this agent does not support")
 
 // A destination is one step that a key may be used for: signing in from one host to another.
 type destination struct{ from, to hop }

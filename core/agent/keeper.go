@@ -27,7 +27,7 @@ const lockPause = 200 * time.Millisecond
 
 // Reasons for which a keeper does not do what it is asked, for errors.Is.
 var (
-	errRetired   = errors.New("this agent is about to end")
+	errRetired   = errors.New("this agent is shutting down")
 	errLocked    = errors.New("this agent is locked")
 	errNotLocked = errors.New("this agent is not locked, or by another passphrase")
 	errNoKey     = errors.New("this agent holds no such key")

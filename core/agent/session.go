@@ -27,7 +27,7 @@ const maxBindings = 16
 const response = 29
 
 // errForwarded is returned for anything but listing and signing, to a client on another computer.
-var errForwarded = errors.New("from another computer the agent lists and signs, and nothing else")
+var errForwarded = errors.New("over a forwarded connection this agent only lists keys and signs")
 
 // A session is one client's view of the keeper. It remembers for which connections the client said
 // that it asks: one that comes from another computer, by agent forwarding, may list and sign, and do

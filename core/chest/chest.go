@@ -38,13 +38,13 @@ var (
 
 	// ErrSwapped is returned for an entry whose secret was sealed for something else: whoever could
 	// write in the chest's folder made it look as if it were for this.
-	ErrSwapped = errors.New("the secret in this file was stored for something else: somebody changed the file, and not with Unicrux")
+	ErrSwapped = errors.New("this file was changed outside Unicrux: its secret was stored for another entry")
 	// ErrSeal is returned where new secrets would be sealed to somebody else than who opens the chest.
-	ErrSeal = errors.New("the chest's key file names another owner than the one whose passphrase opens it: somebody changed the file, and not with Unicrux")
+	ErrSeal = errors.New("the chest's key file was changed outside Unicrux: it names another recipient than the passphrase opens")
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
 	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
 	// ErrLarge is returned for a secret that is larger than any.
-	ErrLarge = errors.New("larger than a secret can be")
+	ErrLarge = errors.New("too large for a secret")
 )
 
 // A Kind is a place where secrets are.

@@ -236,7 +236,7 @@ func (c *Chest) belongs(recipient string) error {
 	if owner == "" {
 		answer, err := query.Holder(c.socket, recipientQuestion, nil)
 		if err != nil {
-			return fmt.Errorf("this computer has not seen yet to whom the chest belongs: %w", ErrClosed)
+			return fmt.Errorf("the chest was not opened on this computer yet: %w", ErrClosed)
 		}
 		owner = string(answer)
 	}

@@ -63,7 +63,7 @@ func checkTexts(place string, value reflect.Value) error {
 			text = strings.NewReplacer("\r\n", "", "\n", "").Replace(text)
 		}
 		if strings.ContainsFunc(text, foreign.Steers) || !utf8.ValidString(text) {
-			return wrong(place, "a control character, which no text of a description has")
+			return wrong(place, "a control character, which a description must not have")
 		}
 	case reflect.Struct:
 		for i := range value.NumField() {

@@ -65,7 +65,7 @@ var noteSummaries = []struct {
 	{"key-old", "The key has been in use for more than five years. Another one: unicrux key renew."},
 	{"key-comment-empty", "The key's public half has no comment, so a host's page cannot tell it from others."},
 	{"agent-forwarded", "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
-	{"agent-forwarded-everywhere", "Your ssh settings lend the agent to every host but this: whoever runs one of them can sign in as you while you are there."},
+	{"agent-forwarded-everywhere", "Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
 	{"key-weak", "The key is weak by today's standards."},
 	{"writing-untried", "Reading works. Whether you may write, Mercurial tells only by a push."},
 	{"branch-unknown", "The branch that is checked out here is not at the host yet: a push makes it there."},

@@ -2,14 +2,12 @@ package look
 
 import (
 	"crypto/ed25519"
-	"crypto/hmac"
-	"crypto/sha1" //nolint:gosec // as known hosts files use it
-	"encoding/base64"
 	"slices"
 	"strings"
 	"testing"
 
 	"golang.org/x/crypto/ssh"
+	sshknown "golang.org/x/crypto/ssh/knownhosts"
 
 	"Unicrux/core/knownhosts"
 )
@@ -28,13 +26,6 @@ func keyLine(t *testing.T, names string, seed byte) string {
 	return strings.TrimSpace(marker+" "+knownhosts.Line(names, key)) + "\n"
 }
 
-func hashedName(name string) string {
-	salt := []byte("twenty bytes of salt")
-	mac := hmac.New(sha1.New, salt)
-	mac.Write([]byte(name))
-	return "|1|" + base64.StdEncoding.EncodeToString(salt) + "|" + base64.StdEncoding.EncodeToString(mac.Sum(nil))
-}
-
 // TestStoredLines says of each line whose it is, and which earlier one it repeats or contradicts.
 func TestStoredLines(t *testing.T) {
 	t.Parallel()
@@ -51,8 +42,8 @@ func TestStoredLines(t *testing.T) {
 	}{
 		{"forge.example", 1, []string{"forge", "work"}, NoFault, 0},
 		{"FORGE.example", 1, []string{"forge", "work"}, Doubled, 1},
-		{hashedName("forge.example"), 2, []string{"forge", "work"}, Rival, 2},
-		{hashedName("forge.example"), 1, []string{"forge", "work"}, Doubled, 1},
+		{sshknown.HashHostname("forge.example"), 2, []string{"forge", "work"}, Rival, 2},
+		{sshknown.HashHostname("forge.example"), 1, []string{"forge", "work"}, Doubled, 1},
 		{"[lab.example]:2222,10.0.0.9", 3, []string{"lab"}, NoFault, 0},
 		{"*.example,!forge.example", 3, []string{"lantern"}, NoFault, 0},
 		{"lantern.example", 4, []string{"lantern"}, Rival, 6},

@@ -189,9 +189,9 @@ func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 	case answer.UserCode == "" || len(answer.UserCode) > 64:
 		return nil, fmt.Errorf("%w: no code came", ErrMetadata)
 	case !isPage(answer.VerificationURI):
-		return nil, fmt.Errorf("%w: the page on which the code is confirmed is no https address: %s", ErrMetadata, foreign.Clean(answer.VerificationURI))
+		return nil, fmt.Errorf("%w: the verification page has no https URL: %s", ErrMetadata, foreign.Clean(answer.VerificationURI))
 	case answer.Interval < 0 || answer.Interval > mostInterval:
-		return nil, fmt.Errorf("%w: it wants to be asked every %d seconds", ErrMetadata, answer.Interval)
+		return nil, fmt.Errorf("%w: it sets a polling interval of %d seconds", ErrMetadata, answer.Interval)
 	}
 	if latest := time.Now().Add(longestCode); answer.Expiry.IsZero() || answer.Expiry.After(latest) { // [8628] demands it; nobody waits for ever without it
 		answer.Expiry = latest

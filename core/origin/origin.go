@@ -19,10 +19,10 @@ import (
 )
 
 // ErrElsewhere is returned where a secret would go to a place that it was not kept for.
-var ErrElsewhere = errors.New("the secret was stored for another place, and is sent to no other")
+var ErrElsewhere = errors.New("the secret was stored for another place, and Unicrux sends it to no other")
 
 // ErrUnprotected is returned for a place where nothing would protect a secret on its way.
-var ErrUnprotected = errors.New("a secret is never sent where nothing protects it")
+var ErrUnprotected = errors.New("Unicrux does not send secrets over an unencrypted connection")
 
 // Of is the origin of a URL: scheme, host and port, the usual port written out ([6454], section 4).
 func Of(u *url.URL) string {

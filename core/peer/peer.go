@@ -7,4 +7,4 @@ package peer
 import "errors"
 
 // ErrStranger is returned for a socket, or a folder around it, that is not this very user's.
-var ErrStranger = errors.New("it belongs to somebody else, or others may write there")
+var ErrStranger = errors.New("it belongs to another user, or others can write there")

@@ -29,7 +29,7 @@ var (
 	ErrNoAnswer = errors.New("the holder does not answer")
 	ErrNo       = errors.New("the holder does not have it")
 	ErrDamaged  = errors.New("the holder cannot open it")
-	ErrVersion  = errors.New("the holder that runs is of another version of Unicrux, or does not know the question")
+	ErrVersion  = errors.New("the running holder is another version of Unicrux")
 )
 
 // ErrStuck is an [ErrNoAnswer] where something listens at the socket: it goes on holding what it holds.
@@ -38,7 +38,7 @@ var ErrStuck error = stuck{}
 type stuck struct{}
 
 func (stuck) Error() string {
-	return "the holder does not answer, though something listens at its socket"
+	return "a process listens at the holder's socket and does not respond"
 }
 func (stuck) Unwrap() error { return ErrNoAnswer }
 

@@ -133,7 +133,7 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 }
 
 // ErrUnknownAct is returned for an act at a host that this version does not know how to take back.
-var ErrUnknownAct = errors.New("this version does not know how to take that back")
+var ErrUnknownAct = errors.New("this version of Unicrux cannot take that back")
 
 // TakeBack takes back what was told to a host. What is as it was before is no error.
 func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (origin.Bound, error)) error {

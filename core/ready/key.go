@@ -17,7 +17,7 @@ import (
 
 // Reasons for which a key is not made or found, for errors.Is.
 var (
-	ErrName   = errors.New("a key's name is made of letters, digits, and . _ - inside it, without .pub at its end; it is none of the names that ssh has for other files")
+	ErrName   = errors.New("a key name has letters, digits and . _ - inside, does not end in .pub, and is not the name of another file of ssh's")
 	ErrNoKey  = errors.New("no such key")
 	ErrPublic = errors.New("that is the public half; name the key without .pub")
 )

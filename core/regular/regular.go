@@ -13,7 +13,7 @@ import (
 // Reasons for which a file is not read, for errors.Is. Each comes wrapped in an [fs.PathError].
 var (
 	ErrNot      = errors.New("not a regular file")
-	ErrTooLarge = errors.New("larger than such a file can be")
+	ErrTooLarge = errors.New("too large for such a file")
 )
 
 // Settings bounds files of settings, of whatever program.

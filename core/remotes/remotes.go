@@ -150,7 +150,7 @@ func hgPaths(station *workstation.Station, registry *hosts.Registry) ([]Remote, 
 }
 
 // ErrSecretIn is returned for a URL in which a secret is: turned into another, that would be lost.
-var ErrSecretIn = errors.New("a secret is in its URL, and would be lost")
+var ErrSecretIn = errors.New("its URL contains a secret, which would be lost")
 
 // Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for
 // pushing alone as well. The error is [ErrSecretIn] where a secret is in one.

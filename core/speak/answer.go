@@ -141,7 +141,7 @@ var errDeep = errors.New("objects and lists in each other without end")
 
 // errMany is returned for a document with more values than a page of any list has: each takes fifty
 // times the memory that it takes on the wire.
-var errMany = errors.New("more values than an answer can have")
+var errMany = errors.New("too many values in an answer")
 
 // decode reads a JSON document (RFC 8259). Numbers keep all their digits.
 func decode(text []byte) (*describe.Node, error) {

@@ -15,7 +15,7 @@ func TestHugeAnswersAreRefused(t *testing.T) {
 	runtime.ReadMemStats(&before)
 	_, err := decode([]byte("[" + strings.Repeat("1,", maxAnswer/2-2) + "1]"))
 	runtime.ReadMemStats(&after)
-	if err == nil || !strings.Contains(err.Error(), "more values") {
+	if err == nil || !strings.Contains(err.Error(), "too many values") {
 		t.Errorf("%v", err)
 	}
 	if used := after.TotalAlloc - before.TotalAlloc; used > 120<<20 {

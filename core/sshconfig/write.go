@@ -82,7 +82,7 @@ func (s Setting) text() (string, error) {
 	}
 	if s.Line != "" {
 		if !allow.Line(s.Line) {
-			return "", fmt.Errorf("%w: a control character behind %s", ErrUnwritable, s.Keyword)
+			return "", fmt.Errorf("%w: a control character after %s", ErrUnwritable, s.Keyword)
 		}
 		return s.Keyword + " " + s.Line, nil
 	}

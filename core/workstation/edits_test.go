@@ -159,7 +159,7 @@ func TestDamagedRecords(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if words, err := s.Tidy(); err != nil || len(words) != 5 || !strings.Contains(words[0], "cannot be told") {
+	if words, err := s.Tidy(); err != nil || len(words) != 5 || !strings.Contains(words[0], "cannot be read") {
 		t.Errorf("tidied: %q, %v", words, err)
 	}
 	changes, err := s.Changes()

@@ -31,7 +31,7 @@ func AsOwner(path string, work func() error) error {
 			real, err = filepath.EvalSymlinks(filepath.Dir(path))
 		}
 		if there, statErr := os.Lstat(real); err == nil && statErr == nil && there.Sys().(*syscall.Stat_t).Uid != owner {
-			return fmt.Errorf("%s leads to %s, which belongs to somebody else", path, real)
+			return fmt.Errorf("%s links to %s, which belongs to another user", path, real)
 		}
 		break
 	}

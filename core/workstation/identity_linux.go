@@ -35,7 +35,7 @@ func AsOwner(path string, work func() error) error {
 		return err
 	}
 	if setFileUser(owner.Uid, owner.Gid); fileUser() != int(owner.Uid) {
-		return fmt.Errorf("%s belongs to somebody else, and the system does not let us act as them", path)
+		return fmt.Errorf("%s belongs to another user, and the system does not let Unicrux act as that user", path)
 	}
 	return work()
 }

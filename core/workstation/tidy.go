@@ -84,7 +84,7 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 		return nil, nil
 	}
 	if errors.Is(err, ErrUnreadable) || errors.Is(err, ErrNewer) {
-		return []string{fmt.Sprintf("An earlier run was cut short, and what it did cannot be told: %v.", err)}, nil
+		return []string{fmt.Sprintf("An earlier run was cut short, and its record cannot be read: %v.", err)}, nil
 	}
 	if err != nil {
 		return nil, err

@@ -2,7 +2,6 @@ package acceptance
 
 import (
 	"fmt"
-	"net"
 	"strings"
 	"syscall"
 	"testing"
@@ -16,25 +15,7 @@ func TestStuckHolder(t *testing.T) {
 		t.Fatal(r)
 	}
 	p.openChest()
-	conn, err := net.Dial("unix", p.path(".local", "state", "unicrux", "run", "door"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	raw, err := conn.(*net.UnixConn).SyscallConn()
-	if err != nil {
-		t.Fatal(err)
-	}
-	var who *syscall.Ucred
-	var credErr error
-	if err := raw.Control(func(fd uintptr) {
-		who, credErr = syscall.GetsockoptUcred(int(fd), syscall.SOL_SOCKET, syscall.SO_PEERCRED)
-	}); err != nil || credErr != nil {
-		t.Fatal(err, credErr)
-	}
-	if err := conn.Close(); err != nil {
-		t.Fatal(err)
-	}
-	pid := int(who.Pid)
+	pid := doorPID(p)
 	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
 		t.Fatal(err)
 	}
