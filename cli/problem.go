@@ -103,6 +103,7 @@ var advices = []struct {
 	{chest.ErrClosed, exitAsk, "Open it first: unicrux chest open."},
 	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
 	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
+	{chest.ErrOlder, exitFailure, "Move it out of the way with unicrux chest show --set-aside, then create the token again."},
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
 	{chest.ErrSwapped, exitFailure, "Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
 	{chest.ErrSeal, exitFailure, "Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},

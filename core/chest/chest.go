@@ -43,9 +43,19 @@ var (
 	ErrSeal = errors.New("the chest's key file was changed outside Unicrux: it names another recipient than the passphrase opens")
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
 	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
+	// ErrOlder is an [ErrDamaged] for a file from before a secret was sealed together with what it is for:
+	// nobody can tell any more whether it was moved to another entry.
+	ErrOlder error = older{}
 	// ErrLarge is returned for a secret that is larger than any.
 	ErrLarge = errors.New("too large for a secret")
 )
+
+type older struct{}
+
+func (older) Error() string {
+	return "an older version of Unicrux wrote this file, without what its secret is for"
+}
+func (older) Unwrap() error { return ErrDamaged }
 
 // A Kind is a place where secrets are.
 type Kind string

@@ -74,7 +74,7 @@ func read(path string) (e Entry, err error) {
 	return e, nil
 }
 
-// parse reads what [Chest.write] wrote. The error is [ErrDamaged] or [ErrNewer].
+// parse reads what [Chest.write] wrote. The error is [ErrDamaged], [ErrOlder] or [ErrNewer].
 func parse(text []byte) (e Entry, err error) {
 	var content file
 	switch {
@@ -82,6 +82,8 @@ func parse(text []byte) (e Entry, err error) {
 		return e, ErrDamaged
 	case content.Version > version:
 		return e, ErrNewer
+	case content.Version < version && content.Sum != "":
+		return e, ErrOlder
 	case content.Version != version || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum || e.check() != nil:
 		return e, ErrDamaged
 	}

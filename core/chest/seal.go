@@ -53,7 +53,7 @@ func (c *Chest) key() (keyFile, error) {
 		switch k, err := parseKey(text); {
 		case err == nil:
 			return k, nil
-		case errors.Is(err, ErrNewer):
+		case errors.Is(err, ErrNewer), errors.Is(err, ErrOlder):
 			return keyFile{}, fmt.Errorf("%w: %s", err, path)
 		}
 	}
@@ -63,13 +63,15 @@ func (c *Chest) key() (keyFile, error) {
 	return keyFile{}, fmt.Errorf("%w: %s", ErrDamaged, c.keyPaths()[0])
 }
 
-// parseKey reads a key file. The error is [ErrDamaged] or [ErrNewer].
+// parseKey reads a key file. The error is [ErrDamaged], [ErrOlder] or [ErrNewer].
 func parseKey(text []byte) (k keyFile, err error) {
 	switch {
 	case json.Unmarshal(text, &k) != nil:
 		return keyFile{}, ErrDamaged
 	case k.Version > version:
 		return keyFile{}, ErrNewer
+	case k.Version < version && k.Sum != "":
+		return keyFile{}, ErrOlder
 	case k.Version != version || k.Sum != k.sum():
 		return keyFile{}, ErrDamaged
 	}

@@ -129,6 +129,21 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	}
 }
 
+// TestOlderFiles are told from damaged ones: nothing is wrong with the disk.
+func TestOlderFiles(t *testing.T) {
+	t.Parallel()
+	_, err := parse([]byte(`{"entry":{"name":"forge"},"sum":"00"}`))
+	_, keyErr := parseKey([]byte(`{"recipient":"age1","sum":"00"}`))
+	for _, err := range []error{err, keyErr} {
+		if !errors.Is(err, ErrOlder) || !errors.Is(err, ErrDamaged) {
+			t.Error(err)
+		}
+	}
+	if _, err := parse([]byte("{}")); !errors.Is(err, ErrDamaged) || errors.Is(err, ErrOlder) {
+		t.Error(err)
+	}
+}
+
 // TestNewerFiles leaves alone what a newer version of Unicrux wrote.
 func TestNewerFiles(t *testing.T) {
 	t.Parallel()

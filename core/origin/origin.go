@@ -22,7 +22,7 @@ import (
 var ErrElsewhere = errors.New("the secret was stored for another place, and Unicrux sends it to no other")
 
 // ErrUnprotected is returned for a place where nothing would protect a secret on its way.
-var ErrUnprotected = errors.New("Unicrux does not send secrets over an unencrypted connection")
+var ErrUnprotected = errors.New("the connection is unencrypted, and secrets are not sent over it")
 
 // Of is the origin of a URL: scheme, host and port, the usual port written out ([6454], section 4).
 func Of(u *url.URL) string {
