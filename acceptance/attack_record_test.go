@@ -127,7 +127,7 @@ var recordAttacks = []attack{
 				p.t.Fatal(err)
 			}
 		}
-		if r := p.newToken("--label", "later"); r.exit == 0 || !strings.Contains(r.err, "names another owner") {
+		if r := p.newToken("--label", "later"); r.exit == 0 || !strings.Contains(r.err, "names another recipient") {
 			broken = append(broken, "a token is sealed to them: "+r.String())
 		}
 		p.must("chest", "close")

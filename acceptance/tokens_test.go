@@ -346,7 +346,7 @@ func TestTokenFollowsItsHost(t *testing.T) {
 	if c := p.check(url); c.Open || c.Crux.Code != "token-elsewhere" || len(c.Mends) != 1 || strings.Join(c.Mends[0].Command, " ") != "unicrux token test forge" {
 		t.Errorf("before: %+v, %+v", c.Crux, c.Mends)
 	}
-	if r := p.unicrux("token", "test", "forge"); r.exit != 4 || !strings.Contains(r.err, "leads elsewhere than when the token forge was stored") {
+	if r := p.unicrux("token", "test", "forge"); r.exit != 4 || !strings.Contains(r.err, "names another place than when the token forge was stored") {
 		t.Errorf("unasked: %s", r)
 	}
 	p.must("token", "test", "forge", "--yes")
