@@ -362,7 +362,7 @@ func TestChestOpenSaysWhenItIsNot(t *testing.T) {
 	}
 	p.write("no folder", ".local", "state", "unicrux", "run")
 	r := p.unicrux("chest", "open", "--passphrase-from", p.path("chest-words"))
-	if r.exit != 3 || strings.Contains(r.out, "is open until") || !strings.Contains(r.err, "nobody keeps the chest open") {
+	if r.exit != 3 || strings.Contains(r.out, "is open until") || !strings.Contains(r.err, "the holder does not run") {
 		t.Error(r)
 	}
 }

@@ -211,7 +211,7 @@ func asProblem(err error) *problem {
 	var conflict *hosts.ConflictError
 	if errors.As(err, &conflict) {
 		return &problem{message: err.Error(), exit: exitCrux,
-			advice: "Two descriptions of one place could receive each other's secrets. If the new one is right: unicrux host drop " + conflict.Name + ", then add it."}
+			advice: "Two descriptions of one place could receive each other's secrets. If the new one is right, drop the old one, then add it:\nunicrux host drop " + conflict.Name}
 	}
 	for _, row := range advices {
 		if errors.Is(err, row.err) {

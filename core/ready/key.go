@@ -17,7 +17,7 @@ import (
 
 // Reasons for which a key is not made or found, for errors.Is.
 var (
-	ErrName   = errors.New("a key name has letters, digits and . _ - inside, does not end in .pub, and is not the name of another file of ssh's")
+	ErrName   = errors.New("a key name may contain letters, digits and . _ -, must not end in .pub, and must not be the name of a file that ssh itself uses")
 	ErrNoKey  = errors.New("no such key")
 	ErrPublic = errors.New("that is the public half; name the key without .pub")
 )
