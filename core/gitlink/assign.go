@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"Unicrux/core/allow"
-	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
 
@@ -21,28 +20,36 @@ type Assignment struct {
 	Beside bool // leave the values that are there, and add what is missing
 }
 
-// Assign makes of the text of one of git's files what the assignments say. git itself writes
-// it, on a copy. What is so already is not touched, not even its spaces.
+// ErrMisread is returned for a file that git reads otherwise than we do, so that we do not touch it.
+var ErrMisread = errors.New("git does not read this file as Unicrux does, so it was not changed")
+
+// Assign makes of the text of one of git's files what the assignments say, and touches nothing else in
+// it, neither spaces nor comments. git reads the result, and must find exactly what was meant: else the
+// error is [ErrMisread]. All assignments together cost as much as one.
 func Assign(ctx context.Context, station *workstation.Station, old []byte, assignments []Assignment) ([]byte, error) {
-	dir, remove, err := station.Scratch()
+	entries, err := EntriesIn(ctx, station, old)
 	if err != nil {
 		return nil, err
 	}
-	defer remove()
-	scratch := filepath.Join(dir, "config")
-	if err := os.WriteFile(scratch, old, 0o600); err != nil {
-		return nil, err
+	at, ok := syntaxOf(old)
+	if !ok || !at.lists(entries) {
+		return nil, ErrMisread
 	}
-	entries, err := listFile(ctx, station, scratch)
-	if err != nil {
-		return nil, err
-	}
+	d := newDraft(old, at, entries)
 	for _, a := range assignments {
-		if err := assign(ctx, station, scratch, entries, a); err != nil {
+		if err := d.assign(a); err != nil {
 			return nil, err
 		}
 	}
-	return regular.Read(scratch, regular.Settings)
+	if !d.changes() {
+		return old, nil
+	}
+	text := d.text()
+	after, err := EntriesIn(ctx, station, text)
+	if err != nil || !d.became(after) {
+		return nil, errors.Join(ErrMisread, err)
+	}
+	return text, nil
 }
 
 // ErrUnwritable is returned for what must never get into a file of git's.
@@ -67,45 +74,6 @@ func (a Assignment) writable(have []string) error {
 	for _, value := range a.Values {
 		if !allow.Line(value) && !slices.Contains(have, value) {
 			return fmt.Errorf("%w: a control character in the value of %s", ErrUnwritable, name)
-		}
-	}
-	return nil
-}
-
-func assign(ctx context.Context, station *workstation.Station, path string, entries []Entry, a Assignment) error {
-	var have []string
-	for _, entry := range entries {
-		if entry.Key == normalKey(a.Key) {
-			have = append(have, entry.Value)
-		}
-	}
-	if a.Beside {
-		a.Values = slices.DeleteFunc(slices.Clone(a.Values), func(value string) bool { return slices.Contains(have, value) })
-		have = nil
-	}
-	if slices.Equal(have, a.Values) {
-		return nil
-	}
-	if err := a.writable(have); err != nil {
-		return err
-	}
-	run := func(args ...string) error {
-		if _, err := Run(ctx, station, append([]string{"config", "--file", path}, args...)...); err != nil {
-			return fmt.Errorf("git config: %w", err)
-		}
-		return nil
-	}
-	if len(have) == 1 && len(a.Values) == 1 {
-		return run(a.Key, a.Values[0])
-	}
-	if len(have) > 0 {
-		if err := run("--unset-all", a.Key); err != nil {
-			return err
-		}
-	}
-	for _, value := range a.Values {
-		if err := run("--add", a.Key, value); err != nil {
-			return err
 		}
 	}
 	return nil

@@ -14,6 +14,7 @@ import (
 	"os/exec"
 	"slices"
 	"strings"
+	"sync"
 
 	"Unicrux/core/address"
 	"Unicrux/core/workstation"
@@ -42,6 +43,9 @@ type Entry struct {
 type Config struct {
 	entries []Entry
 	station *workstation.Station
+
+	linesLock sync.Mutex
+	lines     map[string]map[Entry]int // by origin, as far as they were asked for
 }
 
 // Run runs git in the station's folder and environment and returns its output. The

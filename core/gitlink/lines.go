@@ -2,7 +2,6 @@ package gitlink
 
 import (
 	"os"
-	"strings"
 
 	"Unicrux/core/regular"
 )
@@ -13,67 +12,51 @@ const maxConfigBytes = 4 << 20
 // Line finds the line, counted from 1, on which an entry stands, because git tells the file
 // alone. It is 0 where it cannot be told. git has read the file; this only looks where.
 func (c *Config) Line(entry Entry) int {
-	nth, same := 0, 0
-	for _, other := range c.entries { // of entries with that key in that file, which is it?
-		if other.Key == entry.Key && other.Origin == entry.Origin {
-			if other == entry {
-				nth = same
-			}
-			same++
+	c.linesLock.Lock()
+	defer c.linesLock.Unlock()
+	lines, known := c.lines[entry.Origin]
+	if !known {
+		if c.lines == nil {
+			c.lines = map[string]map[Entry]int{}
 		}
+		lines = c.linesIn(entry.Origin)
+		c.lines[entry.Origin] = lines
 	}
-	info, err := os.Stat(entry.Origin)
-	if err != nil || info.Size() > maxConfigBytes {
-		return 0
-	}
-	text, err := regular.Read(entry.Origin, regular.Settings)
-	if err != nil {
-		return 0
-	}
-	lines := keyLines(string(text), entry.Key)
-	if len(lines) != same { // read otherwise than we look: better nothing than a wrong place
-		return 0
-	}
-	return lines[nth]
+	return lines[entry]
 }
 
-// keyLines lists the lines on which a key is set ("Syntax" in git-config(1)).
-func keyLines(text, key string) []int {
-	var found []int
-	section, number, continued := "", 0, false
-	for line := range strings.Lines(text) {
-		number++
-		line = strings.TrimSpace(line)
-		inside := continued
-		continued = strings.HasSuffix(line, `\`)
-		if inside || line == "" || line[0] == '#' || line[0] == ';' {
+// linesIn finds the lines of all entries of one file.
+func (c *Config) linesIn(origin string) map[Entry]int {
+	info, err := os.Stat(origin)
+	if err != nil || info.Size() > maxConfigBytes {
+		return nil
+	}
+	text, err := regular.Read(origin, regular.Settings)
+	if err != nil {
+		return nil
+	}
+	at, ok := syntaxOf(text)
+	if !ok {
+		return nil
+	}
+	onLine := map[string][]int{}
+	for _, v := range at.variables {
+		onLine[v.key] = append(onLine[v.key], v.line)
+	}
+	read := map[string][]Entry{}
+	for _, entry := range c.entries {
+		if entry.Origin == origin {
+			read[entry.Key] = append(read[entry.Key], entry)
+		}
+	}
+	lines := map[Entry]int{}
+	for key, entries := range read {
+		if len(entries) != len(onLine[key]) { // a file that is read twice, say: better nothing than a wrong place
 			continue
 		}
-		if line[0] == '[' {
-			end := strings.LastIndexByte(line, ']')
-			if end < 0 {
-				continue
-			}
-			section, line = sectionName(line[1:end]), strings.TrimSpace(line[end+1:])
-		}
-		name := line
-		if i := strings.IndexAny(line, "= \t#;"); i >= 0 {
-			name = line[:i]
-		}
-		if name != "" && section+"."+strings.ToLower(name) == key {
-			found = append(found, number)
+		for i, entry := range entries {
+			lines[entry] = onLine[key][i]
 		}
 	}
-	return found
-}
-
-// sectionName writes a section's head as git's keys have it: [http "https://x"] is http.https://x.
-func sectionName(head string) string {
-	name, rest, found := strings.Cut(head, `"`)
-	name = strings.ToLower(strings.TrimSpace(name))
-	if !found {
-		return name
-	}
-	rest = strings.TrimSuffix(strings.TrimSpace(rest), `"`)
-	return name + "." + strings.NewReplacer(`\\`, `\`, `\"`, `"`).Replace(rest)
+	return lines
 }

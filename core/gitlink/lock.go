@@ -45,7 +45,7 @@ func EntriesIn(ctx context.Context, station *workstation.Station, text []byte) (
 	if len(text) == 0 {
 		return nil, nil
 	}
-	out, err := runWith(ctx, station, text, "config", "--file", "-", "--list", "--null", "--show-scope", "--show-origin")
+	out, err := runWith(ctx, station, text, "config", "--file", "-", "--no-includes", "--list", "--null", "--show-scope", "--show-origin")
 	if err != nil {
 		return nil, fmt.Errorf("git config: %w", err)
 	}

@@ -116,16 +116,3 @@ func TestLines(t *testing.T) {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, " "), want)
 	}
 }
-
-func FuzzKeyLines(f *testing.F) {
-	f.Add("[a \"b\"]\nc = d\n", "a.b.c")
-	f.Fuzz(func(t *testing.T, text, key string) {
-		last := 0
-		for _, line := range keyLines(text, key) {
-			if line <= last || line > strings.Count(text, "\n")+1 {
-				t.Fatalf("line %d after %d in %q", line, last, text)
-			}
-			last = line
-		}
-	})
-}

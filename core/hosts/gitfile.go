@@ -78,15 +78,14 @@ func editGit(ctx context.Context, batch *workstation.Batch, station *workstation
 		if err := ourVersion(path, old); err != nil {
 			return nil, err
 		}
-		head, body := headOf(old) // git does not take out an empty section with a comment above it
-		changed, err := gitlink.Assign(ctx, station, body, assignments)
+		changed, err := gitlink.Assign(ctx, station, old, assignments)
 		if err != nil || len(old)+len(changed) == 0 {
 			return old, err
 		}
 		if len(old) == 0 && strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
-			head = []byte(gitHead)
+			changed = slices.Concat([]byte(gitHead), changed)
 		}
-		return slices.Concat(head, changed), nil
+		return changed, nil
 	})
 	return err
 }

@@ -1,7 +1,6 @@
 package hosts
 
 import (
-	"bytes"
 	"fmt"
 	"strconv"
 	"strings"
@@ -29,14 +28,4 @@ func ourVersion(path string, text []byte) error {
 		return fmt.Errorf("%s: %w", path, workstation.ErrNewer)
 	}
 	return nil
-}
-
-// headOf parts the first line of a file of ours, which tells its version, from the rest. Another file
-// has none.
-func headOf(text []byte) (head, rest []byte) {
-	if !bytes.HasPrefix(text, []byte(ourMark)) {
-		return nil, text
-	}
-	end := bytes.IndexByte(text, '\n') + 1
-	return text[:end], text[end:]
 }
