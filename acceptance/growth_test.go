@@ -19,17 +19,20 @@ type growing struct {
 	before func(p *person, n int)
 	args   []string
 	input  func(n int) string
+	once   bool // it does its work the first time alone
 }
 
 var growings = []growing{
-	{"check a refused port, n blocks in ssh's settings", 500, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil},
-	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil},
-	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil},
-	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil},
-	{"check a refused port, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil},
-	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines},
-	{"changes, n of them", 200, records, []string{"changes"}, nil},
-	{"look, n changes", 200, records, []string{"look"}, nil},
+	{"check a refused port, n blocks in ssh's settings", 500, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil, false},
+	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil, false},
+	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil, false},
+	{"check a refused port, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines, false},
+	{"changes, n of them", 200, records, []string{"changes"}, nil, false},
+	{"look, n changes", 200, records, []string{"look"}, nil, false},
+	{"chest adopt, n stored secrets", 60, storedSecrets, []string{"chest", "adopt"}, nil, true},
+	{"remote clean, n remotes", 60, secretRemotes, []string{"remote", "clean"}, nil, true},
 }
 
 // TestGrowth shows that what a command costs grows with the work, and not with its square. It counts the
@@ -64,10 +67,14 @@ func TestGrowth(t *testing.T) { // not beside other tests
 // cost is the least time of the processor that one of five runs takes.
 func (g growing) cost(t *testing.T, n int) time.Duration {
 	t.Helper()
+	runs := 5
+	if g.once {
+		runs = 1
+	}
 	p := newPerson(t)
 	g.before(p, n)
 	least := time.Hour
-	for range 5 {
+	for range runs {
 		cmd := exec.Command(program, g.args...)
 		cmd.Dir, cmd.Env = p.folder, p.environ()
 		if g.input != nil {
@@ -105,6 +112,29 @@ func knownLines(name func(i int) string) func(p *person, n int) {
 		key := strings.Join(strings.Fields(p.must("key", "show", "some", "--line").out)[:2], " ")
 		p.write(lines(n, func(i int) string { return name(i) + " " + key + "\n" }), ".ssh", "known_hosts")
 	}
+}
+
+// storedSecrets are in the file of git's store helper, one for each of n hosts. The chest is open.
+func storedSecrets(p *person, n int) {
+	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.openChest()
+	p.mustGit("config", "--global", "credential.helper", "store")
+	p.write(lines(n, func(i int) string { return fmt.Sprintf("https://ines:tide_%d@h%d.tidewater.example\n", i, i) })+"# the end\n", ".git-credentials")
+}
+
+// secretRemotes are in the URLs of n remotes of one repository. The chest is open.
+func secretRemotes(p *person, n int) {
+	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.openChest()
+	p.mustGit("init", "--quiet", "work")
+	p.folder = p.path("work")
+	text, err := os.ReadFile(p.path("work", ".git", "config"))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.write(string(text)+lines(n, func(i int) string {
+		return fmt.Sprintf("[remote \"r%d\"]\n\turl = https://ines:tide_%d@h%d.tidewater.example/buoys/x.git\n", i, i, i%7)
+	}), "work", ".git", "config")
 }
 
 func logLines(n int) string {

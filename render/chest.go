@@ -125,7 +125,7 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 	}
 	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
 	if moved > 0 {
-		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. git was asked for each, and gets it from the chest.")
+		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. " + gitGets(list, moved))
 	}
 	if stays != "" {
 		text += s.Sentences("While a secret for " + stays + " is in a credential file, git also writes there what it gets from the chest. Revoke or remove that secret, then run this again.")
@@ -134,6 +134,20 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
 	}
 	return text
+}
+
+// gitGets says how it is known that git gets what was moved.
+func gitGets(list []ready.Adopted, moved int) string {
+	alike := 0
+	for _, d := range list {
+		if d.Alike && d.Err == nil {
+			alike++
+		}
+	}
+	if alike == 0 {
+		return "Unicrux asked git for each, and git gets it from the chest."
+	}
+	return fmt.Sprintf("Unicrux asked git for %d of them, and git gets each from the chest. For the other %d, git asks the same helpers in the same order.", moved-alike, alike)
 }
 
 // AdoptedDocument makes the document "unicrux.adoption/1".

@@ -291,47 +291,71 @@ func (c *Chest) Put(e Entry, s Secret) error {
 
 // Add keeps a secret under a name that begins as that of its entry and that no other has. It
 // returns the entry as it is kept.
-func (c *Chest) Add(e Entry, s Secret) (Entry, error) { return c.put(e, s, c.freeName) }
+func (c *Chest) Add(e Entry, s Secret) (Entry, error) { return c.put(e, s, c.freeNames()) }
 
-func (c *Chest) put(e Entry, s Secret, name func(wanted string) (string, error)) (Entry, error) {
+// A Kept is a secret that is to be kept, and then what became of it.
+type Kept struct {
+	Entry  Entry // as it is kept, once it is
+	Secret Secret
+	Err    error // why it is not
+}
+
+// AddAll is [Chest.Add] for many, as one change of the chest: what each costs does not grow with their
+// number. The error is about all of them.
+func (c *Chest) AddAll(list []Kept) error {
+	free := c.freeNames()
+	return c.change(func() error {
+		for i := range list {
+			list[i].Entry, list[i].Err = c.keep(list[i].Entry, list[i].Secret, free)
+		}
+		return nil
+	})
+}
+
+func (c *Chest) put(e Entry, s Secret, name func(wanted string) (string, error)) (kept Entry, err error) {
+	return kept, c.change(func() error {
+		kept, err = c.keep(e, s, name)
+		return err
+	})
+}
+
+// keep writes an entry with its secret. The caller has the chest for itself.
+func (c *Chest) keep(e Entry, s Secret, name func(wanted string) (string, error)) (_ Entry, err error) {
 	if err := e.check(); err != nil {
 		return e, err
 	}
 	if e.Kind == "" {
-		var err error
 		if e.Kind, err = c.Kind(); err != nil {
 			return e, err
 		}
 	}
-	return e, c.change(func() (err error) {
-		if e.Name, err = name(e.Name); err != nil {
-			return err
-		}
-		text, err := s.marshal(e) // its name is a part of what is sealed
-		if err != nil {
-			return err
-		}
-		var sealed []byte
-		if e.Kind == Sealed {
-			sealed, err = c.seal(text)
-		} else {
-			err = c.putElsewhere(e, text)
-		}
-		if err != nil {
-			return err
-		}
-		old, none := c.Entry(e.Name)
-		if errors.Is(none, ErrNewer) {
-			return none
-		}
-		if err := c.write(e, sealed); err != nil {
-			return err
-		}
-		if none == nil && c.mark(old) != c.mark(e) {
-			return os.Remove(c.mark(old))
-		}
-		return nil
-	})
+	if e.Name, err = name(e.Name); err != nil {
+		return e, err
+	}
+	text, err := s.marshal(e) // its name is a part of what is sealed
+	if err != nil {
+		return e, err
+	}
+	var sealed []byte
+	if e.Kind == Sealed {
+		sealed, err = c.seal(text)
+	} else {
+		err = c.putElsewhere(e, text)
+	}
+	if err != nil {
+		return e, err
+	}
+	old, none := c.Entry(e.Name)
+	if errors.Is(none, ErrNewer) {
+		return e, none
+	}
+	if err := c.write(e, sealed); err != nil {
+		return e, err
+	}
+	if none == nil && c.mark(old) != c.mark(e) {
+		return e, os.Remove(c.mark(old))
+	}
+	return e, nil
 }
 
 // Note changes what is known about a secret, and leaves the secret as it is.
@@ -392,15 +416,21 @@ func (c *Chest) Remove(name string) error {
 	})
 }
 
-// freeName is a name that no entry has, and that begins as wanted.
-func (c *Chest) freeName(wanted string) (string, error) {
-	name := wanted
-	for i := 2; ; i++ {
-		if _, err := c.Entry(name); errors.Is(err, ErrNone) {
-			return name, nil
-		} else if err != nil && !errors.Is(err, ErrDamaged) {
-			return "", err
+// freeNames finds names that no entry has, and that begin as wanted. It remembers how far it has looked.
+func (c *Chest) freeNames() func(wanted string) (string, error) {
+	tried := map[string]int{}
+	return func(wanted string) (string, error) {
+		for {
+			tried[wanted]++
+			name := wanted
+			if n := tried[wanted]; n > 1 {
+				name += "-" + strconv.Itoa(n)
+			}
+			if _, err := c.Entry(name); errors.Is(err, ErrNone) {
+				return name, nil
+			} else if err != nil && !errors.Is(err, ErrDamaged) {
+				return "", err
+			}
 		}
-		name = wanted + "-" + strconv.Itoa(i)
 	}
 }

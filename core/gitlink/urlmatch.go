@@ -64,6 +64,45 @@ func (c *Config) For(section, target string) []Setting {
 	return settings
 }
 
+// About is [Config.For] for many URLs of one section: what each costs does not grow with the variables
+// about other hosts.
+func (c *Config) About(section string) func(target string) []Setting {
+	type numbered struct {
+		at    int
+		entry Entry
+	}
+	everywhere := []numbered{}
+	byHost := map[string][]numbered{}
+	for i, entry := range c.entries {
+		_, pattern, found := ofSection(entry.Key, section)
+		if !found {
+			continue
+		}
+		host := ""
+		if at, err := url.Parse(pattern); err == nil && !strings.Contains(at.Host, "*") {
+			host = allow.LowerHost(at.Hostname())
+		}
+		if host == "" {
+			everywhere = append(everywhere, numbered{i, entry})
+		} else {
+			byHost[host] = append(byHost[host], numbered{i, entry})
+		}
+	}
+	return func(target string) []Setting {
+		at, err := url.Parse(target)
+		if err != nil {
+			return nil
+		}
+		near := slices.Concat(everywhere, byHost[allow.LowerHost(at.Hostname())])
+		slices.SortFunc(near, func(a, b numbered) int { return a.at - b.at })
+		some := &Config{station: c.station}
+		for _, n := range near {
+			some.entries = append(some.entries, n.entry)
+		}
+		return some.For(section, target)
+	}
+}
+
 type match struct {
 	entry Entry
 	closeness

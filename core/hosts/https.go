@@ -34,11 +34,10 @@ func credentialKey(at, variable string) string { return "credential.https://" + 
 // asks already, and go to it as its description says.
 func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description, program string) error {
 	at := d.HTTPSAt()
-	helpers, err := ourHelpers(ctx, station, at, program)
+	list, err := ourHelpers(ctx, station, []string{at}, program)
 	if err != nil {
 		return err
 	}
-	list := []gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: helpers}}
 	if d.HTTPS.Authority != "" {
 		path := AuthorityFile(station, d)
 		_, err := batch.Edit(path, fmt.Sprintf("Keep the certificate authority of %s.", d.Name), 0o600, func([]byte) ([]byte, error) { return []byte(d.HTTPS.Authority), nil })
@@ -68,25 +67,45 @@ func bracketed(address string) string {
 	return address
 }
 
-// ourHelpers is what our file says of whom git asks: us, and nobody else where that was settled.
-func ourHelpers(ctx context.Context, station *workstation.Station, at, program string) ([]string, error) {
+// ourHelpers is what our file says of whom git asks for hosts: us, and nobody else where that was settled.
+func ourHelpers(ctx context.Context, station *workstation.Station, places []string, program string) ([]gitlink.Assignment, error) {
 	entries, err := ourEntries(ctx, station)
 	if err != nil {
 		return nil, err
 	}
+	alone := map[string]bool{}
 	for _, entry := range entries {
-		if strings.EqualFold(entry.Key, credentialKey(at, "helper")) && entry.Value == "" {
-			return []string{"", Helper(program)}, nil
+		if entry.Value == "" {
+			alone[strings.ToLower(entry.Key)] = true
 		}
 	}
-	return []string{Helper(program)}, nil
+	var list []gitlink.Assignment
+	for _, at := range places {
+		a := gitlink.Assignment{Key: credentialKey(at, "helper"), Values: []string{Helper(program)}}
+		if alone[strings.ToLower(a.Key)] {
+			a.Values = []string{"", Helper(program)}
+		}
+		list = append(list, a)
+	}
+	return list, nil
 }
 
-// AskAlone makes git ask us for a host's credentials and nobody else: an empty value clears the
+// AskAlone makes git ask us for the credentials of hosts and nobody else: an empty value clears the
 // helpers before it ("credential.helper" in gitcredentials(7)).
-func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, at, program string) error {
-	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", at),
-		[]gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: []string{"", Helper(program)}}})
+func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string, program string) error {
+	var list []gitlink.Assignment
+	for _, at := range places {
+		list = append(list, gitlink.Assignment{Key: credentialKey(at, "helper"), Values: []string{"", Helper(program)}})
+	}
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", oneOr(places, "hosts")), list)
+}
+
+// oneOr names the one that is in a list, or says how many there are.
+func oneOr(list []string, plural string) string {
+	if len(list) == 1 {
+		return list[0]
+	}
+	return fmt.Sprintf("%d %s", len(list), plural)
 }
 
 // AuthorityFile is where the certificate authority of a described host is kept for git.
@@ -94,13 +113,13 @@ func AuthorityFile(station *workstation.Station, d *describe.Description) string
 	return filepath.Join(folder(station), plainName(d)+".pem")
 }
 
-// SettleHelper makes git ask us for the credentials of a host that is not described.
-func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, at, program string) error {
-	helpers, err := ourHelpers(ctx, station, at, program)
+// SettleHelper makes git ask us for the credentials of hosts that are not described, as they are in URLs.
+func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string, program string) error {
+	list, err := ourHelpers(ctx, station, places, program)
 	if err != nil {
 		return err
 	}
-	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at), []gitlink.Assignment{{Key: credentialKey(at, "helper"), Values: helpers}})
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", oneOr(places, "hosts")), list)
 }
 
 // plainName is what a host is called, without an account.

@@ -30,7 +30,7 @@ func TestNewerSettings(t *testing.T) {
 		if err := os.WriteFile(path, newer, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		err = errors.Join(Settle(batch, station, "other.example"), SettleHelper(t.Context(), batch, station, "other.example", "/usr/bin/unicrux"))
+		err = errors.Join(Settle(batch, station, "other.example"), SettleHelper(t.Context(), batch, station, []string{"other.example"}, "/usr/bin/unicrux"))
 		if now, _ := os.ReadFile(path); !errors.Is(err, workstation.ErrNewer) || string(now) != string(newer) {
 			t.Errorf("%s: %v: %q", filepath.Base(path), err, now)
 		}

@@ -1,16 +1,15 @@
 package ready
 
 import (
-	"bytes"
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
-	"net/url"
-	"slices"
 	"strings"
 	"time"
 
+	"Unicrux/core/allow"
 	"Unicrux/core/chest"
 	"Unicrux/core/describe"
 	"Unicrux/core/gitlink"
@@ -26,6 +25,7 @@ type Adopted struct {
 	Stray stray.Stray
 	Name  string // of its entry in the chest; empty where it was not moved
 	Err   error  // why it was not
+	Alike bool   // git itself was not asked for it: it asks the same helpers as for others that it got
 }
 
 // ErrNotAnswered is returned when git, asked back, does not give the secret that was moved: then
@@ -40,68 +40,64 @@ var ErrOnlyName = errors.New("the secret stands in the place of the login name, 
 // in the way of one that serves. It may be an account's password all the same.
 var ErrNotTaken = errors.New("its host does not take it as a token, so it was left where it lies")
 
-// Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for
-// its host, it is taken out of where it lay, and git is asked for it. Where git does not get it,
-// it is put back. Where nothing for a host is left in the file of git's store helper, that is not asked for
-// this host any more: it would write down what git gets from the chest. The chest must be open.
+// Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for its
+// host, it is taken out of where it lay, and git is asked for it. Where git does not get it, it is put
+// back. Where nothing for a host is left in the file of git's store helper, that is not asked for this
+// host any more: it would write down what git gets from the chest. The chest must be open.
+//
+// Each file is written once for all secrets, and the record twice.
 func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []stray.Stray) ([]Adopted, error) {
-	var list []Adopted
-	var fromStore []string
-	used := p.usedPlaces(ctx, strays)
-	for _, s := range strays {
-		adopted := Adopted{Stray: s}
-		if s.Movable() && !batch.Dry {
-			adopted.Name, adopted.Err = p.adopt(ctx, batch, s, placesOf(s, used))
-			if adopted.Err == nil && s.Sort == stray.CredentialFile && !slices.Contains(fromStore, s.At) {
-				fromStore = append(fromStore, s.At)
-			}
-		}
-		list = append(list, adopted)
+	list := make([]Adopted, len(strays))
+	for i, s := range strays {
+		list[i].Stray = s
 	}
-	return list, p.closeStore(ctx, batch, fromStore)
+	if batch.Dry {
+		return list, nil
+	}
+	moves := p.movesOf(ctx, strays)
+	if err := p.moveIn(ctx, batch, moves); err != nil {
+		return list, err
+	}
+	if err := p.askChest(ctx, batch, moves); err != nil {
+		return list, err
+	}
+	outcome(list, moves)
+	if err := p.moveOut(ctx, batch, list, moves); err != nil {
+		return list, err
+	}
+	return list, p.closeStore(ctx, batch, list)
 }
 
-// closeStore keeps git's store helper from writing down what git gets from the chest ("approve" in
-// git-credential(1) tells all helpers), at hosts for which nothing is stored there any more.
-func (p Place) closeStore(ctx context.Context, batch *workstation.Batch, places []string) error {
-	if len(places) == 0 {
-		return nil
-	}
-	config, err := gitlink.ReadConfig(ctx, p.Station)
-	if err != nil {
-		return err
-	}
-	left := stray.InStore(p.Station, config)
-	for _, at := range places {
-		if slices.ContainsFunc(left, func(s stray.Stray) bool { return s.At == at }) {
+// A move is a secret on its way into the chest, for one of the places where it serves.
+type move struct {
+	at    int // of the strays
+	host  *describe.Description
+	kept  chest.Kept
+	there bool // the chest has it already
+}
+
+// movesOf finds out where secrets serve, and what is to be known about them in the chest.
+func (p Place) movesOf(ctx context.Context, strays []stray.Stray) []move {
+	used := p.usedPlaces(ctx, strays)
+	var moves []move
+	for i, s := range strays {
+		if !s.Movable() {
 			continue
 		}
-		if err := hosts.AskAlone(ctx, batch, p.Station, at, p.Program); err != nil {
-			return err
+		for _, at := range placesOf(s, used) {
+			there := s
+			there.At = at
+			m := move{at: i, host: p.Registry.ForWeb(at)}
+			m.kept = chest.Kept{Secret: chest.Secret{Token: s.Secret}}
+			m.kept.Entry, m.kept.Err = p.describeStray(ctx, m.host, there)
+			moves = append(moves, m)
 		}
 	}
-	return nil
+	return moves
 }
 
-// adopt moves a stray in for each of the places where it serves, and then takes it out of where it lay.
-func (p Place) adopt(ctx context.Context, batch *workstation.Batch, s stray.Stray, places []string) (name string, err error) {
-	var moved []stray.Stray
-	for _, at := range places {
-		there := s
-		there.At = at
-		kept, err := p.settleIn(ctx, batch, there)
-		if name = cmp.Or(name, kept.Name); err != nil {
-			return name, err
-		}
-		there.User = kept.User
-		moved = append(moved, there)
-	}
-	return name, p.moveOut(ctx, batch, s, moved)
-}
-
-// settleIn puts a stray into the chest, and makes git ask the chest for its host.
-func (p Place) settleIn(ctx context.Context, batch *workstation.Batch, s stray.Stray) (chest.Entry, error) {
-	d := p.Registry.ForWeb(s.At)
+// describeStray asks the host of a stray whose it is, where it can be asked.
+func (p Place) describeStray(ctx context.Context, d *describe.Description, s stray.Stray) (chest.Entry, error) {
 	proven := &Proven{}
 	if d != nil {
 		known, err := p.ProveToken(ctx, d, d.Bind(s.Secret))
@@ -118,16 +114,7 @@ func (p Place) settleIn(ctx context.Context, batch *workstation.Batch, s stray.S
 			return chest.Entry{}, ErrOnlyName
 		}
 	}
-	e, err := p.moveIn(batch, e, s.Secret)
-	if err != nil {
-		return chest.Entry{}, err
-	}
-	if d != nil {
-		err = hosts.SettleHTTPS(ctx, batch, p.Station, d, p.Program)
-	} else {
-		err = hosts.SettleHelper(ctx, batch, p.Station, s.At, p.Program)
-	}
-	return e, err
+	return e, nil
 }
 
 // entryOf is what is known about a stray. Its user may be empty.
@@ -143,108 +130,139 @@ func (p Place) entryOf(d *describe.Description, s stray.Stray, proven *Proven) c
 	return chest.Entry{Name: name, Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
 }
 
-// moveIn puts a stray into the chest, unless the very same is there.
-func (p Place) moveIn(batch *workstation.Batch, e chest.Entry, token secret.Text) (chest.Entry, error) {
+// moveIn puts secrets into the chest, unless the very same are there.
+func (p Place) moveIn(ctx context.Context, batch *workstation.Batch, moves []move) error {
 	c := p.Chest()
-	there, err := c.At(e.Protocol, e.At)
-	if err != nil {
-		return e, err
-	}
-	for _, other := range there {
-		if kept, err := c.Get(other); err == nil && other.User == e.User && same(kept.Token, token) {
-			return other, nil
+	known := p.inChest(moves)
+	var which []int
+	var intents []workstation.Intent
+	twin := map[int]int{} // a secret that is found twice is kept once
+	first := map[string]int{}
+	for i := range moves {
+		m := &moves[i]
+		if m.kept.Err != nil {
+			continue
 		}
+		key := mark(m.kept.Entry, m.kept.Secret.Token)
+		if e, found := known[key]; found {
+			m.kept.Entry, m.there = e, true
+			continue
+		}
+		if j, found := first[key]; found {
+			twin[i] = j
+			continue
+		}
+		first[key] = i
+		which = append(which, i)
+		intents = append(intents, workstation.Intent{Words: fmt.Sprintf("Keep a secret for %s in the chest.", m.kept.Entry.At),
+			Step: workstation.HostStep{Host: m.kept.Entry.At, Act: hosts.ActKeep, Data: map[string]string{}}})
 	}
-	step := workstation.HostStep{Host: e.At, Act: hosts.ActKeep, Data: map[string]string{}}
-	err = batch.Act(fmt.Sprintf("Keep a secret for %s in the chest.", e.At), step, func() (_ map[string]string, err error) {
-		e, err = c.Add(e, chest.Secret{Token: token})
-		return map[string]string{"name": e.Name}, err
+	err := batch.Acts(ctx, intents, func() []workstation.Outcome {
+		list := make([]chest.Kept, len(which))
+		for i, at := range which {
+			list[i] = moves[at].kept
+		}
+		err := c.AddAll(list)
+		outcomes := make([]workstation.Outcome, len(which))
+		for i, at := range which {
+			list[i].Err = errors.Join(list[i].Err, err)
+			moves[at].kept = list[i]
+			outcomes[i] = workstation.Outcome{Data: map[string]string{"name": list[i].Entry.Name}, Err: list[i].Err}
+		}
+		return outcomes
 	})
-	return e, err
+	for i, j := range twin {
+		moves[i].kept = moves[j].kept
+	}
+	return err
 }
 
-// moveOut takes a stray out of where it lies, and puts it back if git does not get it then at each of
-// the places to which it was moved.
-func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, s stray.Stray, moved []stray.Stray) error {
-	var before, after []byte
-	words := fmt.Sprintf("Take the secret for %s out of %s.", s.At, p.Station.Tilde(s.File))
-	edit := gitlink.EditOf{Path: s.File, Words: words, Mode: 0o600, Secret: true}
-	_, err := gitlink.ChangeText(batch, edit, func(old []byte) (_ []byte, err error) {
-		before = old
-		after, err = p.without(ctx, s, old)
-		return after, err
-	})
+// inChest finds the entries whose secrets might be among those that are moved.
+func (p Place) inChest(moves []move) map[string]chest.Entry {
+	c := p.Chest()
+	wanted := map[[3]string]bool{}
+	for _, m := range moves {
+		e := m.kept.Entry
+		wanted[[3]string{e.Protocol, allow.LowerHost(e.At), e.User}] = true
+	}
+	known := map[string]chest.Entry{}
+	list, _ := c.List() // one that is damaged is told elsewhere
+	for _, e := range list {
+		if !wanted[[3]string{e.Protocol, allow.LowerHost(e.At), e.User}] {
+			continue
+		}
+		if kept, err := c.Get(e); err == nil {
+			known[mark(e, kept.Token)] = e
+		}
+	}
+	return known
+}
+
+// mark tells secrets apart: for whom, and what.
+func mark(e chest.Entry, token secret.Text) string {
+	sum := sha256.Sum256(token.Reveal())
+	return strings.Join([]string{e.Protocol, allow.LowerHost(e.At), e.User, string(sum[:])}, "\x00")
+}
+
+// askChest makes git ask the chest for the hosts of what was moved.
+func (p Place) askChest(ctx context.Context, batch *workstation.Batch, moves []move) error {
+	var described []*describe.Description
+	var places []string
+	seen := map[string]bool{}
+	for _, m := range moves {
+		at := m.kept.Entry.At
+		if m.kept.Err != nil || seen[at] {
+			continue
+		}
+		seen[at] = true
+		if m.host != nil {
+			described = append(described, m.host)
+		} else {
+			places = append(places, at)
+		}
+	}
+	for _, d := range described {
+		if err := hosts.SettleHTTPS(ctx, batch, p.Station, d, p.Program); err != nil {
+			return err
+		}
+	}
+	if len(places) == 0 {
+		return nil
+	}
+	return hosts.SettleHelper(ctx, batch, p.Station, places, p.Program)
+}
+
+// outcome says of each stray what became of its moves.
+func outcome(list []Adopted, moves []move) {
+	for _, m := range moves {
+		a := &list[m.at]
+		if m.kept.Err != nil {
+			a.Err = errors.Join(a.Err, m.kept.Err)
+			continue
+		}
+		a.Name = cmp.Or(a.Name, m.kept.Entry.Name)
+	}
+}
+
+// closeStore keeps git's store helper from writing down what git gets from the chest ("approve" in
+// git-credential(1) tells all helpers), at hosts for which nothing is stored there any more.
+func (p Place) closeStore(ctx context.Context, batch *workstation.Batch, list []Adopted) error {
+	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(moved, func(m stray.Stray) bool {
-		answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: m.At, User: m.User})
-		return err != nil || !p.fromChest(m, answer)
-	}) {
+	stays := map[string]bool{}
+	for _, s := range stray.InStore(p.Station, config) {
+		stays[s.At] = true
+	}
+	var places []string
+	for _, a := range list {
+		if at := a.Stray.At; a.Err == nil && a.Name != "" && a.Stray.Sort == stray.CredentialFile && !stays[at] {
+			places, stays[at] = append(places, at), true
+		}
+	}
+	if len(places) == 0 {
 		return nil
 	}
-	edit.Words = "Put it back."
-	_, err = gitlink.ChangeText(batch, edit, func(now []byte) ([]byte, error) {
-		if !bytes.Equal(now, after) { // somebody was at work meanwhile: what they wrote stays
-			return now, nil
-		}
-		return before, nil
-	})
-	return errors.Join(ErrNotAnswered, err)
-}
-
-// fromChest tells whether an answer of git's is one of the chest's for that host. Where several
-// secrets lay about for one account, git gets one of them.
-func (p Place) fromChest(s stray.Stray, answer secret.Text) bool {
-	c := p.Chest()
-	list, _ := c.At("https", s.At)
-	return slices.ContainsFunc(list, func(e chest.Entry) bool {
-		kept, err := c.Get(e)
-		return err == nil && same(kept.Token, answer)
-	})
-}
-
-// without is the text of a file without a stray. Where several lie in it, their lines may have
-// moved since they were found, so they are looked for anew.
-func (p Place) without(ctx context.Context, s stray.Stray, text []byte) ([]byte, error) {
-	switch s.Sort {
-	case stray.RemoteURL, stray.Header:
-		entries, err := gitlink.EntriesIn(ctx, p.Station, text)
-		if err != nil {
-			return nil, err
-		}
-		a := gitlink.Assignment{Key: s.Key}
-		for _, entry := range entries {
-			if !strings.EqualFold(entry.Key, s.Key) {
-				continue
-			}
-			value := entry.Value
-			if value == s.Value && s.Sort == stray.Header {
-				continue
-			}
-			if value == s.Value {
-				value = withoutPassword(value)
-			}
-			a.Values = append(a.Values, value)
-		}
-		return gitlink.Assign(ctx, p.Station, text, []gitlink.Assignment{a})
-	}
-	gone := slices.DeleteFunc(stray.InText(s.File, text), func(f stray.Stray) bool {
-		return f.Sort != s.Sort || f.At != s.At || f.User != s.User || !same(f.Secret, s.Secret)
-	})
-	return stray.Without(s.Sort, text, gone), nil
-}
-
-// withoutPassword leaves the user name in a URL: by that git knows which account is meant.
-func withoutPassword(text string) string {
-	at, err := url.Parse(text)
-	if err != nil {
-		return text
-	}
-	if _, set := at.User.Password(); set {
-		at.User = url.User(at.User.Username())
-	} else {
-		at.User = nil
-	}
-	return at.String()
+	return hosts.AskAlone(ctx, batch, p.Station, places, p.Program)
 }

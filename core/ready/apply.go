@@ -80,7 +80,7 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name), hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
 	}
 	if deed.Do == diagnose.AskFirst {
-		return fmt.Sprintf("git asks the chest alone for %s.", host.Name), hosts.AskAlone(ctx, batch, p.Station, host.HTTPSAt(), p.Program)
+		return fmt.Sprintf("git asks the chest alone for %s.", host.Name), hosts.AskAlone(ctx, batch, p.Station, []string{host.HTTPSAt()}, p.Program)
 	}
 	if err := secrets.Chest(); err != nil {
 		return "", err

@@ -45,7 +45,7 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
 		return done, err
 	}
-	return done, p.noteSeen(batch, r)
+	return done, p.noteSeen(ctx, batch, r)
 }
 
 // WithdrawByHand asks a host now and then until it takes a key no more, which a person took
@@ -61,7 +61,7 @@ func (p Place) WithdrawByHand(ctx context.Context, batch *workstation.Batch, pai
 		}
 	}
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss, Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
-	return batch.Act(fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step, func() (map[string]string, error) { return nil, nil })
+	return batch.Act(ctx, fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step, func() (map[string]string, error) { return nil, nil })
 }
 
 // tryUntil tries something now and then until it is so, fails, or the time is over.

@@ -127,7 +127,7 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	if repo != "" {
 		step.Data["repo"] = repo
 	}
-	return known, batch.Act(fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
+	return known, batch.Act(ctx, fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
 		return nil, client.RemoveKey(ctx, *known, repo)
 	})
 }

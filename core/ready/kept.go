@@ -1,6 +1,7 @@
 package ready
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -74,7 +75,7 @@ func (p Place) KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
 	return text, true
 }
 
-func (p Place) keepPassphrase(batch *workstation.Batch, load Load) error {
+func (p Place) keepPassphrase(ctx context.Context, batch *workstation.Batch, load Load) error {
 	if load.Pair.Public == nil {
 		return sshkey.ErrLocked
 	}
@@ -84,7 +85,7 @@ func (p Place) keepPassphrase(batch *workstation.Batch, load Load) error {
 	name := keptName(load.Pair)
 	step := workstation.HostStep{Host: atDesktop, Act: actKeep, Data: map[string]string{"name": name}}
 	words := fmt.Sprintf("Let the desktop's secret service keep the passphrase of %s.", load.Pair.Name())
-	err := batch.Act(words, step, func() (map[string]string, error) {
+	err := batch.Act(ctx, words, step, func() (map[string]string, error) {
 		return nil, desktop.Keep(name, load.Passphrase)
 	})
 	if err != nil {

@@ -57,7 +57,7 @@ func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*
 	}
 	loaded := &Loaded{Until: p.Station.Now().Add(load.Lifetime)}
 	if load.Keep {
-		if err := p.keepPassphrase(batch, load); err != nil {
+		if err := p.keepPassphrase(ctx, batch, load); err != nil {
 			return nil, err
 		}
 		loaded.Kept = true

@@ -150,7 +150,7 @@ func (p Place) DryRun(ctx context.Context, way *diagnose.Way) (*workstation.Batc
 	}
 	switch mend.Deed.Do {
 	case diagnose.RegisterKey, diagnose.GetToken, diagnose.OpenChest: // neither the host nor the person is asked in a dry run
-		return batch, batch.Act(mend.Summary, workstation.HostStep{}, nil)
+		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
 	}
 	if _, err := p.Apply(ctx, batch, mend.Deed, Secrets{}); err != nil {
 		return batch, err

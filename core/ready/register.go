@@ -137,19 +137,19 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
-	return done, p.noteSeen(batch, r)
+	return done, p.noteSeen(ctx, batch, r)
 }
 
 // noteSeen records that the host takes a key which it was told about by other means, so
 // that it is known here.
-func (p Place) noteSeen(batch *workstation.Batch, r Registration) error {
+func (p Place) noteSeen(ctx context.Context, batch *workstation.Batch, r Registration) error {
 	fingerprint := sshkey.Fingerprint(r.Pair.Public)
 	known, err := hosts.KnownKeys(p.Station)
 	if err != nil || slices.Contains(known[fingerprint], r.Host.Name) {
 		return err
 	}
 	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActSee, Data: map[string]string{"fingerprint": fingerprint}}
-	return batch.Act(fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step, func() (map[string]string, error) { return nil, nil })
+	return batch.Act(ctx, fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step, func() (map[string]string, error) { return nil, nil })
 }
 
 // tell registers the key unless the host knows it for this account already.
@@ -175,7 +175,7 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak
 	if r.Repo != "" {
 		step.Data["repo"] = r.Repo
 	}
-	err := batch.Act(fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
+	err := batch.Act(ctx, fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
 		id, err := client.AddKey(ctx, r.request())
 		done.ID = id
 		return map[string]string{"id": id}, err

@@ -198,7 +198,7 @@ func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *descr
 		reg.Title = pair.Name()
 	}
 	if batch.Dry {
-		return errors.Join(batch.Act(fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
+		return errors.Join(batch.Act(ctx, fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
 			p.use(ctx, batch, host.SSH.Host, pair))
 	}
 	if err := p.holdWhere(ctx, host, r.Old, pair, secrets); err != nil {
@@ -288,7 +288,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *descri
 		return nil
 	}
 	if batch.Dry {
-		return batch.Act(fmt.Sprintf("Withdraw %s from %s.", r.Old.Name(), host.Name), workstation.HostStep{}, nil)
+		return batch.Act(ctx, fmt.Sprintf("Withdraw %s from %s.", r.Old.Name(), host.Name), workstation.HostStep{}, nil)
 	}
 	token, err := secrets.Token(host)
 	if err != nil {

@@ -69,7 +69,7 @@ func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *sp
 	}
 	made := &MadeRepo{Repo: speak.Repo{Path: n.Request.Path}}
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActRepo, Data: map[string]string{"repo": n.Request.Path}}
-	err := batch.Act(fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step, func() (map[string]string, error) {
+	err := batch.Act(ctx, fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step, func() (map[string]string, error) {
 		repo, err := client.AddRepo(ctx, n.Request)
 		if err == nil {
 			made.Repo = repo
@@ -167,7 +167,7 @@ func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, 
 		return fmt.Errorf("%w: its clone URL cannot be read", speak.ErrAnswer)
 	}
 	if batch.Dry {
-		return batch.Act(fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
+		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
 	}
 	if _, err := os.Stat(filepath.Join(n.From, ".git")); errors.Is(err, os.ErrNotExist) {
 		if err := n.Git(ctx, n.From, "init", "--quiet", "--initial-branch="+p.branchFor(ctx, inside, made)); err != nil {

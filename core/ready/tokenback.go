@@ -84,7 +84,7 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	}
 	var issued *speak.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": e.Label}}
-	err = batch.Act(fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
+	err = batch.Act(ctx, fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
 		if issued, err = p.Client(d, old.Bound(e)).RenewToken(ctx, e.ID, request); err != nil {
 			return nil, refusedToken(err)
 		}
@@ -109,7 +109,7 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 // with that very one, else with the other.
 func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
-	err := batch.Act(fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
+	err := batch.Act(ctx, fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
 		err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
 		var refusal *speak.Refusal
 		switch {
@@ -162,7 +162,7 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 			return false, err
 		}
 		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.ID}}
-		err = batch.Act(fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step, func() (map[string]string, error) {
+		err = batch.Act(ctx, fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step, func() (map[string]string, error) {
 			return nil, p.forgetAtHost(ctx, d, e, s)
 		})
 		if err != nil {
@@ -171,7 +171,7 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 		told = true
 	}
 	step := workstation.HostStep{Host: e.Host, Act: hosts.ActRevoke, Data: map[string]string{"name": e.Name}}
-	return told, batch.Act(fmt.Sprintf("Take the token %s out of the chest.", e.Name), step, func() (map[string]string, error) {
+	return told, batch.Act(ctx, fmt.Sprintf("Take the token %s out of the chest.", e.Name), step, func() (map[string]string, error) {
 		return nil, p.Chest().Remove(e.Name)
 	})
 }

@@ -128,7 +128,7 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 	if n.Replace == "" {
 		n.Replace = p.endedLike(e)
 	}
-	err = batch.Act(fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
+	err = batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
 		var err error
 		if n.Replace != "" {
 			e.Name, e.Owed = n.Replace, n.Owed
@@ -204,7 +204,7 @@ func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client 
 	}
 	var issued *speak.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
-	err := batch.Act(fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step, func() (data map[string]string, err error) {
+	err := batch.Act(ctx, fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step, func() (data map[string]string, err error) {
 		if issued, err = client.IssueToken(ctx, r); err != nil {
 			return nil, err
 		}

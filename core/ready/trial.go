@@ -235,7 +235,7 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 	there := speak.RegisteredKey{Title: request.Title, Key: key}
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title, "repo": repo}}
 	added := t.try(add, func() (string, error) {
-		err := t.batch.Act("Register a throwaway key with "+d.Name+".", step, func() (map[string]string, error) {
+		err := t.batch.Act(ctx, "Register a throwaway key with "+d.Name+".", step, func() (map[string]string, error) {
 			there.ID, err = t.client.AddKey(ctx, request)
 			return map[string]string{"id": there.ID}, err
 		})
@@ -251,7 +251,7 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 		}
 		ctx := context.WithoutCancel(ctx)
 		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRemove, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "line": "", "repo": repo}}
-		err := t.batch.Act("Withdraw the throwaway key from "+d.Name+".", step, func() (map[string]string, error) {
+		err := t.batch.Act(ctx, "Withdraw the throwaway key from "+d.Name+".", step, func() (map[string]string, error) {
 			return nil, t.client.RemoveKey(ctx, there, repo)
 		})
 		if err != nil || !d.Can(list) {

@@ -134,8 +134,16 @@ func credentialFiles(station *workstation.Station, config *gitlink.Config) []str
 	return files
 }
 
-// InText finds what the text of a file holds, whichever of the known forms it has.
-func InText(path string, text []byte) []Stray { return inFile(path, text) }
+// InText finds what the text of a file holds in which a stray of a sort was found.
+func InText(sort Sort, path string, text []byte) []Stray {
+	switch sort {
+	case CredentialFile:
+		return inCredentialFile(path, text)
+	case Netrc:
+		return inNetrc(path, text)
+	}
+	return told(path, text)
+}
 
 // inFile guesses from what stands in a file which of the known forms it has.
 func inFile(path string, text []byte) []Stray {

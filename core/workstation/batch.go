@@ -9,6 +9,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"Unicrux/core/plainsecrets"
@@ -174,15 +175,42 @@ func (b *Batch) Remove(path, words string) error {
 	})
 }
 
-// Act does something at a host. The step is recorded before it is done, so that a run
-// that is cut short leaves a trace; do returns what undo needs beyond that, such as the
-// host's number for a new entry. An error that says by Refused() that the host declined
-// leaves nothing to take back. After any other, a lost answer say, nobody knows: the step
-// stays in the record as not done.
-func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, error)) error {
+// An Intent is something to be done at a host.
+type Intent struct {
+	Words string // as one sentence
+	Step  HostStep
+}
+
+// An Outcome is what became of an [Intent].
+type Outcome struct {
+	Data map[string]string // what undo needs beyond the step, such as the host's number for a new entry
+	Err  error
+}
+
+// Act does something at a host, unless ctx has ended. The step is recorded before it is done, so that a
+// run that is cut short leaves a trace. An error that says by Refused() that the host declined leaves
+// nothing to take back. After any other, a lost answer say, nobody knows: the step stays in the record
+// as not done.
+func (b *Batch) Act(ctx context.Context, words string, step HostStep, do func() (map[string]string, error)) error {
+	var outcome Outcome
+	err := b.Acts(ctx, []Intent{{words, step}}, func() []Outcome {
+		outcome.Data, outcome.Err = do()
+		return []Outcome{outcome}
+	})
+	return errors.Join(outcome.Err, err)
+}
+
+// Acts does several things as [Batch.Act] does one. The record is written once before all of them and
+// once after. do returns an outcome for each; the error is about the record alone.
+func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome) error {
 	if b.Dry {
-		b.differences = append(b.differences, Difference{Words: words})
+		for _, intent := range intents {
+			b.differences = append(b.differences, Difference{Words: intent.Words})
+		}
 		return nil
+	}
+	if err := ctx.Err(); err != nil || len(intents) == 0 {
+		return err
 	}
 	at := 0
 	err := b.locked(b.station.State, func() error {
@@ -190,32 +218,46 @@ func (b *Batch) Act(words string, step HostStep, do func() (map[string]string, e
 			return err
 		}
 		at = len(b.change.Steps)
-		b.change.Steps = append(b.change.Steps, Step{Words: words, Host: &step})
+		for _, intent := range intents {
+			b.change.Steps = append(b.change.Steps, Step{Words: intent.Words, Host: &intent.Step})
+		}
 		return b.station.writeRecord(&b.change)
 	})
 	if err != nil {
-		return err
+		b.change.Steps = b.change.Steps[:min(at, len(b.change.Steps))] // nothing was done
+		return errors.Join(err, b.keepRecord())
 	}
-	b.station.fault(words)
-	more, err := do()
-	b.station.fault(words)
-	return errors.Join(err, b.locked(b.station.State, func() error {
+	b.station.fault(intents[0].Words)
+	outcomes := do()
+	b.station.fault(intents[0].Words)
+	return b.locked(b.station.State, func() error {
+		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes), b.change.Steps[at+len(intents):])
+		return b.keepRecord()
+	})
+}
+
+// settled are the steps that stay in the record, with what became of them.
+func settled(steps []Step, outcomes []Outcome) []Step {
+	var kept []Step
+	for i, step := range steps {
 		var declined interface{ Refused() bool }
-		if err != nil && !(errors.As(err, &declined) && declined.Refused()) {
-			return nil
+		switch err := outcomes[i].Err; {
+		case err == nil:
+			maps.Copy(step.Host.Data, outcomes[i].Data)
+			step.Done = true
+		case errors.As(err, &declined) && declined.Refused():
+			continue
 		}
-		if err != nil {
-			b.change.Steps = append(b.change.Steps[:at], b.change.Steps[at+1:]...)
-			return b.keepRecord()
-		}
-		maps.Copy(step.Data, more)
-		b.change.Steps[at].Done = true
-		return b.station.writeRecord(&b.change)
-	}))
+		kept = append(kept, step)
+	}
+	return kept
 }
 
 // keepRecord writes the record, or removes it when no step is left. The number stays.
 func (b *Batch) keepRecord() error {
+	if b.change.ID == 0 {
+		return nil
+	}
 	if len(b.change.Steps) > 0 {
 		return b.station.writeRecord(&b.change)
 	}

@@ -1,12 +1,12 @@
 package workstation
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"index/suffixarray"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -246,6 +246,8 @@ func (c *Change) sweep(secrets [][]byte) bool {
 	return found
 }
 
+// holdsAny looks for many secrets in a text that may be long.
 func holdsAny(text []byte, secrets [][]byte) bool {
-	return slices.ContainsFunc(secrets, func(s []byte) bool { return len(s) > 0 && bytes.Contains(text, s) })
+	index := suffixarray.New(text)
+	return slices.ContainsFunc(secrets, func(s []byte) bool { return len(s) > 0 && len(index.Lookup(s, 1)) > 0 })
 }

@@ -30,7 +30,7 @@ func everyStep(t *testing.T, s *Station) (old, made, key string) {
 		t.Fatal(err)
 	}
 	step := HostStep{Host: "forge", Act: "add-key", Data: map[string]string{}}
-	if err := batch.Act("Register it.", step, func() (map[string]string, error) { return map[string]string{"id": "7"}, nil }); err != nil {
+	if err := batch.Act(t.Context(), "Register it.", step, func() (map[string]string, error) { return map[string]string{"id": "7"}, nil }); err != nil {
 		t.Fatal(err)
 	}
 	return old, made, key
@@ -222,7 +222,7 @@ func TestActsThatFail(t *testing.T) {
 		left int
 	}{{"refused", refusal{}, 0}, {"answer lost", errors.New("timed out"), 1}} {
 		s := station(t)
-		err := s.Begin("Test.", false).Act("Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, row.err })
+		err := s.Begin("Test.", false).Act(t.Context(), "Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, row.err })
 		changes, readErr := s.Changes()
 		if !errors.Is(err, row.err) || readErr != nil || len(changes) != row.left {
 			t.Errorf("%s: %v; the record: %+v, %v", row.name, err, changes, readErr)
