@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 export GOAMD64 = v1
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w'
 
-.PHONY: build demo test scenes attack growth lint cross fuzz bench clean
+.PHONY: build demo test scenes attack growth faults lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -42,6 +42,11 @@ scenes:
 # Every attack on the built program that is known, a line for each: held, or BROKEN.
 attack:
 	@UNICRUX_ATTACKS=$(CURDIR)/attacks.txt $(GO) test -count=1 -timeout 20m -parallel 4 -run '^TestAttacks$$' ./acceptance >attacks.log; status=$$?; cat attacks.txt; [ $$status = 0 ] || cat attacks.log; rm -f attacks.txt attacks.log; exit $$status
+
+# A fault at every change of a file that a command makes: the call fails, the disk is full, the program is
+# killed or interrupted there. A line for each command. CI tries a sample of them.
+faults:
+	@UNICRUX_FAULTS=$(CURDIR)/faults.txt $(GO) test -count=1 -timeout 80m -parallel 4 -run '^TestEveryFault$$' ./acceptance >faults.log; status=$$?; cat faults.txt; [ $$status = 0 ] || cat faults.log; rm -f faults.txt faults.log; exit $$status
 
 # What ten times the work costs, for what may have much to do: an exponent above 1.2 fails.
 growth:

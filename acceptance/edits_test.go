@@ -71,6 +71,8 @@ func TestEditsThatFail(t *testing.T) {
 	}{
 		"nothing may be written":     {"chmod 500 .ssh", copied + " host set forge.example port=7", "permission denied"},
 		"no file may grow":           {"true", "ulimit -f 0; " + copied + " host set forge.example port=7", "file too large"},
+		"a file with two names":      {"ln .ssh/config other", copied + " host set forge.example port=7", "hard links"},
+		"a file of somebody else":    {"true", copied + " host set forge.example port=7", "belongs to another user"},
 		"a file that cannot be read": {"chmod 000 .ssh/config", copied + " host set forge.example port=7", "permission denied"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -84,6 +86,14 @@ func TestEditsThatFail(t *testing.T) {
 			if os.Geteuid() == 0 {
 				if r := p.run("", "chown", "-R", "65534", p.home); r.exit != 0 {
 					t.Fatal(r)
+				}
+			}
+			if name == "a file of somebody else" {
+				if os.Geteuid() != 0 {
+					return // nobody else can make one
+				}
+				if err := os.Chown(p.path(".ssh", "config"), 12345, -1); err != nil || os.Chmod(p.path(".ssh", "config"), 0o644) != nil {
+					t.Fatal(err)
 				}
 			}
 			if r := as(p, row.before); r.exit != 0 {

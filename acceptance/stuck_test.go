@@ -19,6 +19,10 @@ func TestStuckHolder(t *testing.T) {
 	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
 		t.Fatal(err)
 	}
+	git := p.run("protocol=https\nhost="+p.webHost()+"\n\n", program, "for-git", "credential", "get")
+	if git.exit != 0 || git.out != "" || !strings.Contains(git.err, "does not respond") || !strings.Contains(git.err, fmt.Sprintf("kill -9 %d", pid)) {
+		t.Errorf("git: %s", git)
+	}
 	for _, args := range [][]string{{"chest", "close"}, {"holder", "show"}, {"holder", "stop"}} {
 		if r := p.unicrux(args...); r.exit != 3 || !strings.Contains(r.err, fmt.Sprintf("kill -9 %d", pid)) || strings.Contains(r.out, "No holder") {
 			t.Errorf("%s, stopped: %s", args, r)

@@ -31,7 +31,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin("Add the account "+n.Text+".", a.dry)
+			batch := a.begin("Add the account " + n.Text + ".")
 			as, err := hosts.AddAccount(a.ctx, batch, a.station, registry, n)
 			if err != nil {
 				return err
@@ -59,7 +59,7 @@ func (a *app) accountDrop() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin("Drop the account "+args[0]+".", a.dry)
+			batch := a.begin("Drop the account " + args[0] + ".")
 			if err := hosts.DropAccount(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}

@@ -88,7 +88,7 @@ func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch,
 			return nil, nil, err
 		}
 	}
-	batch := a.station.Begin("Move secrets that lay about into the chest.", a.dry)
+	batch := a.begin("Move secrets that lay about into the chest.")
 	list, err := place.Adopt(a.ctx, batch, found)
 	return batch, list, errors.Join(err, a.sweep(list))
 }

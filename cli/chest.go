@@ -54,10 +54,17 @@ func (a *app) lockNew(c *chest.Chest, source string) error {
 	if err != nil {
 		return err
 	}
-	if err := c.Lock(secret.Text{}, text); err != nil && !errors.Is(err, chest.ErrWrong) { // that: another program was faster, most likely with this one
+	key, err := c.Lock(a.ctx, secret.Text{}, text)
+	if errors.Is(err, chest.ErrWrong) { // another program was faster, most likely with this one
+		return a.unlock(c, text, agent.WorkingDay)
+	}
+	if err != nil {
 		return err
 	}
-	return a.unlock(c, text, agent.WorkingDay)
+	if err := c.OpenWith(key); err != nil {
+		return err
+	}
+	return a.handOver(c, key, agent.WorkingDay)
 }
 
 // readyForSecrets makes sure that secrets can be put into the chest. Nothing is opened for that.
@@ -122,10 +129,15 @@ func (a *app) askAndUnlock(c *chest.Chest, source string, lifetime time.Duration
 
 // unlock opens the chest in the holder.
 func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Duration) error {
-	key, err := c.Open(passphrase)
+	key, err := c.Open(a.ctx, passphrase)
 	if err != nil {
 		return err
 	}
+	return a.handOver(c, key, lifetime)
+}
+
+// handOver lets the holder keep the chest open.
+func (a *app) handOver(c *chest.Chest, key chest.Key, lifetime time.Duration) error {
 	if err := a.startDoor(a.ctx); err != nil { // then it is open for this process alone
 		a.progress("Unicrux could not start the holder, so it will ask for the passphrase again: " + err.Error())
 		return nil
@@ -261,7 +273,7 @@ func (a *app) chestLock() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := c.Lock(old, text); err != nil {
+			if _, err := c.Lock(a.ctx, old, text); err != nil {
 				return err
 			}
 			return a.say1("The chest has a new passphrase.")

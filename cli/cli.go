@@ -67,33 +67,48 @@ type app struct {
 	station                                        *workstation.Station
 	ctx                                            context.Context
 	asked                                          *term.Terminal // where questions were asked; nil until then
+	begun                                          []*workstation.Batch
 }
 
 // Run runs one command and returns the exit code.
 func Run(io IO) int {
 	memory.Private() // secrets pass through most commands
-	ctx, stop := untilSignal()
-	defer stop()
+	ctx, stopped := untilSignal()
 	a := &app{IO: io, ctx: ctx, timeout: defaultTimeout}
-	if len(io.Args) == 3 && io.Args[0] == "for-git" && io.Args[1] == "credential" { // git waits for it each time
-		return a.finish(a.credential(io.Args[2]))
-	}
-	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" { // likewise, and its options are ssh's
+	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" { // git waits for it, and its options are ssh's
 		return a.ssh(io.Args[2:])
 	}
-	root := a.root()
-	root.SetArgs(io.Args)
-	root.SetIn(io.In)
-	root.SetOut(io.Out)
-	root.SetErr(io.Err)
-	err := root.ExecuteContext(ctx)
-	if ctx.Err() != nil && err != nil {
-		err = errStopped
+	err := a.execute()
+	if !stopped() {
+		return a.finish(err)
 	}
-	return a.finish(err)
+	if err == nil {
+		a.progress("Stopped. The command had done all of its work by then.")
+		return exitStopped
+	}
+	return a.finish(errStopped)
 }
 
-// finish prints an error, on stdout as a document when that was asked for.
+func (a *app) execute() error {
+	if len(a.Args) == 3 && a.Args[0] == "for-git" && a.Args[1] == "credential" { // git waits for it each time
+		return a.credential(a.Args[2])
+	}
+	root := a.root()
+	root.SetArgs(a.Args)
+	root.SetIn(a.In)
+	root.SetOut(a.Out)
+	root.SetErr(a.Err)
+	return root.ExecuteContext(a.ctx)
+}
+
+// begin begins what a command changes, and remembers it for when the command fails.
+func (a *app) begin(words string) *workstation.Batch {
+	batch := a.station.Begin(words, a.dry)
+	a.begun = append(a.begun, batch)
+	return batch
+}
+
+// finish prints an error, on stdout as a document when that was asked for, and what was done before it.
 func (a *app) finish(err error) int {
 	if err == nil {
 		return exitDone
@@ -103,12 +118,24 @@ func (a *app) finish(err error) int {
 		return told.exit
 	}
 	problem := asProblem(err)
+	changes := a.changed()
 	if a.json || slices.Contains(a.Args, "--json") { // the command line may not have been read that far
-		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit)))
+		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit, changes)))
 		return problem.exit
 	}
-	a.tell(a.style().Problem(problem.message, problem.advice))
+	a.tell(a.style().Problem(problem.message, problem.advice) + a.style().DoneBefore(changes))
 	return problem.exit
+}
+
+// changed lists what this run has changed so far.
+func (a *app) changed() []workstation.Change {
+	var list []workstation.Change
+	for _, batch := range a.begun {
+		if change := batch.Change(); change.ID > 0 && len(change.Steps) > 0 {
+			list = append(list, change)
+		}
+	}
+	return list
 }
 
 func (a *app) root() *cobra.Command {

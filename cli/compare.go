@@ -86,7 +86,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.station.Begin("Withdraw a key from "+host.Name+".", a.dry)
+	batch := a.begin("Withdraw a key from " + host.Name + ".")
 	if o.repo == "" && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
 		a.progress(a.style().TakeAway(pair, host))
 		if err := place.WithdrawByHand(a.ctx, batch, pair, host, o.wait); err != nil {

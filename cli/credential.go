@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -13,8 +14,10 @@ import (
 	"Unicrux/core/agent"
 	"Unicrux/core/chest"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/query"
 	"Unicrux/core/ready"
 	"Unicrux/core/workstation"
+	"Unicrux/holder"
 )
 
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
@@ -54,6 +57,10 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 	c := place.Chest()
 	place.Lookup = a.registry // only a token that must be renewed needs it
 	answer, err := place.AnswerGit(a.ctx, c, asked)
+	if errors.Is(err, query.ErrStuck) {
+		a.progressText(a.style().Saying(ready.Saying{Words: "The holder runs but does not respond, so git does not get its token. To end it:", Command: a.endHolder()}))
+		return nil
+	}
 	if errors.Is(err, chest.ErrClosed) && a.openForGit(c) {
 		answer, err = place.AnswerGit(a.ctx, c, asked)
 	}
@@ -69,6 +76,11 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 		_, err = a.Out.Write(answer.Text)
 	}
 	return err
+}
+
+// endHolder is the command that ends the holder of the chest.
+func (a *app) endHolder() []string {
+	return []string{"kill", "-9", strconv.Itoa(holder.PID(a.station.DoorSocket()))}
 }
 
 // openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens

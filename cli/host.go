@@ -47,7 +47,7 @@ func (a *app) addHost(from string) error {
 	if err := a.acceptSource(source); err != nil {
 		return err
 	}
-	batch := a.station.Begin("Describe a host.", a.dry)
+	batch := a.begin("Describe a host.")
 	if err := hosts.Add(batch, a.station, source); err != nil {
 		return err
 	}
@@ -176,7 +176,7 @@ what its key must be.`,
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin(fmt.Sprintf("Trust %s.", args[0]), a.dry)
+			batch := a.begin(fmt.Sprintf("Trust %s.", args[0]))
 			trusted, err := place.Trust(a.ctx, batch, args[0], fingerprint)
 			if err != nil {
 				return untrusted(trusted, err)
@@ -214,7 +214,7 @@ host name.
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin("Settle how "+args[0]+" is reached.", a.dry)
+			batch := a.begin("Settle how " + args[0] + " is reached.")
 			if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), args[0], args[1:]); err != nil {
 				return err
 			}
@@ -251,7 +251,7 @@ what is stored about the host's own key.`,
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin("Forget "+args[0]+".", a.dry)
+			batch := a.begin("Forget " + args[0] + ".")
 			if err := hosts.Drop(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}

@@ -48,7 +48,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 			}
 		}
 	}
-	batch := a.station.Begin("Try how "+host.Name+" is told things.", a.dry)
+	batch := a.begin("Try how " + host.Name + " is told things.")
 	s := a.style()
 	list := place.TryInterface(a.ctx, batch, place.Client(host, token), o.changes && !a.dry, func(t ready.Trial) {
 		if !a.json && !a.quiet {

@@ -70,7 +70,7 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 			return err
 		}
 	}
-	batch := a.station.Begin("Make a key.", a.dry)
+	batch := a.begin("Make a key.")
 	var pair *sshkey.Pair
 	err = a.meter().while("Looking for the two primes of the key.", func() (err error) {
 		pair, err = place.Make(a.ctx, batch, n)

@@ -61,7 +61,7 @@ func (a *app) load(o loadOptions, name string) error {
 			return err
 		}
 	}
-	batch := a.station.Begin("Hold "+pair.Name()+" unlocked.", a.dry)
+	batch := a.begin("Hold " + pair.Name() + " unlocked.")
 	loaded, err := place.Load(a.ctx, batch, load)
 	if err != nil {
 		return err
@@ -108,7 +108,7 @@ func (a *app) unload(name string, forget bool) error {
 		words = pair.Name() + " is held no more."
 	}
 	if forget {
-		forgot, err := place.ForgetPassphrase(a.station.Begin("Forget the passphrase of "+pair.Name()+".", false), pair)
+		forgot, err := place.ForgetPassphrase(a.begin("Forget the passphrase of "+pair.Name()+"."), pair)
 		if err != nil {
 			return err
 		}

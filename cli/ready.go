@@ -109,7 +109,7 @@ func (a *app) inPlace(host string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.station.Begin("Name the crux in git's own output.", a.dry)
+	batch := a.begin("Name the crux in git's own output.")
 	if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), host, []string{"in-place=on"}); err != nil {
 		return err
 	}
@@ -286,7 +286,7 @@ func (a *app) hold(place ready.Place, way *diagnose.Way, ask sshway.Asker) error
 	if err != nil {
 		return err
 	}
-	batch := a.station.Begin("Hold "+pair.Name()+" unlocked.", false)
+	batch := a.begin("Hold " + pair.Name() + " unlocked.")
 	loaded, err := place.Load(a.ctx, batch, ready.Load{Pair: pair, Passphrase: passphrase, HostName: way.HostName})
 	if err == nil {
 		a.say("\n" + a.style().Sentences(loaded.Words(pair.Name())))

@@ -72,7 +72,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if r.Token, err = a.token(&o.secretOptions, host, "keys"); err != nil {
 		return err
 	}
-	batch := a.station.Begin("Register a key with "+host.Name+".", a.dry)
+	batch := a.begin("Register a key with " + host.Name + ".")
 	done, err := place.Register(a.ctx, batch, r)
 	if err != nil {
 		return err
@@ -125,7 +125,7 @@ func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Regi
 			a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
 		}
 	}
-	batch := a.station.Begin("Use a key for "+r.Host.Name+".", a.dry)
+	batch := a.begin("Use a key for " + r.Host.Name + ".")
 	done, err := place.ByHand(a.ctx, batch, r, o.wait)
 	if err != nil {
 		return err

@@ -72,7 +72,7 @@ chest first, as unicrux remote clean does.`,
 			if err := a.rescue(name, source); err != nil {
 				return err
 			}
-			batch := a.station.Begin("Reach a remote by "+args[0]+".", a.dry)
+			batch := a.begin("Reach a remote by " + args[0] + ".")
 			urls, err := remotes.Use(a.ctx, batch, a.station, registry, name, args[0])
 			if err != nil {
 				return err

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -45,6 +47,12 @@ func (a *app) renew(o *renewOptions, name string) error {
 		return err
 	}
 	place, pair, err := a.keyAt(name)
+	if errors.Is(err, ready.ErrNoKey) {
+		if change, by, found := place.RenewedBefore(a.station.KeyPath(name)); found {
+			words := fmt.Sprintf("%s was renewed already: %s is in its place, and Unicrux moved the old files aside (change %d).", name, a.station.Tilde(by), change.ID)
+			return a.show(a.style().Sentences(words), render.DoneDocument(words, change.ID))
+		}
+	}
 	if err != nil {
 		return err
 	}
@@ -59,7 +67,7 @@ func (a *app) renew(o *renewOptions, name string) error {
 			return err
 		}
 	}
-	batch := a.station.Begin("Renew "+pair.Name()+".", a.dry)
+	batch := a.begin("Renew " + pair.Name() + ".")
 	renewed, err := place.Renew(a.ctx, batch, r, a.secrets(&o.secretOptions))
 	if err != nil {
 		if number(batch) != 0 {
@@ -97,7 +105,7 @@ agents held.`,
 			if err != nil {
 				return err
 			}
-			batch := a.station.Begin("Retire "+pair.Name()+".", a.dry)
+			batch := a.begin("Retire " + pair.Name() + ".")
 			retired, err := place.Retire(a.ctx, batch, pair, here, a.secrets(&o), a.told)
 			if err != nil {
 				return err

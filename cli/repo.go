@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"time"
@@ -165,7 +164,7 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 			n.From = filepath.Join(a.station.Folder, n.From)
 		}
 	}
-	batch := a.station.Begin("Create the repository "+name+" on "+host.Name+".", a.dry)
+	batch := a.begin("Create the repository " + name + " on " + host.Name + ".")
 	made, err := a.makeRepo(o, place, batch, n)
 	if err != nil {
 		return err
@@ -191,17 +190,9 @@ func (a *app) makeRepo(o *repoOptions, place ready.Place, batch *workstation.Bat
 
 // runGit runs git for the person, who reads what it says.
 func (a *app) runGit(ctx context.Context, folder string, args ...string) error {
-	program, err := exec.LookPath("git")
-	if err != nil {
-		return gitlink.ErrNoGit
-	}
-	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = folder, a.station.Environ, a.Err, a.Err
+	cmd := gitlink.Attached{Folder: folder, Environ: a.station.Environ, Out: a.Err, Err: a.Err}
 	if a.mayAsk() {
-		cmd.Stdin = a.In
+		cmd.In = a.In
 	}
-	if err := cmd.Run(); err != nil {
-		return fmt.Errorf("git %s: %w", args[0], err)
-	}
-	return nil
+	return cmd.Run(ctx, args...)
 }

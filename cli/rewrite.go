@@ -81,7 +81,7 @@ func (a *app) lock(o *relockOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.station.Begin("Change the lock of "+pair.Name()+".", a.dry)
+	batch := a.begin("Change the lock of " + pair.Name() + ".")
 	if err := place.Relock(batch, pair, old, new); err != nil {
 		return err
 	}
@@ -147,6 +147,6 @@ func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out str
 			return nil, err
 		}
 	}
-	batch := a.station.Begin("Write a key in another form.", a.dry)
+	batch := a.begin("Write a key in another form.")
 	return batch, place.Save(batch, pair, form, out, old, new)
 }

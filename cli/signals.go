@@ -28,22 +28,36 @@ func makeRaw(fd int) (restore func(), err error) {
 }
 
 // untilSignal is a context that ends at the first Ctrl-C, or when the system asks the program to end.
-// A second one ends the program at once, whatever it does.
-func untilSignal() (ctx context.Context, stop func()) {
+// A second one ends the program at once, whatever it does. stopped ends the watch, and tells whether one
+// came.
+func untilSignal() (ctx context.Context, stopped func() bool) {
 	ctx, cancel := context.WithCancel(context.Background())
 	signals := make(chan os.Signal, 2)
 	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
+	done, ended := make(chan struct{}), make(chan struct{})
 	go func() {
-		<-signals
-		cancel()
-		<-signals
-		if restore := rawTerminal.Load(); restore != nil {
-			(*restore)()
+		defer close(ended)
+		select {
+		case <-signals:
+			cancel()
+		case <-done:
+			return
 		}
-		os.Exit(exitStopped)
+		select {
+		case <-signals:
+			if restore := rawTerminal.Load(); restore != nil {
+				(*restore)()
+			}
+			os.Exit(exitStopped)
+		case <-done:
+		}
 	}()
-	return ctx, func() {
+	return ctx, func() bool {
 		signal.Stop(signals)
+		close(done)
+		<-ended
+		came := ctx.Err() != nil || len(signals) > 0 // it may have come just now
 		cancel()
+		return came
 	}
 }

@@ -283,7 +283,7 @@ func (a *app) onToken(o *tokenOptions, name, words string, do func(ready.Place, 
 	if err := a.openChest(place.Chest(), o.chest, agent.WorkingDay); err != nil {
 		return err
 	}
-	batch := a.station.Begin(fmt.Sprintf(words, e.Name), a.dry)
+	batch := a.begin(fmt.Sprintf(words, e.Name))
 	text, document, err := do(place, batch, e)
 	if err != nil {
 		return err

@@ -79,7 +79,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 	if err := a.signInForToken(o, place, client); err != nil {
 		return err
 	}
-	batch := a.station.Begin("Get a token for "+host.Name+".", a.dry)
+	batch := a.begin("Get a token for " + host.Name + ".")
 	e, proven, err := place.IssueToken(a.ctx, batch, client, r)
 	if err != nil {
 		return err
@@ -180,7 +180,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.station.Begin("Sign in to "+host.Name+".", false)
+	batch := a.begin("Sign in to " + host.Name + ".")
 	e, proven, err := place.KeepToken(a.ctx, batch, ready.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
 		Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(), Label: "signed in"})
 	if err != nil {
@@ -236,7 +236,7 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
 		return err
 	}
-	batch := a.station.Begin("Keep a token for "+host.Name+".", false)
+	batch := a.begin("Keep a token for " + host.Name + ".")
 	e, proven, err := place.KeepToken(a.ctx, batch, n)
 	if err != nil {
 		return err

@@ -21,6 +21,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/lifetime"
 	"Unicrux/core/memory"
 	"Unicrux/core/regular"
@@ -119,7 +120,7 @@ func claim(ctx context.Context, socket string) (unlock func(), err error) {
 			return nil, err
 		}
 		if locked {
-			err := os.WriteFile(path, []byte(strconv.Itoa(os.Getpid())), 0o600)
+			err := disk.WriteFile(path, []byte(strconv.Itoa(os.Getpid())), 0o600)
 			return func() { _ = lock.Unlock() }, err // the process ends anyway
 		}
 		if Listens(socket) {
@@ -153,7 +154,7 @@ func privateFolder(dir string) error {
 	if !isMine(info) { // by sudo, say, which keeps somebody's home
 		return fmt.Errorf("%s belongs to another user: Unicrux puts no secret there", nearest)
 	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
+	if err := disk.MkdirAll(dir, 0o700); err != nil {
 		return err
 	}
 	if info, err = os.Lstat(dir); err != nil {
@@ -163,7 +164,7 @@ func privateFolder(dir string) error {
 		return fmt.Errorf("%s belongs to another user: Unicrux puts no secret there", dir)
 	}
 	if info.Mode().Perm()&0o077 != 0 && ownerOnly {
-		return os.Chmod(dir, 0o700)
+		return disk.Chmod(dir, 0o700)
 	}
 	return nil
 }

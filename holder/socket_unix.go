@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"syscall"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/peer"
 )
 
@@ -28,14 +29,14 @@ func listen(socket string) (net.Listener, error) {
 	if len(socket) > maxSocketPath {
 		return nil, fmt.Errorf("%s: the path of a socket has at most %d bytes, and this one has %d", socket, maxSocketPath, len(socket))
 	}
-	if err := os.Remove(socket); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	if err := disk.Remove(socket); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, err
 	}
 	listener, err := net.Listen("unix", socket) // its folder keeps everybody else away from the first instant
 	if err != nil {
 		return nil, err
 	}
-	if err := os.Chmod(socket, 0o600); err != nil {
+	if err := disk.Chmod(socket, 0o600); err != nil {
 		return nil, errors.Join(err, listener.Close())
 	}
 	return listener, nil

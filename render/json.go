@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"Unicrux/core/diagnose"
+	"Unicrux/core/workstation"
 )
 
 // JSON writes a document: indented, with a line end, and nothing escaped that need not be.
@@ -118,13 +119,19 @@ func optional(text string) *string {
 }
 
 // ErrorDocument makes the document of a failed command.
-func ErrorDocument(message, advice string, exit int) any {
+// changes are what the command did before it failed.
+func ErrorDocument(message, advice string, exit int, changes []workstation.Change) any {
+	ids := []int{}
+	for _, change := range changes {
+		ids = append(ids, change.ID)
+	}
 	return struct {
 		Schema  string `json:"schema"`
 		Message string `json:"message"`
 		Advice  string `json:"advice"`
 		Exit    int    `json:"exit"`
-	}{"unicrux.error/1", message, advice, exit}
+		Changes []int  `json:"changes"`
+	}{"unicrux.error/1", message, advice, exit, ids}
 }
 
 // timeText is a time in RFC 3339, UTC; empty for the zero time.

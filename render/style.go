@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 
+	"Unicrux/core/workstation"
+
 	"github.com/mattn/go-runewidth"
 )
 
@@ -270,6 +272,27 @@ func (s Style) Problem(message, advice string) string {
 	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(strings.TrimRight(message, ".")+".", width), "\n"+margin) + "\n"
 	if advice != "" {
 		text += s.Sentences(advice)
+	}
+	return text
+}
+
+// DoneBefore says what a command did before it failed, and how that is taken back.
+func (s Style) DoneBefore(changes []workstation.Change) string {
+	text := ""
+	for _, change := range changes {
+		var steps []string
+		for _, step := range change.Steps {
+			words := step.Words
+			if !step.Done {
+				words = strings.TrimSuffix(words, ".") + " (it is not known whether that happened)."
+			}
+			steps = append(steps, words)
+		}
+		const most = 6
+		if len(steps) > most {
+			steps = append(steps[:most-1], fmt.Sprintf("And %d more steps.", len(steps)-most+1))
+		}
+		text += s.Sentences("Done before that: "+strings.Join(steps, " ")) + s.Sentences("Run the same command again to go on. To take back what was done:") + s.CommandLine("unicrux", "undo", strconv.Itoa(change.ID))
 	}
 	return text
 }

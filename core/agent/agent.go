@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"os"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -68,7 +69,10 @@ func open(socket string, check func(net.Conn) error) (*Conn, error) {
 		return nil, fmt.Errorf("the agent at %s: %w", socket, err)
 	}
 	c := &Conn{Socket: socket, conn: conn}
-	if err = check(conn); err == nil {
+	if err = check(conn); err == nil && isStopped(conn) { // it would be waited for in vain
+		err = os.ErrDeadlineExceeded
+	}
+	if err == nil {
 		c.client = agent.NewClient(conn)
 		err = c.list()
 	}

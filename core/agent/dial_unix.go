@@ -16,4 +16,10 @@ func ownProcess(conn net.Conn) bool {
 	return ok && peer.SelfAt(socket)
 }
 
+// isStopped tells whether the agent is a process that was stopped.
+func isStopped(conn net.Conn) bool {
+	socket, ok := conn.(*net.UnixConn)
+	return ok && peer.StoppedAt(socket)
+}
+
 func ownSocket(socket string) error { return peer.Own(socket) }

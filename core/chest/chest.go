@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/disk"
 	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
@@ -353,7 +354,7 @@ func (c *Chest) keep(e Entry, s Secret, name func(wanted string) (string, error)
 		return e, err
 	}
 	if none == nil && c.mark(old) != c.mark(e) {
-		return e, os.Remove(c.mark(old))
+		return e, disk.Remove(c.mark(old))
 	}
 	return e, nil
 }
@@ -409,7 +410,7 @@ func (c *Chest) Remove(name string) error {
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(os.Remove(c.path(name)), os.Remove(c.mark(e))); err != nil {
+		if err := errors.Join(disk.Remove(c.path(name)), disk.Remove(c.mark(e))); err != nil {
 			return err
 		}
 		return c.removeElsewhere(e)

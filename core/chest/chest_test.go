@@ -63,7 +63,7 @@ func held(t testing.TB) *Chest {
 			}()
 		}
 	}()
-	if err := c.Lock(secret.Text{}, text("seven tides")); err != nil {
+	if _, err := c.Lock(t.Context(), secret.Text{}, text("seven tides")); err != nil {
 		t.Fatal(err)
 	}
 	return c
@@ -79,7 +79,7 @@ func TestConformance(t *testing.T) {
 		c := held(t)
 		conform(t, c, kind, func() {
 			if kind == Sealed {
-				key, err := c.Open(text("seven tides"))
+				key, err := c.Open(t.Context(), text("seven tides"))
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -103,10 +103,10 @@ func TestOpeningAndClosing(t *testing.T) {
 	if _, err := c.again().Get(e); !errors.Is(err, ErrClosed) {
 		t.Errorf("closed: %v", err)
 	}
-	if _, err := c.Open(text("eight tides")); !errors.Is(err, ErrWrong) {
+	if _, err := c.Open(t.Context(), text("eight tides")); !errors.Is(err, ErrWrong) {
 		t.Errorf("a wrong passphrase: %v", err)
 	}
-	key, err := c.Open(text("seven tides"))
+	key, err := c.Open(t.Context(), text("seven tides"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,10 +119,10 @@ func TestOpeningAndClosing(t *testing.T) {
 	if until, open := c.OpenUntil(); !open || time.Until(until) < 50*time.Minute {
 		t.Errorf("until %v, %v", until, open)
 	}
-	if err := c.Lock(text("seven tides"), text("nine tides")); err != nil {
+	if _, err := c.Lock(t.Context(), text("seven tides"), text("nine tides")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.again().Open(text("seven tides")); !errors.Is(err, ErrWrong) {
+	if _, err := c.again().Open(t.Context(), text("seven tides")); !errors.Is(err, ErrWrong) {
 		t.Errorf("the old passphrase still opens: %v", err)
 	}
 	if !c.Close() {
@@ -242,7 +242,7 @@ func TestDamage(t *testing.T) {
 		if list, err := c.List(); err != nil || len(list) != 2 {
 			t.Errorf("%s: afterwards %d, %v", name, len(list), err)
 		}
-		if _, err := c.Open(text("seven tides")); err != nil {
+		if _, err := c.Open(t.Context(), text("seven tides")); err != nil {
 			t.Errorf("%s: the copy of the key: %v", name, err)
 		}
 		e, _ := c.Entry("n2")

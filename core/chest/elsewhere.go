@@ -34,6 +34,9 @@ func (c *Chest) getElsewhere(e Entry) ([]byte, error) {
 		return text.Reveal(), err
 	}
 	text, err := query.Holder(c.socket, giveQuestion, []byte(e.Name))
+	if errors.Is(err, query.ErrStuck) {
+		return nil, closed(err)
+	}
 	if err != nil {
 		return nil, ErrLost
 	}

@@ -16,6 +16,7 @@ import (
 	"github.com/gofrs/flock"
 
 	"Unicrux/core/allow"
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
@@ -106,10 +107,10 @@ func (c *Chest) write(e Entry, sealed []byte) error {
 		return err
 	}
 	path, mark := c.path(e.Name), c.mark(e)
-	if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o700), os.MkdirAll(filepath.Dir(mark), 0o700)); err != nil {
+	if err := errors.Join(disk.MkdirAll(filepath.Dir(path), 0o700), disk.MkdirAll(filepath.Dir(mark), 0o700)); err != nil {
 		return err
 	}
-	if err := os.WriteFile(mark, nil, 0o600); err != nil {
+	if err := disk.WriteFile(mark, nil, 0o600); err != nil {
 		return err
 	}
 	return workstation.Replace(path, append(content, '\n'), 0o600)
@@ -121,7 +122,7 @@ func (c *Chest) change(do func() error) error {
 }
 
 func (c *Chest) changeAsOwner(do func() error) error {
-	if err := os.MkdirAll(c.folder, 0o700); err != nil {
+	if err := disk.MkdirAll(c.folder, 0o700); err != nil {
 		return err
 	}
 	lock := flock.New(filepath.Join(c.folder, "lock"), flock.SetPermissions(0o600), flock.SetFlag(os.O_CREATE|os.O_RDWR|regular.NoFollow))
@@ -148,7 +149,7 @@ func (c *Chest) SetAside(now time.Time) (aside []string, err error) {
 	return aside, c.change(func() error {
 		move := func(path string) error {
 			to := filepath.Join(c.folder, filepath.Base(path)+".damaged-"+now.Format("2006-01-02-150405"))
-			err := os.Rename(path, to)
+			err := disk.Rename(path, to)
 			if err == nil {
 				aside = append(aside, to)
 			}

@@ -3,6 +3,7 @@ package chest
 import (
 	"bytes"
 	"cmp"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -122,32 +123,54 @@ func (c *Chest) Locked() (bool, error) {
 	return len(k.Identity) > 0, err
 }
 
-// Lock gives the chest a passphrase, or another one for the old one.
-func (c *Chest) Lock(old, passphrase secret.Text) error {
+// Lock gives the chest a passphrase, or another one for the old one, and returns what opens it. The error
+// is [ErrWrong] for another passphrase than the old one, also where another program has just given
+// the chest its first, and that of ctx when it ends before anything is changed.
+func (c *Chest) Lock(ctx context.Context, old, passphrase secret.Text) (Key, error) {
 	locked, err := c.Locked()
 	if err != nil {
-		return err
+		return Key{}, err
 	}
 	identity, err := age.GenerateX25519Identity()
 	if err != nil {
-		return err
+		return Key{}, err
 	}
 	if locked {
-		if identity, err = c.identity(old); err != nil {
-			return err
+		if identity, err = c.identity(ctx, old); err != nil {
+			return Key{}, err
 		}
 	}
-	sealed, err := c.sealBy(passphrase, []byte(identity.String()))
+	sealed, err := unless(ctx, func() ([]byte, error) { return c.sealBy(passphrase, []byte(identity.String())) })
 	if err != nil {
-		return err
+		return Key{}, err
 	}
-	return c.changeKey(func(k *keyFile) error {
+	err = c.changeKey(func(k *keyFile) error {
 		if !locked && len(k.Identity) > 0 {
 			return ErrWrong // another program was faster, with another passphrase
 		}
 		k.Recipient, k.Identity = identity.Recipient().String(), sealed
 		return c.see(k.Recipient)
 	})
+	return keyOf(identity), err
+}
+
+func keyOf(identity *age.X25519Identity) Key { return Key{secret.New([]byte(identity.String()))} }
+
+// unless does a second's work that nothing can interrupt, and does not wait for it when ctx ends.
+func unless[T any](ctx context.Context, work func() (T, error)) (result T, err error) {
+	done := make(chan struct{})
+	var worked T
+	var workErr error
+	go func() {
+		defer close(done)
+		worked, workErr = work()
+	}()
+	select {
+	case <-done:
+		return worked, workErr
+	case <-ctx.Done():
+		return result, ctx.Err()
+	}
 }
 
 // sealBy seals by a passphrase, which is as hard to guess as the library makes it: about a second of
@@ -177,7 +200,7 @@ func sealTo(recipient age.Recipient, text []byte) ([]byte, error) {
 }
 
 // identity opens by the passphrase what opens everything else.
-func (c *Chest) identity(passphrase secret.Text) (*age.X25519Identity, error) {
+func (c *Chest) identity(ctx context.Context, passphrase secret.Text) (*age.X25519Identity, error) {
 	k, err := c.key()
 	switch {
 	case err != nil:
@@ -189,11 +212,13 @@ func (c *Chest) identity(passphrase secret.Text) (*age.X25519Identity, error) {
 	if err != nil {
 		return nil, ErrWrong
 	}
-	text, err := open(by, k.Identity)
+	text, err := unless(ctx, func() ([]byte, error) { return open(by, k.Identity) })
 	var wrong *age.NoIdentityMatchError
 	switch {
 	case errors.As(err, &wrong):
 		return nil, ErrWrong
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
 	case err != nil:
 		return nil, ErrDamaged
 	}
@@ -258,9 +283,9 @@ func (c *Chest) Sealable() bool {
 }
 
 // Open opens the chest for this process, and gives the holder what opens it when it runs. The error
-// is [ErrSeal] where new secrets would be sealed to somebody else.
-func (c *Chest) Open(passphrase secret.Text) (Key, error) {
-	identity, err := c.identity(passphrase)
+// is [ErrSeal] where new secrets would be sealed to somebody else, and that of ctx when it ends.
+func (c *Chest) Open(ctx context.Context, passphrase secret.Text) (Key, error) {
+	identity, err := c.identity(ctx, passphrase)
 	if err != nil {
 		return Key{}, err
 	}
@@ -273,8 +298,17 @@ func (c *Chest) Open(passphrase secret.Text) (Key, error) {
 	} else if err := c.see(recipient); err != nil {
 		return Key{}, err
 	}
+	return keyOf(identity), c.OpenWith(keyOf(identity))
+}
+
+// OpenWith opens the chest for this process.
+func (c *Chest) OpenWith(key Key) error {
+	identity, err := age.ParseX25519Identity(string(key.text.Reveal()))
+	if err != nil {
+		return ErrDamaged
+	}
 	c.opener = func(sealed []byte) ([]byte, error) { return open(identity, sealed) }
-	return Key{secret.New([]byte(identity.String()))}, nil
+	return nil
 }
 
 // A Key is what opens a chest, for the holder.
@@ -288,7 +322,7 @@ func (c *Chest) unseal(sealed []byte) ([]byte, error) {
 		case errors.Is(err, query.ErrDamaged):
 			return nil, ErrDamaged
 		case err != nil:
-			return nil, ErrClosed
+			return nil, closed(err)
 		}
 		return text, nil
 	}
@@ -300,4 +334,12 @@ func (c *Chest) unseal(sealed []byte) ([]byte, error) {
 		return nil, ErrDamaged
 	}
 	return text, nil
+}
+
+// closed is [ErrClosed], and says so where the holder that may have it open does not respond.
+func closed(err error) error {
+	if errors.Is(err, query.ErrStuck) {
+		return fmt.Errorf("%w: %w", ErrClosed, err)
+	}
+	return ErrClosed
 }

@@ -7,9 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 	"Unicrux/core/workstation"
 )
@@ -60,7 +60,7 @@ func (c *Chest) note(s sight) error {
 		return err
 	}
 	return workstation.AsOwner(c.seen, func() error {
-		if err := os.MkdirAll(filepath.Dir(c.seen), 0o700); err != nil {
+		if err := disk.MkdirAll(filepath.Dir(c.seen), 0o700); err != nil {
 			return err
 		}
 		return workstation.Replace(c.seen, append(text, '\n'), 0o600)

@@ -43,7 +43,7 @@ func TestASecretIsForItsOwnEntry(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := c.Open(text("seven tides")); err != nil {
+	if _, err := c.Open(t.Context(), text("seven tides")); err != nil {
 		t.Fatal(err)
 	}
 	sealedOf := func(name string) []byte {
@@ -107,7 +107,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	if err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrSeal) {
 		t.Errorf("kept all the same: %v", err)
 	}
-	if _, err := c.again().Open(text("seven tides")); !errors.Is(err, ErrSeal) {
+	if _, err := c.again().Open(t.Context(), text("seven tides")); !errors.Is(err, ErrSeal) {
 		t.Errorf("opened all the same: %v", err)
 	}
 	elsewhere := c.again()
@@ -115,13 +115,13 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	if err := elsewhere.Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrClosed) {
 		t.Errorf("kept by a computer that has seen nothing: %v", err)
 	}
-	if err := c.Lock(text("seven tides"), text("nine tides")); err != nil {
+	if _, err := c.Lock(t.Context(), text("seven tides"), text("nine tides")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Open(text("nine tides")); err != nil {
+	if _, err := c.Open(t.Context(), text("nine tides")); err != nil {
 		t.Errorf("the way out: %v", err)
 	}
-	if key, err := elsewhere.Open(text("nine tides")); err != nil || elsewhere.OpenInHolder(key, time.Hour) != nil {
+	if key, err := elsewhere.Open(t.Context(), text("nine tides")); err != nil || elsewhere.OpenInHolder(key, time.Hour) != nil {
 		t.Errorf("opened elsewhere: %v", err)
 	}
 	if err := elsewhere.again().Put(e, Secret{Token: text("tide-2")}); err != nil {

@@ -9,10 +9,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
+	"strconv"
 	"strings"
+	"time"
 
 	"Unicrux/core/address"
 	"Unicrux/core/allow"
+	"Unicrux/core/disk"
 	"Unicrux/core/workstation"
 )
 
@@ -54,33 +58,91 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	return target, nil
 }
 
-// unfinished is where a clone is made until it is whole. Runs that clone into the same
-// folder wait for each other, so one left behind is nobody's any more.
-func (t Target) unfinished() string {
-	return filepath.Join(filepath.Dir(t.Folder), "."+filepath.Base(t.Folder)+".unfinished")
+// unfinished is where a folder of git's is made until it is whole. Each run has its own: git may outlive
+// a run that was killed. What others left behind that are no more is taken away.
+func unfinished(path string) (string, error) {
+	stem := filepath.Join(filepath.Dir(path), "."+strings.TrimPrefix(filepath.Base(path), ".")+".unfinished-")
+	left, err := filepath.Glob(globbed(stem) + "*")
+	for _, old := range left {
+		if !workstation.Runs(strings.TrimPrefix(old, stem)) {
+			err = errors.Join(err, disk.RemoveAll(old))
+		}
+	}
+	mine := stem + strconv.Itoa(os.Getpid())
+	return mine, errors.Join(err, disk.RemoveAll(mine))
+}
+
+// globbed is a path that stands for itself alone in a pattern ([filepath.Match]).
+func globbed(path string) string {
+	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, `\`, `\\`).Replace(path)
 }
 
 // Clone runs the real git clone, which speaks to the person itself. The folder appears only
 // when the clone is whole; one that was cut short is begun anew.
 func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out, errOut io.Writer, progress bool) error {
-	program, err := exec.LookPath("git")
+	folder, err := unfinished(target.Folder)
 	if err != nil {
-		return ErrNoGit
-	}
-	if err := os.RemoveAll(target.unfinished()); err != nil {
 		return err
 	}
 	args := []string{"clone", "--quiet"}
 	if progress {
 		args = append(args, "--progress")
 	}
-	cmd := exec.CommandContext(ctx, program, append(args, "--", url, target.unfinished())...)
-	cmd.Dir, cmd.Env, cmd.Stdin, cmd.Stdout, cmd.Stderr = station.Folder, station.Environ, in, out, errOut
-	if err := cmd.Run(); err != nil {
-		return errors.Join(fmt.Errorf("git clone: %w", err), os.RemoveAll(target.unfinished()))
+	cmd := Attached{Folder: station.Folder, In: in, Out: out, Err: errOut, Environ: station.Environ}
+	if err := cmd.Run(ctx, append(args, "--", url, folder)...); err != nil {
+		return errors.Join(err, disk.RemoveAll(folder))
 	}
-	if err := os.Remove(target.Folder); err != nil && !errors.Is(err, fs.ErrNotExist) { // it may be there, and empty
+	if err := disk.Remove(target.Folder); err != nil && !errors.Is(err, fs.ErrNotExist) { // it may be there, and empty
 		return err
 	}
-	return os.Rename(target.unfinished(), target.Folder)
+	return disk.Rename(folder, target.Folder)
+}
+
+// Init makes a folder a repository whose first branch has that name, all at once: one that was cut short
+// is begun anew. git runs in the folder that it is given.
+func Init(ctx context.Context, folder, branch string, git func(ctx context.Context, folder string, args ...string) error) error {
+	at, err := unfinished(filepath.Join(folder, ".git"))
+	if err != nil {
+		return err
+	}
+	err = disk.Mkdir(at, 0o755)
+	if err == nil {
+		err = git(ctx, at, "init", "--quiet", "--initial-branch="+branch)
+	}
+	if err == nil {
+		err = disk.Rename(filepath.Join(at, ".git"), filepath.Join(folder, ".git"))
+	}
+	return errors.Join(err, disk.RemoveAll(at))
+}
+
+// endPatience is how long git may take to clean up when it is to end.
+const endPatience = 5 * time.Second
+
+// An Attached git speaks to the person itself.
+type Attached struct {
+	Folder   string
+	Environ  []string
+	In       *os.File // nil for nothing to read
+	Out, Err io.Writer
+}
+
+// Run runs git to its end, or asks it to end with ctx, or with this process, so that it cleans up.
+func (a Attached) Run(ctx context.Context, args ...string) error {
+	program, err := exec.LookPath("git")
+	if err != nil {
+		return ErrNoGit
+	}
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = a.Folder, a.Environ, a.Out, a.Err
+	if a.In != nil {
+		cmd.Stdin = a.In
+	}
+	cmd.Cancel, cmd.WaitDelay = func() error { return askToEnd(cmd.Process) }, endPatience
+	endWithUs(cmd)
+	runtime.LockOSThread() // the one that starts a process is its parent (PR_SET_PDEATHSIG in prctl(2))
+	defer runtime.UnlockOSThread()
+	if err := cmd.Run(); err != nil {
+		return fmt.Errorf("git %s: %w", args[0], err)
+	}
+	return nil
 }

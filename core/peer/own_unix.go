@@ -37,14 +37,19 @@ func mine(info os.FileInfo) bool {
 }
 
 // SelfAt is [Self] for whoever has a connection of package net.
-func SelfAt(conn syscall.Conn) bool {
+func SelfAt(conn syscall.Conn) bool { return askAt(conn, Self) }
+
+// StoppedAt is [Stopped] for whoever has a connection of package net.
+func StoppedAt(conn syscall.Conn) bool { return askAt(conn, Stopped) }
+
+func askAt(conn syscall.Conn, ask func(fd int) bool) bool {
 	raw, err := conn.SyscallConn()
 	if err != nil {
 		return false
 	}
-	self := false
-	err = raw.Control(func(fd uintptr) { self = Self(int(fd)) })
-	return err == nil && self
+	answer := false
+	err = raw.Control(func(fd uintptr) { answer = ask(int(fd)) })
+	return err == nil && answer
 }
 
 // Self tells whether this very user is at the other end of a connected socket.

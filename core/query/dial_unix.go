@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"syscall"
+	"time"
 
 	"Unicrux/core/peer"
 )
@@ -28,10 +29,13 @@ func dial(socket string) (io.ReadWriteCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	limit := syscall.NsecToTimeval(int64(patience))
-	for _, option := range []int{syscall.SO_SNDTIMEO, syscall.SO_RCVTIMEO} { // the first bounds connecting, too (socket(7))
+	for _, wait := range []struct {
+		option int
+		long   time.Duration
+	}{{syscall.SO_SNDTIMEO, patience}, {syscall.SO_RCVTIMEO, glance}} { // the first bounds connecting, too (socket(7))
+		limit := syscall.NsecToTimeval(int64(wait.long))
 		if err == nil {
-			err = syscall.SetsockoptTimeval(fd, syscall.SOL_SOCKET, option, &limit)
+			err = syscall.SetsockoptTimeval(fd, syscall.SOL_SOCKET, wait.option, &limit)
 		}
 	}
 	if err == nil {
@@ -57,7 +61,12 @@ func again(do func() error) error {
 }
 
 func (c conn) Read(b []byte) (n int, err error) {
-	err = again(func() (err error) { n, err = syscall.Read(int(c), b); return err })
+	for range patience / glance {
+		err = again(func() (err error) { n, err = syscall.Read(int(c), b); return err })
+		if err != syscall.EAGAIN || peer.Stopped(int(c)) {
+			break
+		}
+	}
 	if err == nil && n == 0 && len(b) > 0 {
 		err = io.EOF
 	}

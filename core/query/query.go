@@ -21,8 +21,12 @@ const Version = 1
 // MaxMessage bounds the body of a message: the largest is a secret of the chest, sealed.
 const MaxMessage = 256 << 10
 
-// patience bounds the wait for each part of an answer.
-const patience = 5 * time.Second
+// patience bounds the wait for an answer. After a glance it is found out whether there is any use in
+// waiting on.
+const (
+	patience = 5 * time.Second
+	glance   = 200 * time.Millisecond
+)
 
 // The reasons why a question has no answer, for errors.Is.
 var (

@@ -24,7 +24,7 @@ func TestDesk(t *testing.T) {
 	s := &workstation.Station{Person: person.Of([]string{"HOME=" + home}, home), Now: func() time.Time { return now }}
 	d := NewDesk(s, lifetime.System(s.Now))
 	words := secret.New([]byte("seven tides"))
-	if err := d.chest.Lock(secret.Text{}, words); err != nil {
+	if _, err := d.chest.Lock(t.Context(), secret.Text{}, words); err != nil {
 		t.Fatal(err)
 	}
 	for name, e := range map[string]chest.Entry{
@@ -59,7 +59,7 @@ func TestDesk(t *testing.T) {
 	if got, err := ask(s.Data, "get", plain); err == nil {
 		t.Errorf("from a closed chest: %q", got)
 	}
-	key, err := chest.Of(s).Open(words)
+	key, err := chest.Of(s).Open(t.Context(), words)
 	if err != nil {
 		t.Fatal(err)
 	}

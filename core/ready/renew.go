@@ -146,12 +146,28 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 			return nil, err
 		}
 	}
-	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name)})
+	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name), "old": r.Old.Path})
 	pair, err := p.Make(ctx, batch, n)
 	if err == nil {
 		r.Told("Made " + pair.Name() + " beside " + r.Old.Name() + ".")
 	}
 	return pair, err
+}
+
+// RenewedBefore finds the renewal that set a key aside which is not here any more, and the path of the
+// key in its place.
+func (p Place) RenewedBefore(old string) (change workstation.Change, by string, found bool) {
+	changes, err := p.Station.Changes()
+	if err != nil {
+		return change, "", false
+	}
+	for _, change := range slices.Backward(changes) {
+		if change.Undone == nil && change.About["old"] == old {
+			_, err := os.Stat(change.About["by"])
+			return change, change.About["by"], err == nil
+		}
+	}
+	return change, "", false
 }
 
 // completePublic writes the public half that a run did not come to write.

@@ -7,11 +7,11 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"time"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/plainsecrets"
 
 	"github.com/gofrs/flock"
@@ -157,7 +157,7 @@ func (b *Batch) Mode(path, words string, mode fs.FileMode) error {
 		after := before
 		after.mode = mode
 		return b.take(words, target, before, after, true, func(path string, _ []byte, mode fs.FileMode) error {
-			return os.Chmod(path, mode)
+			return disk.Chmod(path, mode)
 		})
 	})
 }
@@ -170,7 +170,7 @@ func (b *Batch) Remove(path, words string) error {
 			return err
 		}
 		return b.take(words, path, before, fileState{}, false, func(path string, _ []byte, _ fs.FileMode) error {
-			return errors.Join(os.Remove(path), syncFolder(filepath.Dir(path)))
+			return errors.Join(disk.Remove(path), syncFolder(filepath.Dir(path)))
 		})
 	})
 }
@@ -217,6 +217,9 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 		if err := b.open(); err != nil {
 			return err
 		}
+		if err := b.station.markUnderway(b.change.ID); err != nil {
+			return err
+		}
 		at = len(b.change.Steps)
 		for _, intent := range intents {
 			b.change.Steps = append(b.change.Steps, Step{Words: intent.Words, Host: &intent.Step})
@@ -225,14 +228,15 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 	})
 	if err != nil {
 		b.change.Steps = b.change.Steps[:min(at, len(b.change.Steps))] // nothing was done
-		return errors.Join(err, b.keepRecord())
+		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(b.change.ID))
 	}
 	b.station.fault(intents[0].Words)
 	outcomes := do()
 	b.station.fault(intents[0].Words)
 	return b.locked(b.station.State, func() error {
 		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes), b.change.Steps[at+len(intents):])
-		return b.keepRecord()
+		id := b.change.ID
+		return errors.Join(b.keepRecord(), b.station.clearUnderway(id))
 	})
 }
 
@@ -261,7 +265,7 @@ func (b *Batch) keepRecord() error {
 	if len(b.change.Steps) > 0 {
 		return b.station.writeRecord(&b.change)
 	}
-	err := AsOwner(b.station.State, func() error { return os.Remove(b.station.recordPath(b.change.ID)) })
+	err := AsOwner(b.station.State, func() error { return disk.Remove(b.station.recordPath(b.change.ID)) })
 	b.change.ID = 0
 	return err
 }

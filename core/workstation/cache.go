@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 )
 
@@ -26,7 +27,7 @@ func (s *Station) Keep(name string, content []byte) {
 		return
 	}
 	_ = AsOwner(s.Cache, func() error {
-		if err := os.MkdirAll(s.Cache, 0o700); err != nil {
+		if err := disk.MkdirAll(s.Cache, 0o700); err != nil {
 			return err
 		}
 		return replace(filepath.Join(s.Cache, name), content, 0o600)

@@ -12,6 +12,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 )
 
@@ -24,6 +25,14 @@ const maxLinks = 40
 
 // ErrExists is returned for a file that was to be made and is there already.
 var ErrExists = errors.New("exists already")
+
+// Reasons for which a file is not replaced by one that has another content, for errors.Is: what stands
+// for it elsewhere, or who may read it, would not be the same.
+var (
+	ErrForeign    = errors.New("the file belongs to another user or group")
+	ErrLinked     = errors.New("the file has several names (hard links), and the others would keep the old content")
+	ErrAttributes = errors.New("an extended attribute or the access list of the file could not be kept")
+)
 
 // A fileState is what stood at a path: nothing, or content with a mode.
 type fileState struct {
@@ -86,23 +95,26 @@ func writeBeside(path string, content []byte, mode fs.FileMode) (beside string, 
 		return "", err
 	}
 	beside = filepath.Join(filepath.Dir(path), besideMark+hex.EncodeToString(tag[:]))
-	f, err := os.OpenFile(beside, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	f, err := disk.OpenFile(beside, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return "", err
 	}
 	err = fill(f, path, content, mode)
 	if err = errors.Join(err, f.Close()); err != nil { // nothing is left of it
-		return "", errors.Join(err, os.Remove(beside))
+		return "", errors.Join(err, disk.Remove(beside))
 	}
 	return beside, nil
 }
 
-// fill gives a new file its owner and mode, then its content, and syncs it.
-func fill(f *os.File, path string, content []byte, mode fs.FileMode) error {
+// fill gives a new file its owner, mode and attributes, then its content, and syncs it.
+func fill(f *disk.File, path string, content []byte, mode fs.FileMode) error {
 	if err := keepOwner(f, path); err != nil {
 		return err
 	}
 	if err := f.Chmod(mode); err != nil && !errors.Is(err, errors.ErrUnsupported) {
+		return err
+	}
+	if err := keepAttributes(f, path); err != nil {
 		return err
 	}
 	if _, err := f.Write(content); err != nil {
@@ -117,8 +129,8 @@ func replace(path string, content []byte, mode fs.FileMode) error {
 	if err != nil {
 		return err
 	}
-	if err := os.Rename(beside, path); err != nil {
-		return errors.Join(err, os.Remove(beside))
+	if err := disk.Rename(beside, path); err != nil {
+		return errors.Join(err, disk.Remove(beside))
 	}
 	return syncFolder(filepath.Dir(path))
 }
@@ -136,20 +148,20 @@ func create(path string, content []byte, mode fs.FileMode) error {
 	if err != nil {
 		return err
 	}
-	defer os.Remove(beside) //nolint:errcheck // a leftover is tidied at the next start
-	err = os.Link(beside, path)
+	defer disk.Remove(beside) //nolint:errcheck // a leftover is tidied at the next start
+	err = disk.Link(beside, path)
 	if errors.Is(err, fs.ErrExist) {
 		return fmt.Errorf("%s: %w", path, ErrExists)
 	}
 	if err != nil { // a file system without hard links: claim the name, then rename over the claim
-		claim, claimErr := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+		claim, claimErr := disk.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
 		if errors.Is(claimErr, fs.ErrExist) {
 			return fmt.Errorf("%s: %w", path, ErrExists)
 		}
 		if claimErr != nil {
 			return claimErr
 		}
-		if err := errors.Join(claim.Close(), os.Rename(beside, path)); err != nil {
+		if err := errors.Join(claim.Close(), disk.Rename(beside, path)); err != nil {
 			return err
 		}
 	}
@@ -170,7 +182,7 @@ func makeFolder(dir string) (made []string, err error) {
 			return made, err
 		}
 	}
-	err = os.Mkdir(dir, 0o700)
+	err = disk.Mkdir(dir, 0o700)
 	if errors.Is(err, fs.ErrExist) { // another command was quicker
 		return made, nil
 	}

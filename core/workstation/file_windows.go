@@ -1,9 +1,16 @@
 package workstation
 
-import "os"
+import (
+	"os"
+
+	"Unicrux/core/disk"
+)
 
 // keepOwner does nothing: a new file inherits the folder's access list.
-func keepOwner(*os.File, string) error { return nil }
+func keepOwner(*disk.File, string) error { return nil }
+
+// keepAttributes does nothing: they come with the folder.
+func keepAttributes(*disk.File, string) error { return nil }
 
 // giveFolder does nothing: a new folder inherits the access list of the one it stands in.
 func giveFolder(string) error { return nil }

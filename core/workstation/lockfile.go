@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 )
 
@@ -33,7 +34,7 @@ func (s *Station) lockOthers(lock string) (unlock func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	if err = os.WriteFile(filepath.Join(folder, lockNote), []byte(lock), 0o600); err == nil {
+	if err = disk.WriteFile(filepath.Join(folder, lockNote), []byte(lock), 0o600); err == nil {
 		err = makeLock(lock, lockMark(strconv.Itoa(os.Getpid())))
 	}
 	if err != nil {
@@ -41,18 +42,19 @@ func (s *Station) lockOthers(lock string) (unlock func(), err error) {
 		return nil, err
 	}
 	return func() {
-		_ = os.Remove(lock) // it is ours
-		remove()
+		if err := disk.Remove(lock); err == nil || errors.Is(err, fs.ErrNotExist) {
+			remove()
+		} // else the note stays, by which the next run takes the lock away
 	}, nil
 }
 
 func makeLock(lock, mark string) error {
 	for deadline := time.Now().Add(othersPatience); ; time.Sleep(10 * time.Millisecond) {
-		f, err := os.OpenFile(lock, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+		f, err := disk.OpenFile(lock, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 		if err == nil {
 			_, err = f.WriteString(mark)
 			if err = errors.Join(err, f.Close()); err != nil {
-				err = errors.Join(err, os.Remove(lock))
+				err = errors.Join(err, disk.Remove(lock))
 			}
 			return err
 		}
@@ -76,6 +78,6 @@ func (s *Station) freeLock(scratch string) (words []string, err error) {
 	if mark, err := regular.ReadOwn(lock, 1<<10); err != nil || string(mark) != lockMark(pid) {
 		return nil, nil
 	}
-	err = AsOwner(lock, func() error { return os.Remove(lock) })
+	err = AsOwner(lock, func() error { return disk.Remove(lock) })
 	return []string{fmt.Sprintf("An earlier run was cut short while it held %s. Unicrux removed that lock.", s.Tilde(lock))}, err
 }

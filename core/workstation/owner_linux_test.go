@@ -6,8 +6,11 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"syscall"
 	"testing"
+
+	"golang.org/x/sys/unix"
 )
 
 // TestRootLeavesFilesToTheirOwner edits and makes files in somebody else's home.
@@ -35,6 +38,57 @@ func TestRootLeavesFilesToTheirOwner(t *testing.T) {
 		if owner := info.Sys().(*syscall.Stat_t).Uid; owner != somebody {
 			t.Errorf("%s belongs to %d", path, owner)
 		}
+	}
+}
+
+// TestAFileStaysTheSame: whoever may read a file, and what is known about it, stays as it was.
+func TestAFileStaysTheSame(t *testing.T) {
+	s := station(t)
+	path := filepath.Join(s.Home, "config")
+	write(t, path, "one\n", 0o640)
+	if err := unix.Setxattr(path, "user.note", []byte("mine"), 0); err != nil && !errors.Is(err, unix.ENOTSUP) {
+		t.Fatal(err)
+	}
+	// An access list by which the user 12345 may read: version, owner, user, group, mask, others (acl(5)).
+	list := []byte{2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0x39, 0x30, 0, 0, 4, 0, 4, 0, 255, 255, 255, 255, 16, 0, 4, 0, 255, 255, 255, 255, 32, 0, 0, 0, 255, 255, 255, 255}
+	if err := unix.Setxattr(path, "system.posix_acl_access", list, 0); err != nil && !errors.Is(err, unix.ENOTSUP) {
+		t.Fatal(err)
+	}
+	before, err := attributesOf(path)
+	if err != nil && !errors.Is(err, unix.ENOTSUP) {
+		t.Fatal(err)
+	}
+	if os.Geteuid() == 0 {
+		if err := os.Chown(path, 0, 12345); err != nil {
+			t.Fatal(err)
+		}
+	}
+	batch := s.Begin("Test.", false)
+	if _, err := batch.Edit(path, "Add.", 0o600, put("two\n")); err != nil {
+		t.Fatal(err)
+	}
+	after, _ := attributesOf(path) // none where there were none
+	info, err := os.Stat(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if group := info.Sys().(*syscall.Stat_t).Gid; os.Geteuid() == 0 && group != 12345 {
+		t.Errorf("its group is %d", group)
+	}
+	if !slices.Equal(before, after) || info.Mode().Perm() != 0o640 {
+		t.Errorf("%v, %v became %v", info.Mode(), before, after)
+	}
+	if value, err := attribute(path, "user.note"); len(before) > 0 && (err != nil || string(value) != "mine") {
+		t.Errorf("the note: %q, %v", value, err)
+	}
+	if err := os.Link(path, path+"2"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := batch.Edit(path, "Add.", 0o600, put("three\n")); !errors.Is(err, ErrLinked) {
+		t.Errorf("with two names: %v", err)
+	}
+	if text, err := os.ReadFile(path); err != nil || string(text) != "one\ntwo\n" || len(batch.Change().Steps) != 1 {
+		t.Errorf("%q, %v, %v", text, err, batch.Change().Steps)
 	}
 }
 

@@ -5,6 +5,8 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+
+	"Unicrux/core/disk"
 )
 
 // scratchFolder is where what has to be in a file for another program is kept meanwhile: private, and
@@ -16,11 +18,17 @@ func (s *Station) scratchFolder() string { return filepath.Join(s.State, "scratc
 func (s *Station) Scratch() (folder string, remove func(), err error) {
 	err = AsOwner(s.State, func() (err error) {
 		if _, err = makeFolder(s.scratchFolder()); err == nil {
-			folder, err = os.MkdirTemp(s.scratchFolder(), strconv.Itoa(os.Getpid())+"-")
+			folder, err = disk.MkdirTemp(s.scratchFolder(), strconv.Itoa(os.Getpid())+"-")
 		}
 		return err
 	})
-	return folder, func() { _ = os.RemoveAll(folder) }, err // what is left is tidied by the next run
+	return folder, func() { _ = disk.RemoveAll(folder) }, err // what is left is tidied by the next run
+}
+
+// Runs tells whether the process of a number still runs.
+func Runs(number string) bool {
+	pid, err := strconv.Atoi(number)
+	return err == nil && alive(pid)
 }
 
 // deadScratch lists the folders of runs that are no more.
@@ -32,7 +40,7 @@ func (s *Station) deadScratch() []string {
 	var dead []string
 	for _, entry := range entries {
 		number, _, _ := strings.Cut(entry.Name(), "-")
-		if pid, err := strconv.Atoi(number); err != nil || !alive(pid) {
+		if !Runs(number) {
 			dead = append(dead, filepath.Join(s.scratchFolder(), entry.Name()))
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/regular"
 )
 
@@ -22,7 +23,7 @@ func (s *Station) underwayPath(id int) string {
 
 func (s *Station) markUnderway(id int) error {
 	return AsOwner(s.State, func() error {
-		f, err := os.OpenFile(s.underwayPath(id), os.O_WRONLY|os.O_CREATE|regular.NoFollow, 0o600)
+		f, err := disk.OpenFile(s.underwayPath(id), os.O_WRONLY|os.O_CREATE|regular.NoFollow, 0o600)
 		if err != nil {
 			return err
 		}
@@ -31,7 +32,7 @@ func (s *Station) markUnderway(id int) error {
 }
 
 func (s *Station) clearUnderway(id int) error {
-	err := AsOwner(s.State, func() error { return os.Remove(s.underwayPath(id)) })
+	err := AsOwner(s.State, func() error { return disk.Remove(s.underwayPath(id)) })
 	if errors.Is(err, fs.ErrNotExist) {
 		err = nil
 	}
@@ -56,7 +57,7 @@ func (s *Station) Tidy() ([]string, error) {
 	err = AsOwner(s.State, func() (err error) {
 		for _, folder := range scratch {
 			said, freeErr := s.freeLock(folder)
-			words, err = append(words, said...), errors.Join(err, freeErr, os.RemoveAll(folder))
+			words, err = append(words, said...), errors.Join(err, freeErr, disk.RemoveAll(folder))
 		}
 		for _, mark := range left {
 			if _, gone := os.Lstat(mark); gone != nil { // it belonged to a run that has just ended well
@@ -65,7 +66,7 @@ func (s *Station) Tidy() ([]string, error) {
 			said, settleErr := s.settleRecord(strings.TrimPrefix(filepath.Base(mark), underwayMark))
 			words, err = append(words, said...), errors.Join(err, settleErr)
 			if settleErr == nil {
-				err = errors.Join(err, os.Remove(mark))
+				err = errors.Join(err, disk.Remove(mark))
 			}
 		}
 		return errors.Join(err, removeBeside(s.recordFolder()))
@@ -92,6 +93,9 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 	var words []string
 	var kept []Step
 	for _, step := range change.Steps {
+		if step.File == nil && !step.Done {
+			words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s It is not known whether that happened.", step.Words))
+		}
 		if step.Done || step.File == nil {
 			kept = append(kept, step)
 			continue
@@ -108,14 +112,14 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 			step.Done, ending = true, "It had happened, and the record is complete now."
 			kept = append(kept, step)
 		} else {
-			for i := len(step.File.Folders) - 1; i >= 0 && os.Remove(step.File.Folders[i]) == nil; i-- {
+			for i := len(step.File.Folders) - 1; i >= 0 && disk.Remove(step.File.Folders[i]) == nil; i-- {
 			}
 		}
 		words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s %s", step.Words, ending))
 	}
 	change.Steps = kept
 	if len(kept) == 0 {
-		return words, os.Remove(s.recordPath(id))
+		return words, disk.Remove(s.recordPath(id))
 	}
 	return words, s.writeRecord(&change)
 }
@@ -127,7 +131,7 @@ func removeBeside(dir string) error {
 		return err
 	}
 	for _, path := range left {
-		err = errors.Join(err, os.Remove(path))
+		err = errors.Join(err, disk.Remove(path))
 	}
 	return err
 }

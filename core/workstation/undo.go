@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"Unicrux/core/disk"
 	"Unicrux/core/plainsecrets"
 )
 
@@ -301,7 +302,7 @@ func (s *Station) restore(id int, f *FileStep) (aside string, err error) {
 	case f.Aside != "":
 		return "", bringBack(f.Aside, f.Path)
 	case then.exists && f.Secret:
-		return "", os.Chmod(f.Path, then.mode)
+		return "", disk.Chmod(f.Path, then.mode)
 	case then.exists:
 		return "", replace(f.Path, then.content, then.mode)
 	case now.exists && f.Secret:
@@ -309,12 +310,12 @@ func (s *Station) restore(id int, f *FileStep) (aside string, err error) {
 			return "", err
 		}
 	case now.exists:
-		if err := os.Remove(f.Path); err != nil {
+		if err := disk.Remove(f.Path); err != nil {
 			return "", err
 		}
 	}
 	for _, dir := range slices.Backward(f.Folders) {
-		if os.Remove(dir) != nil { // something else stands in it
+		if disk.Remove(dir) != nil { // something else stands in it
 			break
 		}
 	}
@@ -348,7 +349,7 @@ func move(path, target string) error {
 	if _, err := os.Lstat(target); err == nil {
 		return fmt.Errorf("%s: %w", target, ErrExists)
 	}
-	err := os.Rename(path, target)
+	err := disk.Rename(path, target)
 	if err == nil {
 		return errors.Join(syncFolder(filepath.Dir(path)), syncFolder(filepath.Dir(target)))
 	}
@@ -360,5 +361,5 @@ func move(path, target string) error {
 	if err := create(target, state.content, state.mode); err != nil {
 		return err
 	}
-	return os.Remove(path)
+	return disk.Remove(path)
 }

@@ -1,0 +1,5 @@
+package gitlink
+
+import "os"
+
+func askToEnd(p *os.Process) error { return p.Kill() }
