@@ -70,6 +70,7 @@ func cloned(p *person) {
 func withSource(p *person) {
 	registered(p)
 	p.write("tide\n", "source", "readme")
+	p.must("repo", "new", "forge", "ines.marlow/tide", "--token-from", p.host.TokenFile()) // the host keeps it whatever happens here
 }
 
 func withOpenChest(p *person) {

@@ -135,6 +135,11 @@ func (c *Chest) changeAsOwner(do func() error) error {
 		return ErrBusy
 	}
 	defer lock.Unlock() //nolint:errcheck // the lock ends with the process at the latest
+	done, err := workstation.MayLeave(filepath.Dir(c.seen), workstation.Leaving{Beside: []string{c.folder, filepath.Join(c.folder, "entries")}})
+	if err != nil {
+		return err
+	}
+	defer done()
 	if err := do(); err != nil {
 		return err
 	}

@@ -10,7 +10,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"strconv"
 	"strings"
 	"time"
 
@@ -58,32 +57,15 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	return target, nil
 }
 
-// unfinished is where a folder of git's is made until it is whole. Each run has its own: git may outlive
-// a run that was killed. What others left behind that are no more is taken away.
-func unfinished(path string) (string, error) {
-	stem := filepath.Join(filepath.Dir(path), "."+strings.TrimPrefix(filepath.Base(path), ".")+".unfinished-")
-	left, err := filepath.Glob(globbed(stem) + "*")
-	for _, old := range left {
-		if !workstation.Runs(strings.TrimPrefix(old, stem)) {
-			err = errors.Join(err, disk.RemoveAll(old))
-		}
-	}
-	mine := stem + strconv.Itoa(os.Getpid())
-	return mine, errors.Join(err, disk.RemoveAll(mine))
-}
-
-// globbed is a path that stands for itself alone in a pattern ([filepath.Match]).
-func globbed(path string) string {
-	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, `\`, `\\`).Replace(path)
-}
-
 // Clone runs the real git clone, which speaks to the person itself. The folder appears only
 // when the clone is whole; one that was cut short is begun anew.
 func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out, errOut io.Writer, progress bool) error {
-	folder, err := unfinished(target.Folder)
+	folder := workstation.Unfinished(target.Folder)
+	done, err := workstation.MayLeave(station.State, workstation.Leaving{Unfinished: []string{folder}})
 	if err != nil {
 		return err
 	}
+	defer done()
 	args := []string{"clone", "--quiet"}
 	if progress {
 		args = append(args, "--progress")
@@ -92,19 +74,25 @@ func Clone(ctx context.Context, station *workstation.Station, url string, target
 	if err := cmd.Run(ctx, append(args, "--", url, folder)...); err != nil {
 		return errors.Join(err, disk.RemoveAll(folder))
 	}
-	if err := disk.Remove(target.Folder); err != nil && !errors.Is(err, fs.ErrNotExist) { // it may be there, and empty
-		return err
+	err = disk.Remove(target.Folder) // it may be there, and empty
+	if err == nil || errors.Is(err, fs.ErrNotExist) {
+		err = disk.Rename(folder, target.Folder)
 	}
-	return disk.Rename(folder, target.Folder)
+	if err != nil {
+		err = errors.Join(err, disk.RemoveAll(folder))
+	}
+	return err
 }
 
 // Init makes a folder a repository whose first branch has that name, all at once: one that was cut short
 // is begun anew. git runs in the folder that it is given.
-func Init(ctx context.Context, folder, branch string, git func(ctx context.Context, folder string, args ...string) error) error {
-	at, err := unfinished(filepath.Join(folder, ".git"))
+func Init(ctx context.Context, station *workstation.Station, folder, branch string, git func(ctx context.Context, folder string, args ...string) error) error {
+	at := workstation.Unfinished(filepath.Join(folder, ".git"))
+	done, err := workstation.MayLeave(station.State, workstation.Leaving{Unfinished: []string{at}})
 	if err != nil {
 		return err
 	}
+	defer done()
 	err = disk.Mkdir(at, 0o755)
 	if err == nil {
 		err = git(ctx, at, "init", "--quiet", "--initial-branch="+branch)

@@ -170,7 +170,7 @@ func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, 
 		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
 	}
 	if _, err := os.Stat(filepath.Join(n.From, ".git")); errors.Is(err, os.ErrNotExist) {
-		if err := gitlink.Init(ctx, n.From, p.branchFor(ctx, inside, made), n.Git); err != nil {
+		if err := gitlink.Init(ctx, p.Station, n.From, p.branchFor(ctx, inside, made), n.Git); err != nil {
 			return err
 		}
 		made.Made = true

@@ -212,7 +212,7 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 	if err := ctx.Err(); err != nil || len(intents) == 0 {
 		return err
 	}
-	at := 0
+	at := len(b.change.Steps)
 	err := b.locked(b.station.State, func() error {
 		if err := b.open(); err != nil {
 			return err
@@ -220,15 +220,15 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 		if err := b.station.markUnderway(b.change.ID); err != nil {
 			return err
 		}
-		at = len(b.change.Steps)
 		for _, intent := range intents {
 			b.change.Steps = append(b.change.Steps, Step{Words: intent.Words, Host: &intent.Step})
 		}
 		return b.station.writeRecord(&b.change)
 	})
 	if err != nil {
-		b.change.Steps = b.change.Steps[:min(at, len(b.change.Steps))] // nothing was done
-		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(b.change.ID))
+		b.change.Steps = b.change.Steps[:at] // nothing was done
+		id := b.change.ID
+		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(id))
 	}
 	b.station.fault(intents[0].Words)
 	outcomes := do()
@@ -305,13 +305,18 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 		return err
 	}
 	b.station.fault(words)
-	if err := write(path, after.content, after.mode); err != nil && !step.happened() {
+	writeErr := write(path, after.content, after.mode)
+	if err := writeErr; err != nil && !step.happened() {
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
-		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(b.change.ID))
+		id := b.change.ID
+		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(id))
 	} // an error after the file was in its place (a folder that cannot be synced) changes nothing about that
 	b.station.fault(words)
 	b.change.Steps[len(b.change.Steps)-1].Done = true
-	return errors.Join(b.station.writeRecord(&b.change), b.station.clearUnderway(b.change.ID))
+	if err := b.station.writeRecord(&b.change); err != nil || writeErr != nil {
+		return err // the mark stays: the next run takes away what may be left beside the file
+	}
+	return b.station.clearUnderway(b.change.ID)
 }
 
 func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {

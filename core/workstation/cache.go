@@ -30,6 +30,11 @@ func (s *Station) Keep(name string, content []byte) {
 		if err := disk.MkdirAll(s.Cache, 0o700); err != nil {
 			return err
 		}
+		done, err := MayLeave(s.State, Leaving{Beside: []string{s.Cache}})
+		if err != nil {
+			return err
+		}
+		defer done()
 		return replace(filepath.Join(s.Cache, name), content, 0o600)
 	})
 }

@@ -148,22 +148,23 @@ func create(path string, content []byte, mode fs.FileMode) error {
 	if err != nil {
 		return err
 	}
-	defer disk.Remove(beside) //nolint:errcheck // a leftover is tidied at the next start
 	err = disk.Link(beside, path)
-	if errors.Is(err, fs.ErrExist) {
-		return fmt.Errorf("%s: %w", path, ErrExists)
+	if err == nil || errors.Is(err, fs.ErrExist) {
+		if err != nil {
+			err = fmt.Errorf("%s: %w", path, ErrExists)
+		}
+		return errors.Join(err, disk.Remove(beside), syncFolder(filepath.Dir(path)))
 	}
-	if err != nil { // a file system without hard links: claim the name, then rename over the claim
-		claim, claimErr := disk.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
-		if errors.Is(claimErr, fs.ErrExist) {
-			return fmt.Errorf("%s: %w", path, ErrExists)
+	// A file system without hard links: claim the name, then rename over the claim.
+	claim, err := disk.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+	if err != nil {
+		if errors.Is(err, fs.ErrExist) {
+			err = fmt.Errorf("%s: %w", path, ErrExists)
 		}
-		if claimErr != nil {
-			return claimErr
-		}
-		if err := errors.Join(claim.Close(), disk.Rename(beside, path)); err != nil {
-			return err
-		}
+		return errors.Join(err, disk.Remove(beside))
+	}
+	if err := errors.Join(claim.Close(), disk.Rename(beside, path)); err != nil {
+		return errors.Join(err, disk.Remove(path), disk.Remove(beside))
 	}
 	return syncFolder(filepath.Dir(path))
 }

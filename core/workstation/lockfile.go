@@ -48,17 +48,11 @@ func (s *Station) lockOthers(lock string) (unlock func(), err error) {
 	}, nil
 }
 
+// makeLock makes a lock file with its mark in it at once, so that one of ours is always known as such.
 func makeLock(lock, mark string) error {
 	for deadline := time.Now().Add(othersPatience); ; time.Sleep(10 * time.Millisecond) {
-		f, err := disk.OpenFile(lock, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-		if err == nil {
-			_, err = f.WriteString(mark)
-			if err = errors.Join(err, f.Close()); err != nil {
-				err = errors.Join(err, disk.Remove(lock))
-			}
-			return err
-		}
-		if !errors.Is(err, fs.ErrExist) {
+		err := create(lock, []byte(mark), 0o600)
+		if !errors.Is(err, ErrExists) {
 			return err
 		}
 		if time.Now().After(deadline) {
@@ -74,6 +68,9 @@ func (s *Station) freeLock(scratch string) (words []string, err error) {
 		return nil, nil
 	}
 	lock := string(text)
+	if err := AsOwner(filepath.Dir(lock), func() error { return removeBeside(filepath.Dir(lock)) }); err != nil {
+		return nil, err
+	}
 	pid, _, _ := strings.Cut(filepath.Base(scratch), "-")
 	if mark, err := regular.ReadOwn(lock, 1<<10); err != nil || string(mark) != lockMark(pid) {
 		return nil, nil

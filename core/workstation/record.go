@@ -203,6 +203,11 @@ func (s *Station) nextID() (int, error) {
 // cannot be taken back any more because of that.
 func (s *Station) Sweep(secrets [][]byte) (swept int, err error) {
 	err = s.whileLocked(func() error {
+		done, err := MayLeave(s.State, Leaving{Beside: []string{s.recordFolder()}})
+		if err != nil {
+			return err
+		}
+		defer done()
 		all, err := s.Changes()
 		if err != nil {
 			return err

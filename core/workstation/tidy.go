@@ -63,6 +63,11 @@ func (s *Station) Tidy() ([]string, error) {
 			if _, gone := os.Lstat(mark); gone != nil { // it belonged to a run that has just ended well
 				continue
 			}
+			if strings.HasPrefix(filepath.Base(mark), runMark) {
+				said, cleanErr := s.cleanUp(mark)
+				words, err = append(words, said...), errors.Join(err, cleanErr)
+				continue
+			}
 			said, settleErr := s.settleRecord(strings.TrimPrefix(filepath.Base(mark), underwayMark))
 			words, err = append(words, said...), errors.Join(err, settleErr)
 			if settleErr == nil {
@@ -93,15 +98,17 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 	var words []string
 	var kept []Step
 	for _, step := range change.Steps {
+		if step.File != nil {
+			if err := removeBeside(filepath.Dir(step.File.Path)); err != nil {
+				return nil, err
+			}
+		}
 		if step.File == nil && !step.Done {
 			words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s It is not known whether that happened.", step.Words))
 		}
 		if step.Done || step.File == nil {
 			kept = append(kept, step)
 			continue
-		}
-		if err := removeBeside(filepath.Dir(step.File.Path)); err != nil {
-			return nil, err
 		}
 		now, err := readState(step.File.Path)
 		if err != nil {
@@ -126,12 +133,14 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 
 // removeBeside removes files that were written beside others and never took their place.
 func removeBeside(dir string) error {
-	left, err := filepath.Glob(filepath.Join(dir, besideMark+"*"))
-	if err != nil {
-		return err
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
 	}
-	for _, path := range left {
-		err = errors.Join(err, disk.Remove(path))
+	for _, entry := range entries {
+		if strings.HasPrefix(entry.Name(), besideMark) {
+			err = errors.Join(err, disk.Remove(filepath.Join(dir, entry.Name())))
+		}
 	}
 	return err
 }

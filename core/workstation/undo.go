@@ -77,6 +77,17 @@ func (s *Station) Undo(id int, dry bool, atHost func(HostStep) error) (*Undone, 
 
 // restoreAll gives the files of a change back, the last step first, and marks it as undone.
 func (s *Station) restoreAll(change *Change, undone *Undone) error {
+	l := Leaving{Beside: []string{s.recordFolder()}}
+	for _, step := range change.Steps {
+		if step.File != nil {
+			l.Beside = append(l.Beside, filepath.Dir(step.File.Path))
+		}
+	}
+	done, err := MayLeave(s.State, l)
+	if err != nil {
+		return err
+	}
+	defer done()
 	for _, step := range slices.Backward(change.Steps) {
 		if step.File == nil {
 			continue
