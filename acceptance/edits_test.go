@@ -181,3 +181,31 @@ func TestSetCutShort(t *testing.T) {
 		}
 	}
 }
+
+// TestDeletedFolder: that the current folder was deleted stops nothing that does not need it.
+func TestDeletedFolder(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	in := func(line string) result {
+		return p.run("protocol=https\nhost=nobody.example\n\n", "sh", "-c", "mkdir gone && cd gone && rmdir ../gone && "+program+" "+line)
+	}
+	for line, want := range map[string]int{"look": 0, "key list": 0, "changes": 0, "check " + drift: 0, "host set forge keep-alive=30": 0, "chest show": 0, "for-git credential get": 0} {
+		if r := in(line); r.exit != want {
+			t.Errorf("%s: %s", line, r)
+		}
+	}
+	for _, line := range []string{"ready " + drift, "key save forge_ed25519 --form pkcs8 --out copy --no-passphrase"} {
+		if r := in(line); r.exit != 3 || !strings.Contains(r.err, "the current folder was deleted") {
+			t.Errorf("%s: %s", line, r)
+		}
+	}
+	if r := in("check"); r.exit != 1 || p.exists("gone") {
+		t.Errorf("check: %s", r)
+	}
+	if r := in("remote list"); r.exit == 0 || p.exists("gone") {
+		t.Errorf("remote list: %s", r)
+	}
+	if r := in("ready " + drift + " --into " + p.path("elsewhere")); r.exit != 0 || !p.exists("elsewhere", "drift.csv") {
+		t.Errorf("with a folder: %s", r)
+	}
+}

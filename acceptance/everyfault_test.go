@@ -19,8 +19,8 @@ type changing struct {
 	name   string
 	before func(p *person)
 	args   []string
-	stays  bool     // it moves secrets, which undo does not bring back
-	leaves string   // a folder that undo leaves to the person
+	stays  bool   // it moves secrets, which undo does not bring back
+	leaves string // a folder that undo leaves to the person
 }
 
 const token = "TOKEN" // stands for the file with the owner's token of the practice host

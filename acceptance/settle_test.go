@@ -272,3 +272,39 @@ func TestThroughRealProxies(t *testing.T) {
 		t.Errorf("the HTTP proxy was not used: %s", p.read("proxy.log"))
 	}
 }
+
+// TestDropTakesEverything: after the last host is dropped, nothing of ours is left in the person's files.
+func TestDropTakesEverything(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	p.must("undo")
+	for _, own := range []struct{ ssh, git string }{{"Host mine\n    Port 1\n", "[user]\n\tname = Ines Marlow\n"}, {"", ""}} {
+		if p.write(own.ssh, ".ssh", "config"); own.ssh == "" {
+			p.remove(".ssh", "config")
+		}
+		if p.write(own.git, ".gitconfig"); own.git == "" {
+			p.remove(".gitconfig")
+		}
+		before := p.everything()
+		p.must("host", "add", p.host.DescriptionFile())
+		p.must("host", "set", "forge", "keep-alive=30", "by=https", "author-name=Ines", "author-email=ines@tidewater.example", "in-place=on")
+		p.must("host", "set", "other.example", "port=7")
+		settled := p.everything()
+		p.must("host", "drop", "forge", "--yes")
+		if !strings.Contains(p.read(".ssh", "config"), "Include") {
+			t.Error("the settings of another host are not read any longer")
+		}
+		p.must("host", "drop", "other.example", "--yes")
+		if after := p.everything(); after != before {
+			t.Errorf("after both were dropped:\n%s", difference(before, after))
+		}
+		p.must("undo")
+		p.must("undo")
+		if again := p.everything(); again != settled {
+			t.Errorf("after undo:\n%s", difference(settled, again))
+		}
+		for len(p.standing()) > 0 {
+			p.must("undo")
+		}
+	}
+}

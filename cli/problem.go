@@ -64,6 +64,7 @@ var advices = []struct {
 	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
 	{hosts.ErrSetting, exitUsage, ""},
 	{remotes.ErrSecretIn, exitCrux, "Nothing was changed. Move the secret into the chest with unicrux remote clean, or remove it with git remote set-url."},
+	{workstation.ErrGone, exitFailure, "Change to a folder that exists."},
 	{workstation.ErrForeign, exitFailure, "Nothing was changed. Ask its owner, or make the change yourself: with --dry-run, Unicrux shows it."},
 	{workstation.ErrLinked, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
 	{workstation.ErrAttributes, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -160,8 +159,8 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 	n := ready.NewRepo{Host: host, Request: speak.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
 		Commit: o.commit, HTTPS: o.by == "https", Git: a.runGit}
 	if o.from != "" {
-		if n.From = o.from; !filepath.IsAbs(n.From) {
-			n.From = filepath.Join(a.station.Folder, n.From)
+		if n.From, err = a.station.InFolder(o.from); err != nil {
+			return err
 		}
 	}
 	batch := a.begin("Create the repository " + name + " on " + host.Name + ".")

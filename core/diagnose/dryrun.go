@@ -65,7 +65,7 @@ func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun 
 	if command.Text != "" {
 		run = exec.CommandContext(ctx, "sh", append([]string{"-c", command.Text + ` "$@"`, command.Text}, args...)...)
 	}
-	run.Dir, run.Env, run.WaitDelay = c.station.Folder, c.station.Environ, time.Second
+	run.Dir, run.Env, run.WaitDelay = c.station.Dir(), c.station.Environ, time.Second
 	words, err := run.CombinedOutput()
 	var exit *exec.ExitError
 	if err == nil || (!errors.As(err, &exit) && ctx.Err() == nil && !errors.Is(err, os.ErrPermission)) {

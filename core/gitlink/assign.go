@@ -18,6 +18,8 @@ type Assignment struct {
 	Key    string
 	Values []string
 	Beside bool // leave the values that are there, and add what is missing
+
+	Without bool // leave the values that are there, and take these out
 }
 
 // ErrMisread is returned for a file that git reads otherwise than we do, so that we do not touch it.

@@ -35,8 +35,9 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 		parts := strings.Split(a.Repository(), "/")
 		into = parts[len(parts)-1]
 	}
-	if !filepath.IsAbs(into) {
-		into = filepath.Join(station.Folder, into)
+	into, err := station.InFolder(into)
+	if err != nil {
+		return Target{}, err
 	}
 	target := Target{Folder: into}
 	entries, err := os.ReadDir(into)
@@ -47,7 +48,7 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 		return target, fmt.Errorf("%s: %w", into, ErrInTheWay)
 	}
 	inside := *station
-	inside.Folder = into
+	inside.Folder, inside.Gone = into, false
 	out, _ := Run(ctx, &inside, "config", "--local", "--get", "remote.origin.url") // no answer is an answer
 	origin, err := address.Parse(strings.TrimSpace(string(out)))
 	if err != nil || !allow.SameHost(origin.Host, a.Host) || origin.Repository() != a.Repository() {
@@ -70,7 +71,7 @@ func Clone(ctx context.Context, station *workstation.Station, url string, target
 	if progress {
 		args = append(args, "--progress")
 	}
-	cmd := Attached{Folder: station.Folder, In: in, Out: out, Err: errOut, Environ: station.Environ}
+	cmd := Attached{Folder: station.Dir(), In: in, Out: out, Err: errOut, Environ: station.Environ}
 	if err := cmd.Run(ctx, append(args, "--", url, folder)...); err != nil {
 		return errors.Join(err, disk.RemoveAll(folder))
 	}

@@ -56,7 +56,7 @@ func Run(ctx context.Context, station *workstation.Station, args ...string) ([]b
 		return nil, ErrNoGit
 	}
 	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir, cmd.Env = station.Folder, station.Environ
+	cmd.Dir, cmd.Env = station.Dir(), station.Environ
 	return cmd.Output()
 }
 
@@ -67,7 +67,7 @@ func runWith(ctx context.Context, station *workstation.Station, input []byte, ar
 		return nil, ErrNoGit
 	}
 	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir, cmd.Env, cmd.Stdin = station.Folder, station.Environ, bytes.NewReader(input)
+	cmd.Dir, cmd.Env, cmd.Stdin = station.Dir(), station.Environ, bytes.NewReader(input)
 	return cmd.Output()
 }
 

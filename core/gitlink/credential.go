@@ -73,7 +73,7 @@ func credential(ctx context.Context, station *workstation.Station, action string
 		}
 	}
 	cmd := exec.CommandContext(ctx, program, "-c", "core.askPass=", "credential", action)
-	cmd.Dir, cmd.Stdin = station.Folder, &input
+	cmd.Dir, cmd.Stdin = station.Dir(), &input
 	cmd.Env = append(append([]string{}, station.Environ...), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "SSH_ASKPASS=")
 	out, err := cmd.Output()
 	if err != nil {

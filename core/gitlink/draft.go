@@ -65,6 +65,9 @@ func (d *draft) assign(a Assignment) error {
 	if a.Beside {
 		want = slices.Concat(have, slices.DeleteFunc(slices.Clone(want), func(value string) bool { return slices.Contains(have, value) }))
 	}
+	if a.Without {
+		want = slices.DeleteFunc(slices.Clone(have), func(value string) bool { return slices.Contains(a.Values, value) })
+	}
 	if meant, twice := d.meant[key]; twice && !slices.Equal(meant, want) {
 		return fmt.Errorf("%w: %s twice", ErrUnwritable, key)
 	} else if twice || slices.Equal(have, want) {
@@ -74,6 +77,12 @@ func (d *draft) assign(a Assignment) error {
 		return err
 	}
 	d.meant[key] = want
+	if gone, ok := without(have, want); ok { // the others stay where they are
+		for _, i := range gone {
+			d.takeOut(d.at.variables[places[i]])
+		}
+		return nil
+	}
 	for i, place := range places {
 		switch v := d.at.variables[place]; {
 		case i >= len(want):
@@ -86,6 +95,18 @@ func (d *draft) assign(a Assignment) error {
 		d.add(a.Key, want[len(have):])
 	}
 	return nil
+}
+
+// without finds which values must go from a list so that the wanted ones are left, in their order.
+func without(have, want []string) (gone []int, ok bool) {
+	for i, value := range have {
+		if len(want) > 0 && value == want[0] {
+			want = want[1:]
+		} else {
+			gone = append(gone, i)
+		}
+	}
+	return gone, len(want) == 0
 }
 
 // takeOut takes a variable out, with its lines when nothing else is on them.
@@ -183,7 +204,7 @@ func (d *draft) text() []byte {
 		}
 		b.WriteString(headOf(a.section) + d.newLine + strings.Join(a.lines, d.newLine) + d.newLine)
 	}
-	return b.Bytes()
+	return append([]byte{}, b.Bytes()...) // where nothing is left, an empty text and not none
 }
 
 // became tells whether git reads what was meant, and everything else as before.

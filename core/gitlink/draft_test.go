@@ -34,6 +34,7 @@ func TestAssign(t *testing.T) {
 		"fewer values":           {"[remote \"o\"]\n\turl = a\n\turl = b\n\tfetch = f\n", []Assignment{{Key: "remote.o.url", Values: []string{"c"}}}, "[remote \"o\"]\n\turl = c\n\tfetch = f\n"},
 		"ends of another system": {"[user]\r\n\tname = a\r\n", []Assignment{{Key: "user.email", Values: []string{"b"}}, {Key: "url.x.insteadOf", Values: []string{"y"}}}, "[user]\r\n\tname = a\r\n\temail = b\r\n[url \"x\"]\r\n\tinsteadOf = y\r\n"},
 		"the same key twice":     {"[credential \"h\"]\n\thelper = \n\thelper = x\n", []Assignment{{Key: "credential.h.helper"}, {Key: "credential.h.helper"}}, ""},
+		"one of several":         {"[include]\n\tpath = a ; first\n\tpath = b\n\tpath = c\n", []Assignment{{Key: "include.path", Values: []string{"a"}, Without: true}}, "[include]\n\tpath = b\n\tpath = c\n"},
 		"quotes":                 {"", []Assignment{{Key: `url.a"b\c.insteadOf`, Values: []string{`say "x\y"`, " z "}}}, "[url \"a\\\"b\\\\c\"]\n\tinsteadOf = say \\\"x\\\\y\\\"\n\tinsteadOf = \" z \"\n"},
 		"after a mark":           {"\xef\xbb\xbf[user]\n\tname = a\n", []Assignment{{Key: "user.name", Values: []string{"b"}}}, "\xef\xbb\xbf[user]\n\tname = b\n"},
 	} {

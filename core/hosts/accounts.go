@@ -5,8 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -225,15 +223,4 @@ func DropAccount(ctx context.Context, batch *workstation.Batch, station *worksta
 		return err
 	}
 	return dropBlock(batch, station, d.SSH.Host)
-}
-
-// dropBlock takes our settings for a host name out of ssh's.
-func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName string) error {
-	if _, err := os.Stat(OurFile(station)); errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
-	err := EditOurs(batch, station, fmt.Sprintf("Take out how ssh reaches %s.", hostName), func(old []byte) ([]byte, error) {
-		return sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, "")
-	})
-	return err
 }

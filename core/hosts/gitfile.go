@@ -71,10 +71,16 @@ func SettleGit(ctx context.Context, batch *workstation.Batch, station *workstati
 
 // editGit changes one of git's files. One that has nothing in it is not made.
 func editGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string, assignments []gitlink.Assignment) error {
+	_, err := editGitText(ctx, batch, station, path, words, assignments)
+	return err
+}
+
+// editGitText is [editGit], and returns what is in the file then.
+func editGitText(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string, assignments []gitlink.Assignment) (text []byte, err error) {
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) && !sets(assignments) {
-		return nil
+		return nil, nil
 	}
-	_, err := gitlink.ChangeText(batch, gitlink.EditOf{Path: path, Words: words, Mode: 0o600}, func(old []byte) ([]byte, error) {
+	_, err = gitlink.ChangeText(batch, gitlink.EditOf{Path: path, Words: words, Mode: 0o600}, func(old []byte) ([]byte, error) {
 		if err := ourVersion(path, old); err != nil {
 			return nil, err
 		}
@@ -85,9 +91,10 @@ func editGit(ctx context.Context, batch *workstation.Batch, station *workstation
 		if len(old) == 0 && strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
 			changed = slices.Concat([]byte(gitHead), changed)
 		}
+		text = changed
 		return changed, nil
 	})
-	return err
+	return text, err
 }
 
 func sets(assignments []gitlink.Assignment) bool {
@@ -161,7 +168,11 @@ func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation
 			list = append(list, gitlink.Assignment{Key: entry.Key})
 		}
 	}
-	if err := editGit(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Take out how git reaches %s.", hostName), list); err != nil {
+	left, err := editGitText(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Take out how git reaches %s.", hostName), list)
+	if err == nil && len(left) > 0 {
+		err = dropGitFile(ctx, batch, station, left)
+	}
+	if err != nil {
 		return err
 	}
 	return batch.Remove(authorFile(station, hostName), fmt.Sprintf("Forget who commits for %s are by.", hostName))

@@ -100,8 +100,8 @@ func keyEffect(t *target, value string) (effect, error) {
 		return effect{ssh: []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}}}, nil
 	}
 	path := t.station.KeyPath(value)
-	if strings.ContainsAny(path, "\r\n\x00\"%$") {
-		return effect{}, fmt.Errorf("key: %w: ssh would read more into this name", ErrSetting)
+	if strings.ContainsAny(t.station.SSHPath(path), "\r\n\x00\"%$") {
+		return effect{}, fmt.Errorf("key: %w: ssh reads a quote, %%, $ or a line end in the path of a key as something else", ErrSetting)
 	}
 	if _, err := os.Stat(path); err != nil {
 		return effect{}, wrong("key", value, "there is no such file")

@@ -141,7 +141,7 @@ func sameFolder(a, b string) bool {
 // in is the station as it is in another folder.
 func (p Place) in(folder string) *workstation.Station {
 	inside := *p.Station
-	inside.Folder = folder
+	inside.Folder, inside.Gone = folder, false
 	return &inside
 }
 

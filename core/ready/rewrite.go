@@ -3,7 +3,6 @@ package ready
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
@@ -40,8 +39,9 @@ func (p Place) Relock(batch *workstation.Batch, pair *sshkey.Pair, old, new secr
 // Save writes a key in another form to a new file. The private forms are locked by the
 // passphrase unless it is empty.
 func (p Place) Save(batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old, new secret.Text) error {
-	if !filepath.IsAbs(out) {
-		out = filepath.Join(p.Station.Folder, out)
+	out, err := p.Station.InFolder(out)
+	if err != nil {
+		return err
 	}
 	words := fmt.Sprintf("Write %s in the form %s.", pair.Name(), form)
 	switch {

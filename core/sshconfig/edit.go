@@ -43,6 +43,35 @@ func EnsureInclude(text []byte, path string, comment string) ([]byte, error) {
 	return append([]byte(added), text...), nil
 }
 
+// DropInclude takes out what [EnsureInclude] put in, wherever it is now.
+func DropInclude(text []byte, path, comment string) []byte {
+	lines := splitLines(string(text))
+	for i := 0; i < len(lines); i++ {
+		l := parseLine(lines[i])
+		if l.keyword == "host" || l.keyword == "match" {
+			break
+		}
+		if l.keyword != "include" || len(l.args) != 1 || l.args[0] != path {
+			continue
+		}
+		from, to := i, i+1
+		if from > 0 && strings.TrimSpace(lines[from-1]) == "# "+comment {
+			from--
+		}
+		if to < len(lines) && strings.TrimSpace(lines[to]) == "" {
+			to++
+		}
+		lines = slices.Delete(lines, from, to)
+		i = from - 1
+	}
+	return []byte(strings.Join(lines, ""))
+}
+
+// Says tells whether a text sets anything.
+func Says(text []byte) bool {
+	return slices.ContainsFunc(splitLines(string(text)), func(raw string) bool { return parseLine(raw).keyword != "" })
+}
+
 // SetInBlock changes settings in the block whose Host line is exactly names, which is
 // added at the end of text when it is not there. A Setting without arguments is taken
 // out. All other lines stay as they are, byte for byte. The error is [ErrUnwritable].

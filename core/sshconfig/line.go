@@ -30,6 +30,7 @@ var (
 	ErrTooMany    = errors.New("more arguments than the keyword takes")
 	ErrArgument   = errors.New("the keyword does not take this argument")
 	ErrDepth      = errors.New("more than 16 Include lines inside one another")
+	ErrMark       = errors.New("the file begins with a byte order mark, which ssh takes for a part of the keyword")
 )
 
 // isSpace tells what separates words. These are plain loops, because files of many thousand
@@ -64,7 +65,7 @@ type line struct {
 // would begin.
 func parseLine(raw string) line {
 	l := line{raw: raw}
-	text := trimRight(raw)
+	text := trimRight(visible(raw))
 	word, rest := nextWord(trimLeft(text))
 	if word == "" || strings.HasPrefix(word, "#") {
 		return l
@@ -80,6 +81,15 @@ func parseLine(raw string) line {
 		l.err = ErrNoArgument
 	}
 	return l
+}
+
+// visible is what the client sees of a line: nothing behind a zero byte, where its texts end.
+func visible(line string) string {
+	text, _, cut := strings.Cut(line, "\x00")
+	if cut {
+		text += "\n"
+	}
+	return text
 }
 
 // nextWord takes a word from the front of text: up to white space or one "=", or a

@@ -3,7 +3,6 @@ package sshconfig
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -12,7 +11,6 @@ import (
 	"strings"
 
 	"Unicrux/core/allow"
-	"Unicrux/core/regular"
 )
 
 // A Query says what to resolve: for which host, from which files, as whom.
@@ -281,26 +279,6 @@ func (r *reader) oneOfMany(raw string, at Origin, depth int, active bool) bool {
 	return r.line(parseLine(raw), at, depth, active)
 }
 
-// readFile reads a file into a text, once, and tells whether others could have written it.
-func readFile(path string) (text string, open bool, err error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return "", false, err
-	}
-	if info.Size() > maxFileBytes {
-		return "", false, fmt.Errorf("larger than %d bytes", maxFileBytes)
-	}
-	f, err := regular.Open(path)
-	if err != nil {
-		return "", false, err
-	}
-	defer f.Close() //nolint:errcheck // opened for reading
-	var b strings.Builder
-	b.Grow(int(info.Size()))
-	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))
-	return b.String(), exposed(info), err
-}
-
 // line applies one line and returns whether the next ones count.
 func (r *reader) line(l line, at Origin, depth int, active bool) bool {
 	if l.keyword == "" {
@@ -351,6 +329,8 @@ func (r *reader) host() string {
 // refuse tells why the client would stop at this line.
 func (r *reader) refuse(l line) error {
 	switch {
+	case strings.HasPrefix(l.keyword, "\ufeff"):
+		return ErrMark
 	case !known[l.keyword]:
 		return ErrKeyword
 	case l.err != nil && l.keyword != "match":

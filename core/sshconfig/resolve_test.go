@@ -97,6 +97,7 @@ func TestProblemsKeepTheirLine(t *testing.T) {
 		{"Port 22 23\n", 1, ErrTooMany},
 		{"Port ssh\n", 1, ErrArgument},
 		{"Match weather wet\n", 1, ErrArgument},
+		{"\ufeffPort 22\n", 1, ErrMark},
 	} {
 		s := resolveText(t, row.text, "x")
 		if len(s.Problems) != 1 || !errors.Is(s.Problems[0].Err, row.want) || s.Problems[0].Origin.Line != row.line {
@@ -116,6 +117,18 @@ func TestMatchExecIsNotRun(t *testing.T) {
 	}
 	if len(s.Unknown) != 1 || s.Client().Port != 22 {
 		t.Errorf("unknown %v, port %d", s.Unknown, s.Client().Port)
+	}
+}
+
+// TestAFolderIsEmpty: the client opens a folder in the place of its settings, and reads nothing from it.
+func TestAFolderIsEmpty(t *testing.T) {
+	folder := t.TempDir()
+	s := Resolve(Query{Host: "x", Command: CommandLine{Config: folder}, Person: person(t)})
+	if len(s.Problems) > 0 || s.Client().Port != 22 {
+		t.Errorf("%+v, port %d", s.Problems, s.Client().Port)
+	}
+	if out, err := exec.Command("ssh", "-G", "-F", folder, "x").CombinedOutput(); err != nil || !strings.Contains(string(out), "port 22\n") {
+		t.Errorf("the client: %v: %s", err, out)
 	}
 }
 
@@ -144,7 +157,7 @@ func (g *generator) config(depth int) string {
 	var b strings.Builder
 	for range 1 + g.IntN(9) {
 		b.WriteString(g.line(depth))
-		b.WriteString(g.pick("\n", "\n", "\r\n", "\n\n", " \n"))
+		b.WriteString(g.pick("\n", "\n", "\n", "\r\n", "\n\n", " \n", "\x00 more\n"))
 	}
 	return b.String()
 }

@@ -141,7 +141,12 @@ func (b *Batch) SetAside(path, words string) error {
 }
 
 // About records what a long command is at. It counts from the next step on.
-func (b *Batch) About(about map[string]string) { b.change.About = about }
+func (b *Batch) About(about map[string]string) {
+	b.change.About = map[string]string{}
+	for name, value := range about { // paths are among them
+		b.change.About[name] = pathText(value)
+	}
+}
 
 // Mode changes the permissions of a file, and nothing of its content.
 func (b *Batch) Mode(path, words string, mode fs.FileMode) error {

@@ -2,6 +2,7 @@ package workstation
 
 import (
 	"crypto/sha256"
+	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"Unicrux/core/plainsecrets"
 	"Unicrux/core/regular"
@@ -59,6 +61,55 @@ type FileStep struct {
 	Folders []string `json:"folders,omitempty"` // folders made for it, outermost first
 	Secret  bool     `json:"secret,omitempty"`  // a secret stands in the edit, so there are no Edits
 	Aside   string   `json:"aside,omitempty"`   // where a secret file was moved to
+}
+
+// notText begins how a path is written in the record that is not UTF-8, as file names may be and JSON
+// may not (RFC 8259, section 8.1). Paths are absolute, so none begins so itself.
+const notText = "base64:"
+
+func pathText(path string) string {
+	if utf8.ValidString(path) {
+		return path
+	}
+	return notText + base64.StdEncoding.EncodeToString([]byte(path))
+}
+
+func pathOf(text string) (string, error) {
+	coded, found := strings.CutPrefix(text, notText)
+	if !found {
+		return text, nil
+	}
+	path, err := base64.StdEncoding.DecodeString(coded)
+	return string(path), err
+}
+
+// plainStep is a [FileStep] as it is in the record.
+type plainStep FileStep
+
+// MarshalJSON writes paths that are not UTF-8 so that they are read as they were.
+func (f *FileStep) MarshalJSON() ([]byte, error) {
+	plain := plainStep(*f)
+	plain.Path, plain.Aside, plain.Folders = pathText(f.Path), pathText(f.Aside), nil
+	for _, folder := range f.Folders {
+		plain.Folders = append(plain.Folders, pathText(folder))
+	}
+	return json.Marshal(plain)
+}
+
+// UnmarshalJSON reads what [FileStep.MarshalJSON] wrote.
+func (f *FileStep) UnmarshalJSON(text []byte) (err error) {
+	if err := json.Unmarshal(text, (*plainStep)(f)); err != nil {
+		return err
+	}
+	paths := []*string{&f.Path, &f.Aside}
+	for i := range f.Folders {
+		paths = append(paths, &f.Folders[i])
+	}
+	for _, path := range paths {
+		plain, pathErr := pathOf(*path)
+		*path, err = plain, errors.Join(err, pathErr)
+	}
+	return err
 }
 
 // Content is the mark by which a file's content is known again.
@@ -158,6 +209,10 @@ func readRecord(path string) (Change, error) {
 	}
 	var change Change
 	err = json.Unmarshal(text, &change)
+	for name, value := range change.About {
+		plain, pathErr := pathOf(value)
+		change.About[name], err = plain, errors.Join(err, pathErr)
+	}
 	switch {
 	case change.Version > recordVersion:
 		return Change{}, fmt.Errorf("%s: %w", path, ErrNewer)

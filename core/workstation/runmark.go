@@ -28,7 +28,14 @@ type Leaving struct {
 // MayLeave notes in the state folder what this run may leave behind until done is called. What is there
 // all the same, the next run takes away when this one is no more, and says so.
 func MayLeave(state string, l Leaving) (done func(), err error) {
-	text, err := json.Marshal(l)
+	coded := Leaving{}
+	for _, folder := range l.Beside {
+		coded.Beside = append(coded.Beside, pathText(folder))
+	}
+	for _, path := range l.Unfinished {
+		coded.Unfinished = append(coded.Unfinished, pathText(path))
+	}
+	text, err := json.Marshal(coded)
 	if err != nil {
 		return nil, err
 	}
@@ -73,11 +80,16 @@ func (s *Station) cleanUp(mark string) (words []string, err error) {
 	if err == nil && len(text) > 0 && json.Unmarshal(text, &l) != nil { // one that is half written left nothing yet
 		l = Leaving{}
 	}
-	for _, folder := range l.Beside {
+	for _, coded := range l.Beside {
+		folder, pathErr := pathOf(coded)
+		if pathErr != nil {
+			continue
+		}
 		err = errors.Join(err, AsOwner(folder, func() error { return removeBeside(folder) }))
 	}
-	for _, path := range l.Unfinished {
-		if !exists(path) || !strings.HasSuffix(path, unfinishedMark+number) {
+	for _, coded := range l.Unfinished {
+		path, pathErr := pathOf(coded)
+		if pathErr != nil || !exists(path) || !strings.HasSuffix(path, unfinishedMark+number) {
 			continue
 		}
 		err = errors.Join(err, AsOwner(path, func() error { return disk.RemoveAll(path) }))

@@ -26,6 +26,7 @@ type Station struct {
 
 	Computer string           // this computer's name
 	Folder   string           // the current folder, where git looks for a repository
+	Gone     bool             // it was deleted, and Folder is where it was
 	Now      func() time.Time // the clock
 
 	// Fault is called at each point where a run may be cut short and something is half done:
@@ -61,9 +62,35 @@ func Here(environ []string) (*Station, error) {
 		s.Computer = name
 	}
 	if s.Folder, err = os.Getwd(); err != nil {
-		return nil, fmt.Errorf("the current folder: %w", err)
+		if s.Gone, s.Folder = true, s.Getenv("PWD"); !filepath.IsAbs(s.Folder) {
+			return nil, fmt.Errorf("the current folder: %w", err)
+		}
 	}
 	return s, nil
+}
+
+// ErrGone is returned where something is to be put into the current folder, and that was deleted.
+var ErrGone = errors.New("the current folder was deleted")
+
+// Dir is the folder in which other programs are started: the current one, or the home where that was
+// deleted.
+func (s *Station) Dir() string {
+	if s.Gone {
+		return s.Home
+	}
+	return s.Folder
+}
+
+// InFolder is a path that a person names for something to be put there: in the current folder unless it
+// says otherwise. The error is [ErrGone].
+func (s *Station) InFolder(path string) (string, error) {
+	switch {
+	case filepath.IsAbs(path):
+		return path, nil
+	case s.Gone:
+		return "", ErrGone
+	}
+	return filepath.Join(s.Folder, path), nil
 }
 
 // SSHDir is the folder where we put keys and per-host settings.

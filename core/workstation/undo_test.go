@@ -36,6 +36,33 @@ func everyStep(t *testing.T, s *Station) (old, made, key string) {
 	return old, made, key
 }
 
+// TestOddHomes: a home may have any name that the system allows.
+func TestOddHomes(t *testing.T) {
+	for _, name := range []string{"qu\"ote", "sin'gle", "per%d", "dollar${HOME}", "non\xffutf", "new\nline", "star*", "base64:x"} {
+		s := station(t)
+		for _, folder := range []*string{&s.Home, &s.State} {
+			*folder = filepath.Join(*folder, name)
+		}
+		path := filepath.Join(s.Home, "folder", name)
+		batch := s.Begin("Test.", false)
+		batch.About(map[string]string{"by": path})
+		if _, err := batch.Edit(path, "Make.", 0o600, put("one\n")); err != nil {
+			t.Errorf("%q: %v", name, err)
+			continue
+		}
+		changes, err := s.Changes()
+		if err != nil || len(changes) != 1 || changes[0].Unread != nil || changes[0].Steps[0].File.Path != path || changes[0].About["by"] != path {
+			t.Fatalf("%q: %+v, %v", name, changes, err)
+		}
+		if undone, _, err := s.Undo(0, false, nil); err != nil || undone.Change.ID != 1 {
+			t.Errorf("%q: %v", name, err)
+		}
+		if _, err := os.Lstat(filepath.Dir(path)); err == nil {
+			t.Errorf("%q: something is left", name)
+		}
+	}
+}
+
 func TestUndoBringsEveryByteBack(t *testing.T) {
 	s := station(t)
 	old, _, _ := everyStep(t, s)
