@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -39,6 +40,9 @@ after page as they come. --search keeps those whose path has TEXT in it.`,
 	return command
 }
 
+// pagesLimit is how many times the time for one step on the network a list of many pages may take.
+const pagesLimit = 12
+
 func (a *app) listRepos(o *secretOptions, name, search string) error {
 	client, err := a.client(o, name, "list-repos")
 	if err != nil {
@@ -46,7 +50,9 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 	}
 	s, written := a.style(), 0
 	var list []speak.Repo
-	err = client.Repos(a.ctx, search, func(repo speak.Repo) bool {
+	ctx, cancel := context.WithTimeout(a.ctx, pagesLimit*a.timeout)
+	defer cancel()
+	err = client.Repos(ctx, search, func(repo speak.Repo) bool {
 		if !strings.Contains(strings.ToLower(repo.Path), strings.ToLower(search)) {
 			return true // the host may not have been told what is looked for
 		}
@@ -57,6 +63,10 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 		written++
 		return a.print(s.Repo(repo)) == nil
 	})
+	if err != nil && errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		return &problem{message: fmt.Sprintf("%s had not sent all of its list after %v; %d repositories are known so far", client.Description.Name, pagesLimit*a.timeout, max(written, len(list))),
+			advice: "Look for a part of the path with --search TEXT, or allow more time with --timeout.", exit: exitCrux}
+	}
 	if err != nil {
 		return err
 	}

@@ -48,7 +48,12 @@ type trials struct {
 	list   []Trial
 	report func(Trial)
 	repo   string // one that the account may write to
+	missed int    // how many trials in a row did not reach the host
 }
+
+// mostMissed is after how many trials in a row that did not reach the host no other is made: each may
+// take as long as the limit of time for one.
+const mostMissed = 2
 
 // TryInterface tries what the description of a host says: what changes nothing, and with
 // changes also what does, on a throwaway key and a throwaway token that are taken back. Each
@@ -82,11 +87,18 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 	if !t.client.Description.Can(name) {
 		return false
 	}
+	if t.missed == mostMissed {
+		t.skip(name, "the host could not be reached twice before")
+		return false
+	}
 	start := time.Now()
 	words, err := do()
 	trial := Trial{Operation: name, State: Works, Words: words, Err: err, Took: time.Since(start)}
 	if err != nil {
 		trial.State = Fails
+	}
+	if t.missed++; !errors.Is(err, speak.ErrUnreachable) {
+		t.missed = 0
 	}
 	t.add(trial)
 	return err == nil
@@ -171,7 +183,7 @@ func (t *trials) lookAtRepos(ctx context.Context) {
 }
 
 func (t *trials) lookAtOAuth(ctx context.Context) {
-	if t.client.Description.OAuth.Client == "" {
+	if t.client.Description.OAuth.Client == "" || t.missed == mostMissed {
 		return
 	}
 	start := time.Now()

@@ -30,6 +30,7 @@ type Batch struct {
 	change      Change
 	differences []Difference
 	overlay     map[string]fileState // what a dry run would have written so far
+	unclean     bool                 // a step happened, and not without an error
 }
 
 // A Difference is what a dry run would have done by one step.
@@ -233,7 +234,7 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 	if err != nil {
 		b.change.Steps = b.change.Steps[:at] // nothing was done
 		id := b.change.ID
-		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(id))
+		return errors.Join(err, b.keepRecord(), b.clearMark(id))
 	}
 	b.station.fault(intents[0].Words)
 	outcomes := do()
@@ -241,7 +242,7 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 	return b.locked(b.station.State, func() error {
 		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes), b.change.Steps[at+len(intents):])
 		id := b.change.ID
-		return errors.Join(b.keepRecord(), b.station.clearUnderway(id))
+		return errors.Join(b.keepRecord(), b.clearMark(id))
 	})
 }
 
@@ -314,14 +315,21 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err := writeErr; err != nil && !step.happened() {
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
 		id := b.change.ID
-		return errors.Join(err, b.keepRecord(), b.station.clearUnderway(id))
+		return errors.Join(err, b.keepRecord(), b.clearMark(id))
 	} // an error after the file was in its place (a folder that cannot be synced) changes nothing about that
 	b.station.fault(words)
 	b.change.Steps[len(b.change.Steps)-1].Done = true
-	if err := b.station.writeRecord(&b.change); err != nil || writeErr != nil {
-		return err // the mark stays: the next run takes away what may be left beside the file
+	b.unclean = b.unclean || writeErr != nil
+	return errors.Join(b.station.writeRecord(&b.change), b.clearMark(b.change.ID))
+}
+
+// clearMark takes the mark of this change away. Where something may be left beside a file it stays, and
+// the next run takes that away.
+func (b *Batch) clearMark(id int) error {
+	if b.unclean {
+		return nil
 	}
-	return b.station.clearUnderway(b.change.ID)
+	return b.station.clearUnderway(id)
 }
 
 func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {

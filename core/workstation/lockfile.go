@@ -3,7 +3,6 @@ package workstation
 import (
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -34,18 +33,31 @@ func (s *Station) lockOthers(lock string) (unlock func(), err error) {
 	if err != nil {
 		return nil, err
 	}
+	mark := lockMark(strconv.Itoa(os.Getpid()))
+	unlock = func() {
+		if isOurs(lock, mark) && disk.Remove(lock) != nil {
+			return // the note stays, by which the next run takes the lock away
+		}
+		remove()
+	}
 	if err = disk.WriteFile(filepath.Join(folder, lockNote), []byte(lock), 0o600); err == nil {
-		err = makeLock(lock, lockMark(strconv.Itoa(os.Getpid())))
+		err = makeLock(lock, mark)
+	}
+	if errors.Is(err, ErrLocked) {
+		remove()
+	} else if err != nil && isOurs(lock, mark) {
+		err = errors.Join(err, disk.Remove(lock)) // the note stays: something may be left beside the lock
 	}
 	if err != nil {
-		remove()
 		return nil, err
 	}
-	return func() {
-		if err := disk.Remove(lock); err == nil || errors.Is(err, fs.ErrNotExist) {
-			remove()
-		} // else the note stays, by which the next run takes the lock away
-	}, nil
+	return unlock, nil
+}
+
+// isOurs tells whether a lock is there and has our mark.
+func isOurs(lock, mark string) bool {
+	text, err := regular.ReadOwn(lock, 1<<10)
+	return err == nil && string(text) == mark
 }
 
 // makeLock makes a lock file with its mark in it at once, so that one of ours is always known as such.
@@ -72,7 +84,7 @@ func (s *Station) freeLock(scratch string) (words []string, err error) {
 		return nil, err
 	}
 	pid, _, _ := strings.Cut(filepath.Base(scratch), "-")
-	if mark, err := regular.ReadOwn(lock, 1<<10); err != nil || string(mark) != lockMark(pid) {
+	if !isOurs(lock, lockMark(pid)) {
 		return nil, nil
 	}
 	err = AsOwner(lock, func() error { return disk.Remove(lock) })

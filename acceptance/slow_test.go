@@ -1,0 +1,78 @@
+package acceptance
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"time"
+)
+
+// slowHost is a described host with an API that handle serves. It lists repositories, keys and tokens.
+func (p *person) slowHost(handle http.HandlerFunc) {
+	p.t.Helper()
+	server := httptest.NewUnstartedServer(handle)
+	cert, key := certificate(p.t, p.t.TempDir(), "slow.tidewater.example")
+	server.StartTLS()
+	p.t.Cleanup(server.Close)
+	useCertificate(p.t, server, cert, key)
+	authority, err := os.ReadFile(cert)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	at := server.Listener.Addr().String()
+	p.write(fmt.Sprintf(`unicrux = 1
+name = "slow"
+[ssh]
+host = "slow.tidewater.example"
+user = "git"
+[interface]
+url = "https://slow.tidewater.example:%s/"
+address = "127.0.0.1"
+header = "X: {token}"
+authority = """%s"""
+[operations]
+who = { path = "me", fields = { account = "$.a" } }
+list-keys = { path = "keys", fields = { id = "$.id", title = "$.t", line = "$.l" } }
+list-tokens = { path = "tokens", fields = { id = "$.id" } }
+list-repos = { path = "repos", paging = { by = "link" }, fields = { path = "$.p" } }
+`, at[strings.LastIndex(at, ":")+1:], authority), "slow.toml")
+	p.write("a-token\n", "token")
+	p.must("host", "add", p.path("slow.toml"))
+}
+
+// TestSilentHost: a host that takes connections and never answers is not waited for once for each thing.
+func TestSilentHost(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	ended := make(chan struct{})
+	p.slowHost(func(http.ResponseWriter, *http.Request) { <-ended })
+	defer close(ended)
+	r := p.unicrux("host", "test", "slow", "--token-from", p.path("token"), "--timeout", "200ms")
+	if r.exit != 1 || strings.Count(r.out, "fails") != 2 || strings.Count(r.out, "could not be reached twice") != 2 {
+		t.Errorf("%s", r)
+	}
+}
+
+// TestPagesWithoutEnd: a list that goes on and on is not followed for ever.
+func TestPagesWithoutEnd(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	n := 0
+	p.slowHost(func(w http.ResponseWriter, r *http.Request) {
+		n++
+		select {
+		case <-time.After(20 * time.Millisecond): // it is slow, and each page comes in time
+		case <-r.Context().Done():
+		}
+		w.Header().Set("Link", fmt.Sprintf(`<%s?page=%d>; rel="next"`, r.URL.Path, n))
+		_, _ = fmt.Fprintf(w, `[{"p":"buoys/x%d"}]`, n)
+	})
+	r := p.unicrux("repo", "list", "slow", "--token-from", p.path("token"), "--timeout", "1s")
+	said := strings.Join(strings.Fields(r.err), " ")
+	if r.exit != 1 || !strings.Contains(said, "after 12s") || !strings.Contains(said, "--search TEXT") || !strings.Contains(r.out, "buoys/x9") {
+		t.Errorf("%s", r)
+	}
+}
