@@ -4,7 +4,8 @@ GO ?= go
 # One static program, the same bytes for the same source.
 export CGO_ENABLED = 0
 export GOAMD64 = v1
-BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w'
+COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
+BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X Unicrux/core/about.Commit=$(COMMIT)'
 
 .PHONY: build demo test scenes attack growth faults lint cross fuzz bench clean
 

@@ -20,7 +20,7 @@ import (
 // knows things does not speak, and what speaks knows nothing.
 var rooms = map[string][]string{
 	"Unicrux":         {"Unicrux/cli", "Unicrux/atonce"},
-	"Unicrux/atonce":  {"Unicrux/core/person", "Unicrux/core/query", "Unicrux/core/memory"},
+	"Unicrux/atonce":  {"Unicrux/core/about", "Unicrux/core/person", "Unicrux/core/query", "Unicrux/core/memory"},
 	"Unicrux/cli":     {"Unicrux/core", "Unicrux/render", "Unicrux/holder", "Unicrux/standin", "Unicrux/demo"},
 	"Unicrux/holder":  {"Unicrux/core"},
 	"Unicrux/render":  {"Unicrux/core"},

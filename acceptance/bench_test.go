@@ -2,6 +2,8 @@ package acceptance
 
 import (
 	"fmt"
+	"os"
+	"os/exec"
 	"regexp"
 	"strconv"
 	"strings"
@@ -38,6 +40,19 @@ func BenchmarkInPlace(b *testing.B) {
 	p.without = append(p.without, "GIT_SSH_COMMAND")
 	const variant = "ssh.variant=ssh" // as host set in-place=on settles it: else git asks ssh by a run of its own
 	inPairs(b, func() { p.mustGit("-c", ours, "-c", variant, "ls-remote", drift) }, func() { p.mustGit("-c", plain, "ls-remote", drift) })
+}
+
+// BenchmarkVersion says which version it is, beside a program that does nothing (promises: at most 1.8).
+func BenchmarkVersion(b *testing.B) {
+	p := newPerson(b)
+	p.write("package main\n\nfunc main() {}\n", "empty", "main.go")
+	empty := p.path("empty", "empty")
+	build := exec.Command("go", "build", "-o", empty, p.path("empty", "main.go"))
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		b.Fatalf("%v: %s", err, out)
+	}
+	inPairs(b, func() { p.must("version") }, func() { p.run("", empty) })
 }
 
 // inPairs runs ours and theirs in turn, and reports the ratio of their times.

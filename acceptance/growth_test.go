@@ -1,6 +1,8 @@
 package acceptance
 
 import (
+	"crypto/ed25519"
+	"encoding/pem"
 	"fmt"
 	"math"
 	"os"
@@ -9,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"golang.org/x/crypto/ssh"
 	sshknown "golang.org/x/crypto/ssh/knownhosts"
 )
 
@@ -31,6 +34,8 @@ var growings = []growing{
 	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines, false},
 	{"changes, n of them", 200, records, []string{"changes"}, nil, false},
 	{"look, n changes", 200, records, []string{"look"}, nil, false},
+	{"key list, n keys", 100, manyKeys, []string{"key", "list"}, nil, false},
+	{"look, n keys", 100, manyKeys, []string{"look"}, nil, false},
 	{"chest adopt, n stored secrets", 60, storedSecrets, []string{"chest", "adopt"}, nil, true},
 	{"remote clean, n remotes", 60, secretRemotes, []string{"remote", "clean"}, nil, true},
 }
@@ -111,6 +116,27 @@ func knownLines(name func(i int) string) func(p *person, n int) {
 		p.must("key", "new", "some", "--no-passphrase")
 		key := strings.Join(strings.Fields(p.must("key", "show", "some", "--line").out)[:2], " ")
 		p.write(lines(n, func(i int) string { return name(i) + " " + key + "\n" }), ".ssh", "known_hosts")
+	}
+}
+
+// manyKeys are n key pairs.
+func manyKeys(p *person, n int) {
+	for i := range n {
+		public, private, err := ed25519.GenerateKey(nil)
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		block, err := ssh.MarshalPrivateKey(private, "")
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		key, err := ssh.NewPublicKey(public)
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		name := fmt.Sprintf("key%d", i)
+		p.write(string(pem.EncodeToMemory(block)), ".ssh", name)
+		p.write(string(ssh.MarshalAuthorizedKey(key)), ".ssh", name+".pub")
 	}
 }
 

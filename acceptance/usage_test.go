@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"os/exec"
+	"regexp"
 	"strings"
 	"syscall"
 	"testing"
@@ -224,5 +225,24 @@ func TestPassphraseOnTheTerminal(t *testing.T) {
 	}
 	if r := p.onTerminal(nil, "check", "--plain", lamp, "--for", "push", "--no-input"); strings.Contains(r.out, "\x1b[") {
 		t.Errorf("--plain has colours: %q", r.out)
+	}
+}
+
+// TestVersion: other programs ask for it, in each of the usual ways.
+func TestVersion(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	line := regexp.MustCompile(`^unicrux [0-9]+\.[0-9]+\.[0-9]+\S*, commit \w+, go\S+, \w+/\w+\n$`)
+	for _, args := range [][]string{{"version"}, {"--version"}, {"version", "--plain"}} {
+		if r := p.must(args...); !line.MatchString(r.out) || r.err != "" {
+			t.Errorf("%v: %s", args, r)
+		}
+	}
+	var document struct{ Schema, Version, Go, Platform string }
+	if r := p.must("version", "--json"); json.Unmarshal([]byte(r.out), &document) != nil || document.Schema != "unicrux.version/1" || !strings.Contains(p.must("version").out, document.Version) {
+		t.Errorf("%s", r)
+	}
+	if r := p.unicrux("version", "tide"); r.exit != 2 {
+		t.Errorf("%s", r)
 	}
 }

@@ -7,6 +7,8 @@
 // before every library, and imports next to nothing: it hands git's question to the holder, and
 // if that answers, the program has done its work.
 //
+// It also says which version this is, since other programs ask for that.
+//
 // Where the holder does not run, the chest is closed, or something has to be renewed, asked or
 // said, the holder answers no, and the program goes on as usual. Nothing is decided here, and any
 // other command pays for one comparison of words.
@@ -16,6 +18,7 @@ import (
 	"io"
 	"os"
 
+	"Unicrux/core/about"
 	"Unicrux/core/memory"
 	"Unicrux/core/person"
 	"Unicrux/core/query"
@@ -26,6 +29,11 @@ import (
 var Read []byte
 
 func init() {
+	if len(os.Args) == 2 && (os.Args[1] == "version" || os.Args[1] == "--version") {
+		if _, err := os.Stdout.WriteString(about.Text()); err == nil {
+			os.Exit(0)
+		}
+	}
 	if !asked(os.Args) {
 		return
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"Unicrux/core/about"
 	"Unicrux/core/hosts"
 	"Unicrux/core/memory"
 	"Unicrux/core/person"
@@ -144,7 +145,7 @@ func (a *app) root() *cobra.Command {
 		Short: "Gets this workstation and a code host to trust each other",
 		Long: `Unicrux makes keys, tells code hosts about them, settles how each host is reached,
 and names the one cause when a clone or push fails.`,
-		SilenceErrors: true, SilenceUsage: true,
+		SilenceErrors: true, SilenceUsage: true, Version: about.Version,
 		PersistentPreRunE: func(command *cobra.Command, _ []string) (err error) {
 			if a.station, err = workstation.Here(a.Environ); err != nil {
 				return err
@@ -167,6 +168,7 @@ and names the one cause when a clone or push fails.`,
 	flags.DurationVar(&a.timeout, "timeout", defaultTimeout, "for each step on the network")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
 	root.CompletionOptions.HiddenDefaultCmd = true
+	root.SetVersionTemplate(about.Text())
 	root.SetHelpCommandGroupID("try")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
 	root.AddCommand(a.forGit())
@@ -181,7 +183,7 @@ and names the one cause when a clone or push fails.`,
 		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand(), a.explainCommand()}},
 		{"things", []*cobra.Command{a.keyCommand(), a.tokenCommand(), a.hostCommand(), a.repoCommand(), a.remoteCommand(), a.cardCommand()}},
 		{"keep", []*cobra.Command{a.chestCommand(), a.holderCommand(), a.changesCommand(), a.undoCommand()}},
-		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand()}},
+		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand(), a.versionCommand()}},
 	} {
 		for _, command := range group.commands {
 			command.GroupID = group.id

@@ -73,7 +73,7 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 	}
 	query, tried := c.passage.Settings.Query, 0
 	query.Files, query.Exists = &sshconfig.Files{}, nil // of many names, most lead elsewhere: no name server is asked about them
-	for _, alias := range sshconfig.HostNames(query) {
+	for _, alias := range query.Files.MayLead(sshconfig.HostNames(query), c.isServer) {
 		if ctx.Err() != nil {
 			return nil
 		}
@@ -105,6 +105,11 @@ func (c *checker) sameServer(settled *sshconfig.Client) bool {
 		return false
 	}
 	return allow.SameHost(settled.HostName, c.host.SSH.Host) || c.host.SSH.Address != "" && settled.HostName == c.host.SSH.Address
+}
+
+// isServer tells whether a host name may be one of the server that was asked for ([checker.sameServer]).
+func (c *checker) isServer(name string) bool {
+	return allow.SameHost(name, c.passage.Client.HostName) || c.host != nil && (allow.SameHost(name, c.host.SSH.Host) || name == c.host.SSH.Address)
 }
 
 // firstOrigin is where the first setting of a host stands.

@@ -130,10 +130,50 @@ func (r *reader) again(x *sections, depth int, active bool) error {
 	if r.checked && x.exposed {
 		return ErrExposed
 	}
-	for _, i := range x.about(r.host()) {
+	which := x.about(r.host())
+	if r.s.survey != nil { // of all of them
+		which = nil
+		for i := range x.list {
+			which = append(which, i)
+		}
+	}
+	for _, i := range which {
 		for _, n := range x.list[i] {
 			active = r.line(n.line, Origin{File: r.path, Line: n.number}, depth, active)
 		}
 	}
 	return nil
+}
+
+// MayLead lists those of some names whose settings may lead to a host for which leads is true: what is
+// passed over would be resolved in vain. It knows the files that were read so far.
+func (f *Files) MayLead(names []string, leads func(hostName string) bool) []string {
+	for _, x := range f.read {
+		for _, i := range x.others { // for any name
+			if x.mayLead(i, leads) {
+				return names
+			}
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(names), func(name string) bool {
+		if leads(name) {
+			return false
+		}
+		for _, x := range f.read {
+			if slices.ContainsFunc(x.named[name], func(i int) bool { return x.mayLead(i, leads) }) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// mayLead tells whether a section has a HostName that leads there, or depends on the name, or is changed
+// after it ("CanonicalizeHostname" in [CONF]).
+func (x *sections) mayLead(section int, leads func(hostName string) bool) bool {
+	return slices.ContainsFunc(x.list[section], func(n numbered) bool {
+		return n.keyword == "canonicalizehostname" || n.keyword == "hostname" && slices.ContainsFunc(n.args, func(name string) bool {
+			return strings.Contains(name, "%") || leads(name)
+		})
+	})
 }

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -31,6 +32,37 @@ func TestReadOnce(t *testing.T) {
 				t.Fatalf("seed %d, host %s: anew\n%+v\n%+v\nagain\n%+v\n%+v\n%s", seed, host, anew.Client(), anew.Problems, again.Client(), again.Problems, show(dir))
 			}
 		}
+	}
+}
+
+// TestMayLead passes over no name whose settings lead there.
+func TestMayLead(t *testing.T) {
+	t.Parallel()
+	passed := 0
+	for seed := range rounds() {
+		dir := t.TempDir()
+		g := &generator{Rand: rand.New(rand.NewPCG(uint64(seed), 13)), dir: dir}
+		text := "Host bay\n  HostName quay\nHost reef shoal\n  User git\n" + g.config(0)
+		config := filepath.Join(dir, "config")
+		if err := os.WriteFile(config, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		query := Query{Command: CommandLine{Config: config}, Person: person(t), Files: &Files{}}
+		names := HostNames(query)
+		if anew := HostNames(Query{Command: query.Command, Person: query.Person}); !slices.Equal(names, anew) {
+			t.Fatalf("seed %d: %v, reading anew %v", seed, names, anew)
+		}
+		for _, name := range names {
+			query.Host = name
+			leads := Resolve(query).Client().HostName
+			some := query.Files.MayLead(names, func(hostName string) bool { return strings.EqualFold(hostName, leads) })
+			if passed += len(names) - len(some); !slices.Contains(some, name) {
+				t.Fatalf("seed %d: %s leads to %s, and is passed over\n%s", seed, name, leads, show(dir))
+			}
+		}
+	}
+	if passed == 0 {
+		t.Error("nothing is ever passed over")
 	}
 }
 

@@ -241,7 +241,7 @@ func (r *reader) file(path string, depth int, active bool) error {
 	if r.s.files++; r.s.files > maxFiles {
 		return fmt.Errorf("more than %d files", maxFiles)
 	}
-	if files := r.s.Query.Files; files != nil && r.s.survey == nil {
+	if files := r.s.Query.Files; files != nil {
 		return r.again(files.of(path), depth, active)
 	}
 	text, open, err := readFile(path)

@@ -1,0 +1,16 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"Unicrux/core/about"
+	"Unicrux/render"
+)
+
+// versionCommand is for what package atonce does not answer: more than the one word.
+func (a *app) versionCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "version", Short: "Show the version, commit, Go and platform", Args: takes(0, 0, ""),
+		RunE: func(*cobra.Command, []string) error { return a.show(about.Text(), render.VersionDocument()) },
+	}
+}
