@@ -12,6 +12,7 @@ import (
 
 	"Unicrux/core/chest"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/workstation"
 )
@@ -151,13 +152,15 @@ func manyTokens(b *testing.B, n int) *person {
 		b.Fatal(err)
 	}
 	var text strings.Builder
+	var list []chest.Kept
 	for i := range n {
 		host := fmt.Sprintf("host%d.tidewater.example", i)
 		fmt.Fprintf(&text, "https://ines:token-of-%d@%s\n", i, host)
-		err := chest.Of(c).Put(chest.Entry{Name: host, Protocol: "https", At: host, User: "ines"}, chest.Secret{Token: secret.New(fmt.Appendf(nil, "token-of-%d", i))})
-		if err != nil {
-			b.Fatal(err)
-		}
+		list = append(list, chest.Kept{Secret: chest.Secret{Token: secret.New(fmt.Appendf(nil, "token-of-%d", i))},
+			Entry: chest.Entry{Name: host, Protocol: "https", At: host, User: "ines", Places: []origin.Place{{Origin: origin.Web(host)}}}})
+	}
+	if err := chest.Of(c).AddAll(list); err != nil {
+		b.Fatal(err)
 	}
 	p.write(text.String(), "plain")
 	return p

@@ -26,7 +26,7 @@ type growing struct {
 }
 
 var growings = []growing{
-	{"check a refused port, n blocks in ssh's settings", 500, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"check a refused port, n blocks in ssh's settings", 2000, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
 	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil, false},
 	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil, false},
 	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil, false},
