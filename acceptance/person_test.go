@@ -209,6 +209,15 @@ func (p *person) mustGit(args ...string) result {
 	return r
 }
 
+// readIfThere is [person.read] of a file that need not be there.
+func (p *person) readIfThere(parts ...string) string {
+	p.t.Helper()
+	if !p.exists(parts...) {
+		return ""
+	}
+	return p.read(parts...)
+}
+
 func (p *person) read(parts ...string) string {
 	p.t.Helper()
 	text, err := os.ReadFile(p.path(parts...))

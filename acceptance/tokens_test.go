@@ -91,7 +91,7 @@ func TestTokenJourney(t *testing.T) {
 		t.Errorf("revoked, and listed: %s", r)
 	}
 	p.must("host", "drop", "forge")
-	if config := p.read(".gitconfig") + p.read(".config", "unicrux", "git.config"); strings.Contains(config, "for-git credential") {
+	if config := p.readIfThere(".gitconfig") + p.readIfThere(".config", "unicrux", "git.config"); strings.Contains(config, "for-git credential") {
 		t.Errorf("dropped, and git still asks:\n%s", config)
 	}
 }

@@ -69,6 +69,7 @@ type app struct {
 	ctx                                            context.Context
 	asked                                          *term.Terminal // where questions were asked; nil until then
 	begun                                          []*workstation.Batch
+	untilStopped                                   bool // the command ends well by being stopped
 }
 
 // Run runs one command and returns the exit code.
@@ -82,6 +83,9 @@ func Run(io IO) int {
 	err := a.execute()
 	if !stopped() {
 		return a.finish(err)
+	}
+	if err == nil && a.untilStopped {
+		return exitDone
 	}
 	if err == nil {
 		a.progress("Stopped. The command had done all of its work by then.")

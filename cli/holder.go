@@ -70,6 +70,7 @@ func (a *app) beHolder(what string) error {
 		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(ready.NewDesk(a.station, clock))
 	}
 	memory.Locked() // where the system allows it
+	a.untilStopped = true
 	err := holder.Serve(a.ctx, o)
 	if err != nil {
 		holder.Report(out, err)

@@ -94,6 +94,7 @@ func (a *app) servePractice(o standin.Options, names []string) (err error) {
 	if err := a.show(a.style().Practice(views), render.PracticeDocument(views)); err != nil {
 		return err
 	}
+	a.untilStopped = true
 	<-a.ctx.Done()
 	return nil
 }

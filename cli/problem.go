@@ -228,7 +228,11 @@ func asProblem(err error) *problem {
 func message(err error) string {
 	var mismatch *ready.KeyMismatch
 	if errors.As(err, &mismatch) {
-		return fmt.Sprintf("the host offers the key %s, which is not %s: %s", sshkey.Fingerprint(mismatch.Offered), mismatch.Source, mismatch.Wanted)
+		var offered []string
+		for _, key := range mismatch.Offered {
+			offered = append(offered, sshkey.Kind(key)+" "+sshkey.Fingerprint(key))
+		}
+		return fmt.Sprintf("the host offers %s, and none of its keys is %s: %s", strings.Join(offered, ", "), mismatch.Source, mismatch.Wanted)
 	}
 	return foreign.Clean(err.Error())
 }

@@ -12,7 +12,7 @@ var trustCauses = []entry{
 				{`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`, .96},
 			},
 		}},
-	{"host-key-unknown", Trust, "This is the first contact with the host, and git cannot ask whether its key is the right one.", You,
+	{"host-key-unknown", Trust, "This is the first contact with the host: ssh does not know its key yet.", You,
 		"Store the host's key, which is the one it publishes.", "offered",
 		signs{
 			shown: []sign{

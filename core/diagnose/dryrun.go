@@ -140,7 +140,7 @@ func (c *checker) unlisted(context.Context) *Crux {
 }
 
 // choosing are the settings by which a person changes what the client speaks.
-var choosing = []string{"ciphers", "macs", "kexalgorithms", "hostkeyalgorithms"}
+var choosing = []string{"ciphers", "macs", "kexalgorithms"}
 
 // limit makes a plan speak only what settings let the client speak: its own lists, where any of
 // them was changed.
@@ -151,7 +151,7 @@ func (c *checker) limit(plan *wire.Plan) {
 		}
 		return strings.Split(c.dry().settled[keyword], ",")
 	}
-	plan.Ciphers, plan.MACs, plan.Exchanges, plan.HostKeys = changed(choosing[0]), changed(choosing[1]), changed(choosing[2]), changed(choosing[3])
+	plan.Ciphers, plan.MACs, plan.Exchanges = changed(choosing[0]), changed(choosing[1]), changed(choosing[2])
 }
 
 // holdBack takes out the keys with which settings let the client make no signature.

@@ -117,7 +117,7 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 		stored = Evidence{"stored", keyText(c.by.Key), c.station.Tilde(c.by.Origin())}
 	}
 	if c.verdict == knownhosts.KeyIsBanned {
-		return crux("host-key-revoked", Proved, offered, Evidence{"revoked in", c.station.Tilde(c.by.Origin()), ""})
+		return c.explainBan(offered)
 	}
 	published, match := c.published(ctx, trip.HostKey)
 	code := Code("host-key-wrong")
@@ -127,7 +127,42 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 	case match != differs && c.verdict != knownhosts.Changed:
 		code = "host-key-unknown"
 	}
-	return crux(code, Proved, offered, stored, published)
+	found := crux(code, Proved, offered, stored, published)
+	if code == "host-key-unknown" {
+		found.Evidence = append(found.Evidence, c.firstContact())
+	}
+	for _, problem := range c.passage.Known.Problems {
+		if problem.Line == 0 {
+			found.Evidence = append(found.Evidence, Evidence{"not read", foreign.Clean(problem.Err.Error()), c.station.Tilde(problem.File)})
+		}
+	}
+	found.vouched = match == matches
+	return found
+}
+
+// explainBan names what keeps ssh from ever trusting the key: a mark beside it, a list of revoked keys, or
+// that such a list cannot be read.
+func (c *checker) explainBan(offered Evidence) *Crux {
+	if c.by != nil {
+		return crux("host-key-revoked", Proved, offered, Evidence{"revoked in", c.station.Tilde(c.by.Origin()), ""})
+	}
+	banned := c.passage.Banned
+	setting := Evidence{"setting", "RevokedHostKeys " + foreign.Clean(c.station.Tilde(banned.Path)), c.origin(banned.Origin)}
+	if banned.Err == nil {
+		return crux("host-key-revoked", Proved, offered, setting)
+	}
+	return crux("file-missing", Proved, Evidence{"file", foreign.Clean(c.station.Tilde(banned.Path)), foreign.Clean(banned.Err.Error())}, setting,
+		Evidence{"it is for", "the host keys that are never trusted: while ssh cannot read it, ssh trusts no host", ""})
+}
+
+// firstContact says what ssh does about a key that it does not know.
+func (c *checker) firstContact() Evidence {
+	batch, _, _ := c.passage.Settings.First("batchmode")
+	origin := c.origin(c.passage.Client.Origin("stricthostkeychecking"))
+	if c.passage.Client.Strict == "yes" || batch == "yes" {
+		return Evidence{"ssh", "refuses, and asks nobody", origin}
+	}
+	return Evidence{"ssh", "asks in a terminal whether the key is right, and refuses without one", origin}
 }
 
 // A comparison says how an offered host key compares with the published ones.
@@ -139,9 +174,8 @@ const (
 	differs
 )
 
-// samekey is the evidence of a match.
-const samekey = "this very key"
-
+// published compares a host's key with those that it publishes. Where it is none of them, the host is
+// asked for its keys of other types before it is suspected: it may publish one alone.
 func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, comparison) {
 	if c.host == nil {
 		return Evidence{"published", "nothing that we know of: this host is not described here", ""}, unpublished
@@ -153,7 +187,12 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 	case !published.Any():
 		return Evidence{"published", "nothing", ""}, unpublished
 	case published.Has(key):
-		return Evidence{"published", samekey, ""}, matches
+		return Evidence{"published", "this very key", ""}, matches
+	}
+	for _, other := range wire.HostKeys(ctx, c.plan(), key, published.Has) {
+		if published.Has(other) {
+			return Evidence{"published", keyText(other) + ", which the host has as well", ""}, matches
+		}
 	}
 	return Evidence{"published", published.First(), ""}, differs
 }

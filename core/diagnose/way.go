@@ -104,6 +104,8 @@ type Crux struct {
 	key  string // the private file of a key that would serve
 
 	token string // the name of a token in the chest that it is about
+
+	vouched bool // the host publishes a key that it has proved to have
 }
 
 // A Note is something worth knowing that does not stop the way.

@@ -64,7 +64,7 @@ func (e Entry) Origin() string { return fmt.Sprintf("%s:%d", e.File, e.Line) }
 // A Problem is a line that says nothing to the client.
 type Problem struct {
 	File string
-	Line int
+	Line int // 0 for the whole file
 	Err  error
 }
 
@@ -175,20 +175,21 @@ type Known struct {
 	Problems    []Problem
 }
 
-// Lookup gathers what the files say about name, in order. Files that are missing say nothing.
-func Lookup(files []string, name string) (*Known, error) {
+// Lookup gathers what the files say about name, in order. Files that are missing say nothing, and neither
+// do those that cannot be read, which are a problem of their own.
+func Lookup(files []string, name string) *Known {
 	known := &Known{Name: name}
 	for _, file := range files {
 		text, err := read(file)
-		if errors.Is(err, fs.ErrNotExist) {
-			continue
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+		case err != nil:
+			known.Problems = append(known.Problems, Problem{File: file, Err: err})
+		default:
+			known.search(file, text)
 		}
-		if err != nil {
-			return nil, err
-		}
-		known.search(file, text)
 	}
-	return known, nil
+	return known
 }
 
 // search goes through a file. Only lines for the name are taken apart: there may be very many.
@@ -275,42 +276,50 @@ type Verdict int
 const (
 	Trusted     Verdict = iota // the key is stored for this name
 	Unknown                    // nothing is stored for this name
-	OtherKind                  // only keys of other kinds are stored, so the client asks as at first contact
-	Changed                    // another key of this kind is stored
-	KeyIsBanned                // the key is marked as revoked
+	Changed                    // other keys are stored, of whatever type
+	KeyIsBanned                // the key is marked as revoked, or who signed its certificate
 )
 
 // Judge tells how the client would take key, and which entry decides. A certificate that no
 // stored authority has signed counts as the key in it, as with the client.
 func (k *Known) Judge(key ssh.PublicKey) (Verdict, *Entry) {
 	if certificate, ok := key.(*ssh.Certificate); ok {
+		if entry := k.revoked(certificate.Key, certificate.SignatureKey); entry != nil {
+			return KeyIsBanned, entry
+		}
 		if entry := k.signer(certificate); entry != nil {
 			return Trusted, entry
 		}
 		key = certificate.Key
 	}
-	blob := key.Marshal()
-	for i := range k.Revoked {
-		if bytes.Equal(k.Revoked[i].Key.Marshal(), blob) {
-			return KeyIsBanned, &k.Revoked[i]
-		}
+	if entry := k.revoked(key); entry != nil {
+		return KeyIsBanned, entry
 	}
-	var sameKind *Entry
+	var other *Entry
 	for i, entry := range k.Keys {
-		if bytes.Equal(entry.Key.Marshal(), blob) {
+		if bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
 			return Trusted, &k.Keys[i]
 		}
-		if sameKind == nil && entry.Key.Type() == key.Type() {
-			sameKind = &k.Keys[i]
+		if other == nil || other.Key.Type() != key.Type() && entry.Key.Type() == key.Type() { // of this type tells more
+			other = &k.Keys[i]
 		}
 	}
-	switch {
-	case sameKind != nil:
-		return Changed, sameKind
-	case len(k.Keys) > 0:
-		return OtherKind, &k.Keys[0]
+	if other != nil {
+		return Changed, other
 	}
 	return Unknown, nil
+}
+
+// revoked finds the entry that revokes one of some keys.
+func (k *Known) revoked(keys ...ssh.PublicKey) *Entry {
+	for i, entry := range k.Revoked {
+		for _, key := range keys {
+			if bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
+				return &k.Revoked[i]
+			}
+		}
+	}
+	return nil
 }
 
 // signer finds the stored authority by which a host's certificate holds for the name now

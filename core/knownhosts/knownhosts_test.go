@@ -66,10 +66,7 @@ func TestJudge(t *testing.T) {
 		if err := os.WriteFile(file, []byte(row.text), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		known, err := Lookup([]string{file, file + "2"}, "forge")
-		if err != nil {
-			t.Fatal(err)
-		}
+		known := Lookup([]string{file, file + "2"}, "forge")
 		verdict, entry := known.Judge(one)
 		if verdict != row.want || (entry != nil) != (row.line > 0) || (entry != nil && entry.Line != row.line) {
 			t.Errorf("%s: verdict %d by %+v, want %d by line %d", row.name, verdict, entry, row.want, row.line)

@@ -230,15 +230,25 @@ func (p Place) offer(ctx context.Context, host *describe.Description, keys func(
 		return nil, err
 	}
 	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	var published speak.PublishedKeys
+	var publishedErr error
+	known := len(passage.Known.Keys) > 0
+	if !known {
+		published, publishedErr = speak.Published(ctx, host, p.Timeout)
+	}
 	plan := passage.Plan(func(key ssh.PublicKey) error {
 		if _, _, ok := passage.Judge(key); ok {
 			return nil
 		}
-		if published, err := speak.Published(ctx, host, p.Timeout); err != nil || !published.Has(wire.PlainKey(key)) {
-			return errors.Join(ErrOtherKey, err)
+		if known {
+			published, publishedErr = speak.Published(ctx, host, p.Timeout)
+		}
+		if publishedErr != nil || !published.Has(wire.PlainKey(key)) {
+			return errors.Join(ErrOtherKey, publishedErr)
 		}
 		return nil
 	}, p.Timeout)
+	plan.HostKeys = sshway.Preferring(plan.HostKeys, published.Keys) // it may publish one type alone
 	plan.Offers = keys(passage)
 	plan.Greeting = host.SSH.Greeting != ""
 	return wire.GoSSH(ctx, plan)

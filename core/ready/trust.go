@@ -31,7 +31,7 @@ var (
 
 // Trusted says which key is trusted now, and why.
 type Trusted struct {
-	Key     ssh.PublicKey // the one that the host offered
+	Key     ssh.PublicKey // the one that was compared
 	Name    string        // under which ssh looks it up
 	Because string        // what it was compared with
 	File    string        // where it is stored
@@ -40,9 +40,9 @@ type Trusted struct {
 
 // A KeyMismatch holds what was offered and what it was compared with.
 type KeyMismatch struct {
-	Offered ssh.PublicKey
-	Wanted  string // fingerprint
-	Source  string // who says so
+	Offered []ssh.PublicKey // all that the host has, as far as it could be asked
+	Wanted  string          // fingerprint
+	Source  string          // who says so
 }
 
 func (e *KeyMismatch) Error() string { return ErrOtherKey.Error() }
@@ -68,10 +68,13 @@ func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, finger
 		return nil, err
 	}
 	result := &Trusted{Key: key, Name: passage.Client.KnownHostsName}
-	if verdict, _ := passage.Known.Judge(key); verdict == knownhosts.KeyIsBanned {
-		return result, ErrRevoked
+	others := func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey {
+		return wire.HostKeys(ctx, passage.Plan(nil, p.Timeout), key, wanted)
 	}
-	keys, err := p.compare(ctx, result, description, fingerprint)
+	keys, err := p.compare(ctx, result, description, fingerprint, others)
+	if verdict, _, _ := passage.Judge(result.Key); verdict == knownhosts.KeyIsBanned {
+		err = ErrRevoked
+	}
 	if err != nil {
 		return result, err
 	}
@@ -117,29 +120,35 @@ func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, e
 	return nil, fmt.Errorf("%s:%d: %w", plan.Host, plan.Port, err)
 }
 
-// compare returns the keys to store: the offered one, and with it all that the host
-// publishes, so that clients which prefer another kind are served as well.
-func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Description, fingerprint string) ([]ssh.PublicKey, error) {
-	if fingerprint != "" {
+// compare returns the keys to store: the one that the host has and that is the right one, and with it all
+// that the host publishes. A host has keys of several types, of which a fingerprint or a description may
+// name any: others asks for those that were not offered, before the host is suspected.
+func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Description, fingerprint string, others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
+	var published speak.PublishedKeys
+	right := func(key ssh.PublicKey) bool { return sshkey.Fingerprint(key) == fingerprint }
+	wanted := fingerprint
+	switch {
+	case fingerprint != "":
 		result.Because = "the one that you gave"
-		if fingerprint != sshkey.Fingerprint(result.Key) {
-			return nil, &KeyMismatch{Offered: result.Key, Wanted: fingerprint, Source: result.Because}
-		}
-		return []ssh.PublicKey{result.Key}, nil
-	}
-	if d == nil {
+	case d == nil:
 		return nil, ErrUnpublished
+	default:
+		var err error
+		if published, err = speak.Published(ctx, d, p.Timeout); !published.Any() {
+			return nil, fmt.Errorf("%w: %w", ErrUnpublished, err)
+		}
+		result.Because, wanted, right = published.Origin, published.First(), published.Has
 	}
-	published, err := speak.Published(ctx, d, p.Timeout)
-	if !published.Any() {
-		return nil, fmt.Errorf("%w: %w", ErrUnpublished, err)
-	}
-	result.Because = published.Origin
-	if !published.Has(result.Key) {
-		return nil, &KeyMismatch{Offered: result.Key, Wanted: published.First(), Source: published.Origin}
+	if offered := result.Key; !right(offered) {
+		all := others(right)
+		i := slices.IndexFunc(all, right)
+		if i < 0 {
+			return nil, &KeyMismatch{Offered: append([]ssh.PublicKey{offered}, all...), Wanted: wanted, Source: result.Because}
+		}
+		result.Key = all[i]
 	}
 	if !slices.ContainsFunc(published.Keys, func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), result.Key.Marshal()) }) {
-		published.Keys = append(published.Keys, result.Key) // only its fingerprint is published
+		published.Keys = append(published.Keys, result.Key) // only its fingerprint is known
 	}
 	return published.Keys, nil
 }

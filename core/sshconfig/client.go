@@ -26,6 +26,7 @@ type Client struct {
 	KnownHostsName string   // the name under which the host's key is looked up
 	KnownHosts     []string // the person's files, in order
 	SystemHosts    []string // the system's files
+	RevokedHosts   string   // the file of host keys that are never trusted; empty for none
 	Strict         string   // StrictHostKeyChecking: yes, ask, accept-new or no
 	ProxyCommand   string   // a command to connect through, tokens replaced; empty for none
 	ProxyJump      string   // hosts to connect through; empty for none
@@ -82,6 +83,9 @@ func (c *Client) setTrust(s *Settings, t tokens) {
 	system := s.Query.Person.systemFolder()
 	c.KnownHosts = s.paths("userknownhostsfile", t, filepath.Join(home, "known_hosts"), filepath.Join(home, "known_hosts2"))
 	c.SystemHosts = s.paths("globalknownhostsfile", t, filepath.Join(system, "ssh_known_hosts"), filepath.Join(system, "ssh_known_hosts2"))
+	if path := s.or("revokedhostkeys", "none"); !strings.EqualFold(path, "none") {
+		c.RevokedHosts = s.Query.Person.tilde(path)
+	}
 	c.Strict = strings.ToLower(s.or("stricthostkeychecking", "ask"))
 	switch c.Strict {
 	case "off", "false":

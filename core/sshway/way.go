@@ -39,11 +39,14 @@ type Way struct {
 	Settings *sshconfig.Settings
 	Client   *sshconfig.Client
 	Known    *knownhosts.Known
+	Banned   *Banned // nil where settings name no file of revoked host keys
 
 	Keys     []Key     // to be offered, in order
 	Kept     []Key     // the agent's others, which settings keep back
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
+
+	portless *knownhosts.Known // what is stored for the name without its port; nil where that does not count
 
 	agent  *agent.Conn
 	holder func(socket string) bool // tells whether our own agent listens there when it runs
@@ -79,10 +82,12 @@ func Prepare(station *workstation.Station, command gitlink.SSHCommand, a address
 	query.Exists = sshconfig.ByNameServers
 	w.Settings = sshconfig.Resolve(query)
 	w.Client = w.Settings.Client()
-	var err error
-	if w.Known, err = knownhosts.Lookup(append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...), w.Client.KnownHostsName); err != nil {
-		return nil, err
+	files := append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...)
+	w.Known = knownhosts.Lookup(files, w.Client.KnownHostsName)
+	if _, _, alias := w.Settings.First("hostkeyalias"); !alias && w.Client.Port != 22 {
+		w.portless = knownhosts.Lookup(files, w.Client.HostName)
 	}
+	w.Banned = w.banned()
 	if w.Client.KeySignIn {
 		w.gather()
 	}
@@ -203,24 +208,22 @@ func (w *Way) HostPort() string {
 	return net.JoinHostPort(w.Client.HostName, strconv.Itoa(w.Client.Port))
 }
 
-// KnownKinds lists the kinds of host keys that are stored for the host, which ssh asks for first.
-func (w *Way) KnownKinds() []string {
-	var kinds []string
-	for _, entry := range w.Known.Keys {
-		kinds = append(kinds, entry.Key.Type())
-	}
-	return kinds
-}
-
 // Judge tells how ssh would take the host's key without asking anybody: ok when it goes
 // on. An unknown key passes only where settings say so; a changed or revoked one never
 // does with us, even where settings let ssh go on: we do not sign in to a stranger.
 func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhosts.Entry, ok bool) {
-	verdict, by = w.Known.Judge(key)
+	if w.Banned.bans(key) {
+		return knownhosts.KeyIsBanned, nil, false
+	}
+	if verdict, by = w.Known.Judge(key); verdict == knownhosts.Unknown && w.portless != nil {
+		if plain, entry := w.portless.Judge(key); plain == knownhosts.Trusted {
+			verdict, by = plain, entry
+		}
+	}
 	switch verdict {
 	case knownhosts.Trusted:
 		return verdict, by, true
-	case knownhosts.Unknown, knownhosts.OtherKind:
+	case knownhosts.Unknown:
 		return verdict, by, w.Client.Strict == "accept-new" || w.Client.Strict == "no"
 	}
 	return verdict, by, false
@@ -266,7 +269,7 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 // keys to offer yet.
 func (w *Way) Plan(trust func(ssh.PublicKey) error, timeout time.Duration) wire.Plan {
 	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Family: w.Client.Family, Proxy: w.proxy(),
-		KeyKinds: w.KnownKinds(), OldRSA: w.oldRSA(), Trust: trust, Timeout: timeout}
+		HostKeys: w.HostKeyAlgorithms(), TrustLocal: w.trustsLocal(), OldRSA: w.oldRSA(), Trust: trust, Timeout: timeout}
 }
 
 // oldRSA tells whether settings allow signatures over SHA-1, which the client no longer makes by

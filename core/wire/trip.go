@@ -90,11 +90,13 @@ type Plan struct {
 	User     string
 	Family   string   // "inet" or "inet6" to use addresses of that family alone
 	Proxy    string   // a command whose input and output are the connection; empty to connect directly
-	KeyKinds []string // kinds of host keys to ask for first
 
 	// What alone may be spoken, by the names of RFC 4253, section 7.1; nil for all. Names that we do
 	// not speak are passed over.
-	Ciphers, MACs, Exchanges, HostKeys []string
+	Ciphers, MACs, Exchanges []string
+	HostKeys                 []string // algorithms of host keys, in the order in which they are asked for; likewise
+
+	TrustLocal bool // a host on this computer need not prove itself
 
 	OldRSA bool // RSA keys may sign over SHA-1
 	Trust  func(key ssh.PublicKey) error

@@ -1,0 +1,173 @@
+package acceptance
+
+import (
+	"crypto/rand"
+	"fmt"
+	"os"
+	"os/user"
+	"strings"
+	"testing"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+)
+
+// A known case is what is stored about a host, and how ssh is told to take it.
+type knownCase struct {
+	name    string
+	stored  string // {ed25519}, {ecdsa}, {rsa} are the host's keys, {other-…} others, {ca} who signs; {name} and {bare} are its name
+	options string
+}
+
+var knownCases = []knownCase{
+	{"nothing", "", ""},
+	{"its first choice", "{name} {ed25519}", ""},
+	{"another type alone", "{name} {ecdsa}", ""},
+	{"the last type alone", "{name} {rsa}", ""},
+	{"all of them", "{name} {rsa}\n{name} {ecdsa}\n{name} {ed25519}", ""},
+	{"another key of that type", "{name} {other-ed25519}", ""},
+	{"another key of another type", "{name} {other-ecdsa}", ""},
+	{"another key of each type", "{name} {other-rsa}\n{name} {other-ecdsa}\n{name} {other-ed25519}", ""},
+	{"the right one and another", "{name} {other-ed25519}\n{name} {ed25519}", ""},
+	{"a type that it has not", "{name} {other-p384}", ""},
+	{"a type that it has not, new ones accepted", "{name} {other-p384}", "StrictHostKeyChecking accept-new"},
+	{"new ones accepted", "", "StrictHostKeyChecking accept-new"},
+	{"another name", "elsewhere.example {ed25519}", ""},
+	{"the name without the port", "{bare} {ed25519}", ""},
+	{"another key for the name without the port", "{bare} {other-ed25519}", ""},
+	{"another key for the name without the port, new ones accepted", "{bare} {other-ed25519}", "StrictHostKeyChecking accept-new"},
+	{"an alias", "forge {ed25519}", "HostKeyAlias forge"},
+	{"an alias that is not stored", "{name} {ed25519}\n{bare} {ed25519}", "HostKeyAlias forge"},
+	{"revoked", "{name} {ed25519}\n@revoked * {ed25519}", ""},
+	{"another one revoked", "{name} {ed25519}\n@revoked * {other-ed25519}", ""},
+	{"revoked for another name", "{name} {ed25519}\n@revoked elsewhere.example {ed25519}", ""},
+	{"an authority", "@cert-authority {name} {ca}", ""},
+	{"an authority for all", "@cert-authority * {ca}", ""},
+	{"another authority", "@cert-authority {name} {other-ed25519}", ""},
+	{"another authority and the key", "@cert-authority {name} {other-ed25519}\n{name} {ed25519}", ""},
+	{"a revoked authority", "@cert-authority {name} {ca}\n@revoked * {ca}", ""},
+	{"only one algorithm", "{name} {ed25519}", "HostKeyAlgorithms rsa-sha2-512"},
+	{"one algorithm first", "{name} {ed25519}", "HostKeyAlgorithms ^rsa-sha2-512"},
+	{"without the stored one", "{name} {ed25519}", "HostKeyAlgorithms -ssh-ed25519"},
+	{"a file of revoked keys", "{name} {ed25519}", "RevokedHostKeys {file:revoked}"},
+	{"a file of other revoked keys", "{name} {ed25519}", "RevokedHostKeys {file:others}"},
+	{"a file of revoked keys that is not there", "{name} {ed25519}", "RevokedHostKeys {file:nothing}"},
+	{"no file of revoked keys", "{name} {ed25519}", "RevokedHostKeys none"},
+	{"nobody asked on this computer", "", "NoHostAuthenticationForLocalhost yes"},
+	{"nobody asked, and another key", "{name} {other-ed25519}", "NoHostAuthenticationForLocalhost yes"},
+	{"nobody asked, and an alias", "", "NoHostAuthenticationForLocalhost yes\nHostKeyAlias forge"},
+	{"a folder in place of the file", "", "UserKnownHostsFile {file:folder}"},
+	{"a line that cannot be read", "{name} ssh-ed25519 ???\n{name} {ed25519}", ""},
+}
+
+// TestTrustAgrees asks the real ssh and us about a real sshd, with this and that stored: both trust it, or
+// neither does, and for the same reason.
+func TestTrustAgrees(t *testing.T) {
+	t.Parallel()
+	for _, certified := range []bool{false, true} {
+		t.Run(fmt.Sprintf("certificate=%v", certified), func(t *testing.T) {
+			t.Parallel()
+			p := newPerson(t)
+			replace, port := p.hostOfManyKeys(certified)
+			who, err := user.Current()
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, c := range knownCases {
+				p.write(replace.Replace(c.stored)+"\n", ".ssh", "known_hosts")
+				p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+				if c.options != "" {
+					p.write(replace.Replace(c.options)+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+				}
+				p.write(p.read(".ssh", "config")+"GlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
+				ours := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d/nothing.git", who.Username, port))
+				theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
+				if got, want := ourTrust(ours), theirTrust(theirs); got != want {
+					t.Errorf("%s: we say %s (%s), ssh %s\n%s", c.name, got, ours.Crux.Code, want, theirs.err)
+				}
+			}
+		})
+	}
+}
+
+func ourTrust(c checked) string {
+	switch c.Crux.Code {
+	case "host-key-unknown":
+		return "unknown"
+	case "host-key-wrong", "host-key-changed":
+		return "changed"
+	case "host-key-revoked", "file-missing":
+		return "revoked"
+	}
+	return "trusted"
+}
+
+func theirTrust(r result) string {
+	switch said := strings.ToLower(r.err); {
+	case r.exit == 0:
+		return "trusted"
+	case strings.Contains(said, "revoked"):
+		return "revoked"
+	case strings.Contains(said, "identification has changed"), strings.Contains(said, "host key for") && strings.Contains(said, "has changed"):
+		return "changed"
+	case strings.TrimSpace(said) == "host key verification failed.": // nobody could be asked
+		return "unknown"
+	}
+	return r.String()
+}
+
+// hostOfManyKeys is an sshd with a key of each usual type, to which the key mine opens. replace fills in
+// what stands for its keys, for others, and for files.
+func (p *person) hostOfManyKeys(certified bool) (replace *strings.Replacer, port int) {
+	p.t.Helper()
+	p.must("key", "new", "mine", "--no-passphrase")
+	line := func(name string) string {
+		return strings.Join(strings.Fields(p.must("key", "show", name, "--line").out)[:2], " ")
+	}
+	var pairs, options []string
+	for name, kind := range map[string][]string{"ecdsa": {"--kind", "ecdsa"}, "rsa": {"--kind", "rsa", "--size", "3072"}, "other-ed25519": nil, "other-ecdsa": {"--kind", "ecdsa"}, "other-rsa": {"--kind", "rsa", "--size", "3072"},
+		"other-p384": {"--kind", "ecdsa", "--size", "384"}, "ca": nil} {
+		p.must(append([]string{"key", "new", name, "--no-passphrase"}, kind...)...)
+		pairs = append(pairs, "{"+name+"}", line(name))
+		if name == "ecdsa" || name == "rsa" {
+			options = append(options, "HostKey "+p.path(".ssh", name))
+		}
+	}
+	if certified {
+		options = append(options, "HostCertificate "+p.path("sshd", "certificate"))
+	}
+	port, _ = p.sshd(p.must("key", "show", "mine", "--line").out, options...)
+	if certified {
+		p.stopServer()
+		p.certify("sshd_host", "ca", "127.0.0.1")
+		p.startServer(port)
+	}
+	host := line("sshd_host")
+	p.write(host+"\n", "revoked")
+	p.write(line("other-ed25519")+"\n", "others")
+	if err := os.MkdirAll(p.path("folder"), 0o700); err != nil {
+		p.t.Fatal(err)
+	}
+	pairs = append(pairs, "{ed25519}", host, "{name}", fmt.Sprintf("[127.0.0.1]:%d", port), "{bare}", "127.0.0.1")
+	for _, file := range []string{"revoked", "others", "nothing", "folder"} {
+		pairs = append(pairs, "{file:"+file+"}", p.path(file))
+	}
+	return strings.NewReplacer(pairs...), port
+}
+
+// certify lets one key of this home vouch for another, as that of a host.
+func (p *person) certify(name, authority, host string) {
+	p.t.Helper()
+	signer := func(name string) ssh.Signer {
+		signer, err := ssh.ParsePrivateKey([]byte(p.read(".ssh", name)))
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		return signer
+	}
+	certificate := &ssh.Certificate{Key: signer(name).PublicKey(), CertType: ssh.HostCert, KeyId: host, ValidPrincipals: []string{host}, ValidBefore: uint64(time.Now().Add(time.Hour).Unix())}
+	if err := certificate.SignCert(rand.Reader, signer(authority)); err != nil {
+		p.t.Fatal(err)
+	}
+	p.write(string(ssh.MarshalAuthorizedKey(certificate)), "sshd", "certificate")
+}
