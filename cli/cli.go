@@ -15,7 +15,6 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"Unicrux/core/about"
 	"Unicrux/core/hosts"
 	"Unicrux/core/memory"
 	"Unicrux/core/person"
@@ -70,6 +69,7 @@ type app struct {
 	asked                                          *term.Terminal // where questions were asked; nil until then
 	begun                                          []*workstation.Batch
 	untilStopped                                   bool // the command ends well by being stopped
+	version                                        bool // --version
 }
 
 // Run runs one command and returns the exit code.
@@ -149,7 +149,7 @@ func (a *app) root() *cobra.Command {
 		Short: "Gets this workstation and a code host to trust each other",
 		Long: `Unicrux makes keys, tells code hosts about them, settles how each host is reached,
 and names the one cause when a clone or push fails.`,
-		SilenceErrors: true, SilenceUsage: true, Version: about.Version,
+		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(command *cobra.Command, _ []string) (err error) {
 			if a.station, err = workstation.Here(a.Environ); err != nil {
 				return err
@@ -172,7 +172,8 @@ and names the one cause when a clone or push fails.`,
 	flags.DurationVar(&a.timeout, "timeout", defaultTimeout, "for each step on the network")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
 	root.CompletionOptions.HiddenDefaultCmd = true
-	root.SetVersionTemplate(about.Text())
+	// Not the library's own: its template alone would make the program a fifth larger.
+	root.Flags().BoolVar(&a.version, "version", false, "show the version")
 	root.SetHelpCommandGroupID("try")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
 	root.AddCommand(a.forGit())
@@ -195,6 +196,13 @@ and names the one cause when a clone or push fails.`,
 		}
 	}
 	demandSubcommands(root)
+	help := root.RunE
+	root.RunE = func(c *cobra.Command, args []string) error {
+		if a.version && len(args) == 0 {
+			return a.showVersion()
+		}
+		return help(c, args)
+	}
 	return root
 }
 

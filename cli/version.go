@@ -11,6 +11,8 @@ import (
 func (a *app) versionCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "version", Short: "Show the version, commit, Go and platform", Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error { return a.show(about.Text(), render.VersionDocument()) },
+		RunE: func(*cobra.Command, []string) error { return a.showVersion() },
 	}
 }
+
+func (a *app) showVersion() error { return a.show(about.Text(), render.VersionDocument()) }
