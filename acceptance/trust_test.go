@@ -171,3 +171,65 @@ func (p *person) certify(name, authority, host string) {
 	}
 	p.write(string(ssh.MarshalAuthorizedKey(certificate)), "sshd", "certificate")
 }
+
+// TestAnyOfItsKeys: a host has keys of several types, and whoever knows one of them may say so. Nobody is
+// suspected before all of them were looked at.
+func TestAnyOfItsKeys(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	replace, port := p.hostOfManyKeys(false)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	target := fmt.Sprintf("127.0.0.1:%d", port)
+	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
+	real := func() result {
+		return p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
+	}
+	for _, name := range []string{"sshd_host", "ecdsa", "rsa"} {
+		p.must("host", "trust", target, "--fingerprint", p.fingerprint(name))
+		if stored := p.read(".ssh", "known_hosts"); strings.Count(stored, "\n") != 1 || !strings.Contains(stored, strings.Fields(p.must("key", "show", name, "--line").out)[1]) {
+			t.Errorf("%s: stored %s", name, stored)
+		}
+		if r := real(); r.exit != 0 {
+			t.Errorf("%s is stored, and ssh does not trust the host: %s", name, r)
+		}
+		p.remove(".ssh", "known_hosts")
+	}
+	wrong := p.unicrux("host", "trust", target, "--fingerprint", p.fingerprint("other-ecdsa"))
+	if said := strings.Join(strings.Fields(wrong.err), " "); wrong.exit != 1 || p.exists(".ssh", "known_hosts") ||
+		!strings.Contains(said, p.fingerprint("sshd_host")) || !strings.Contains(said, p.fingerprint("ecdsa")) || !strings.Contains(said, p.fingerprint("rsa")) || !strings.Contains(said, "none of its keys") {
+		t.Errorf("none of them: %s", wrong)
+	}
+	// A description that names one of them.
+	for _, name := range []string{"ecdsa", "rsa", "other-rsa"} {
+		p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = %q\nport = %d\naddress = \"127.0.0.1\"\nhost-keys = [%q]\n", who.Username, port, replace.Replace("{"+name+"}")), "quay.toml")
+		p.must("host", "add", p.path("quay.toml"), "--yes")
+		c := p.check("quay")
+		if name == "other-rsa" {
+			if c.Crux.Code != "host-key-wrong" {
+				t.Errorf("a description that names another key: %+v", c.Crux)
+			}
+		} else if c.Crux.Code != "host-key-unknown" {
+			t.Errorf("a description that names %s: %+v", name, c.Crux)
+		} else if p.must("host", "trust", "quay"); !p.check("quay").Open {
+			t.Errorf("%s is stored: %+v", name, p.check("quay").Crux)
+		}
+		p.must("host", "drop", "quay", "--yes")
+		_ = os.Remove(p.path(".ssh", "known_hosts"))
+	}
+}
+
+// TestKnownHostsThatCannotBeRead is named where it matters, and stops nothing else.
+func TestKnownHostsThatCannotBeRead(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	_, port := p.hostOfManyKeys(false)
+	p.write("UserKnownHostsFile "+p.path("folder")+"\nGlobalKnownHostsFile none\n", ".ssh", "config")
+	p.extra = []string{"GIT_SSH_COMMAND=ssh -F " + p.path(".ssh", "config")} // which may ask
+	r := p.unicrux("check", fmt.Sprintf("ssh://git@127.0.0.1:%d/x.git", port))
+	if r.exit != 1 || !strings.Contains(r.out, "first contact") || !strings.Contains(r.out, "not read") || !strings.Contains(r.out, "~/folder") || !strings.Contains(strings.Join(strings.Fields(r.out), " "), "asks in a terminal") {
+		t.Errorf("%s", r)
+	}
+}

@@ -85,11 +85,11 @@ type Offer struct {
 
 // A Plan says which way to go.
 type Plan struct {
-	Host     string
-	Port     int
-	User     string
-	Family   string   // "inet" or "inet6" to use addresses of that family alone
-	Proxy    string   // a command whose input and output are the connection; empty to connect directly
+	Host   string
+	Port   int
+	User   string
+	Family string // "inet" or "inet6" to use addresses of that family alone
+	Proxy  string // a command whose input and output are the connection; empty to connect directly
 
 	// What alone may be spoken, by the names of RFC 4253, section 7.1; nil for all. Names that we do
 	// not speak are passed over.
