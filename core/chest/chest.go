@@ -284,10 +284,10 @@ func (e Entry) check() error {
 }
 
 // Put keeps a secret under the name of its entry, in place of an earlier one of that name. No
-// passphrase is needed for it.
-func (c *Chest) Put(e Entry, s Secret) error {
-	_, err := c.put(e, s, func(string) (string, error) { return e.Name, nil })
-	return err
+// passphrase is needed for it. It returns the entry as it is kept: one that was read before has the
+// secret from before.
+func (c *Chest) Put(e Entry, s Secret) (Entry, error) {
+	return c.put(e, s, func(string) (string, error) { return e.Name, nil })
 }
 
 // Add keeps a secret under a name that begins as that of its entry and that no other has. It
@@ -322,6 +322,7 @@ func (c *Chest) put(e Entry, s Secret, name func(wanted string) (string, error))
 
 // keep writes an entry with its secret. The caller has the chest for itself.
 func (c *Chest) keep(e Entry, s Secret, name func(wanted string) (string, error)) (_ Entry, err error) {
+	e.sealed = nil // another secret's, where the entry was read before
 	if err := e.check(); err != nil {
 		return e, err
 	}

@@ -96,7 +96,7 @@ func TestOpeningAndClosing(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	e := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines.marlow"}
-	if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+	if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 		t.Fatal(err)
 	}
 	e, _ = c.Entry("forge")
@@ -115,6 +115,16 @@ func TestOpeningAndClosing(t *testing.T) {
 	}
 	if s, err := c.again().Get(e); err != nil || string(s.Token.Reveal()) != "tide-1" {
 		t.Errorf("open: %v", err)
+	}
+	// What is kept in place of a secret that was read is the new one, and not what was read.
+	list, err := c.again().At("https", e.At)
+	if err != nil || len(list) != 1 {
+		t.Fatalf("%v, %v", list, err)
+	}
+	list[0].Until = time.Now().Add(time.Hour)
+	renewed, err := c.Put(list[0], Secret{Token: text("tide-2")})
+	if s, getErr := c.again().Get(renewed); err != nil || getErr != nil || string(s.Token.Reveal()) != "tide-2" {
+		t.Errorf("renewed: %v, %v, %q", err, getErr, s.Token.Reveal())
 	}
 	if until, open := c.OpenUntil(); !open || time.Until(until) < 50*time.Minute {
 		t.Errorf("until %v, %v", until, open)
@@ -193,7 +203,7 @@ func TestManyAtOnce(t *testing.T) {
 	for i := range 50 {
 		wait.Go(func() {
 			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
-			if err := c.again().Put(e, Secret{Token: text("tide-1")}); err != nil {
+			if _, err := c.again().Put(e, Secret{Token: text("tide-1")}); err != nil {
 				t.Error(err)
 			}
 		})
@@ -219,7 +229,7 @@ func TestDamage(t *testing.T) {
 		c := held(t)
 		for i := range 3 {
 			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
-			if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+			if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -256,7 +266,7 @@ func TestEntriesStayInTheirPlace(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	for _, e := range []Entry{{Name: "a\nb", Protocol: "https", At: "x"}, {Name: "a", At: "x"}, {Name: "a", Protocol: "https", At: "x\x00y"}, {}} {
-		if err := c.Put(e, Secret{Token: text("x")}); err == nil {
+		if _, err := c.Put(e, Secret{Token: text("x")}); err == nil {
 			t.Errorf("%+v was taken", e)
 		}
 	}
@@ -264,7 +274,7 @@ func TestEntriesStayInTheirPlace(t *testing.T) {
 	if list, err := empty.List(); err != nil || list != nil {
 		t.Errorf("no file: %v, %v", list, err)
 	}
-	if err := empty.Put(Entry{Name: "a", Protocol: "https", At: "x"}, Secret{}); !errors.Is(err, ErrNoChest) {
+	if _, err := empty.Put(Entry{Name: "a", Protocol: "https", At: "x"}, Secret{}); !errors.Is(err, ErrNoChest) {
 		t.Errorf("no passphrase yet: %v", err)
 	}
 }

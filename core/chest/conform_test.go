@@ -22,7 +22,7 @@ func conform(t *testing.T, c *Chest, kind Kind, unlock func()) {
 	other := Entry{Name: "other", Protocol: "https", At: "forge.tidewater.example", User: "ines.marlow"}
 	for i, e := range []Entry{first, second, other} {
 		s := Secret{Token: secret.New([]byte{'t', byte('0' + i), 0xff, '\n'}), Refresh: secret.New([]byte("again"))}
-		if err := c.Put(e, s); err != nil {
+		if _, err := c.Put(e, s); err != nil {
 			t.Fatal(kind, err)
 		}
 	}

@@ -72,7 +72,7 @@ func (c *Chest) Move(to Kind) (moved []string, err error) {
 		}
 		after := e
 		after.Kind = to
-		if err := c.Put(after, s); err != nil {
+		if _, err := c.Put(after, s); err != nil {
 			return moved, err
 		}
 		if again, err := c.Get(after); err != nil || string(again.Token.Reveal()) != string(s.Token.Reveal()) {

@@ -18,7 +18,7 @@ func TestRecall(t *testing.T) {
 		return Entry{Name: name, Protocol: "https", At: "forge.tidewater.example", User: user}
 	}
 	put := func(e Entry) {
-		if err := other.Put(e, Secret{Token: text("tide of " + e.Name)}); err != nil {
+		if _, err := other.Put(e, Secret{Token: text("tide of " + e.Name)}); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -39,7 +39,7 @@ func TestASecretIsForItsOwnEntry(t *testing.T) {
 	forge := origin.Place{Origin: "https://forge.tidewater.example:443"}
 	for _, e := range []Entry{{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines", Places: []origin.Place{forge}},
 		{Name: "marsh", Protocol: "https", At: "git.saltmarsh.example", User: "ines", Places: []origin.Place{{Origin: "https://git.saltmarsh.example:443"}}}} {
-		if err := c.Put(e, Secret{Token: text("tide of " + e.Name)}); err != nil {
+		if _, err := c.Put(e, Secret{Token: text("tide of " + e.Name)}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -94,7 +94,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	e := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines"}
-	if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+	if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 		t.Fatal(err)
 	}
 	other, err := age.GenerateX25519Identity()
@@ -104,7 +104,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	if err := c.changeKey(func(k *keyFile) error { k.Recipient = other.Recipient().String(); return nil }); err != nil {
 		t.Fatal(err)
 	}
-	if err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrSeal) {
+	if _, err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrSeal) {
 		t.Errorf("kept all the same: %v", err)
 	}
 	if _, err := c.again().Open(t.Context(), text("seven tides")); !errors.Is(err, ErrSeal) {
@@ -112,7 +112,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	}
 	elsewhere := c.again()
 	elsewhere.seen = filepath.Join(t.TempDir(), "seen.json")
-	if err := elsewhere.Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrClosed) {
+	if _, err := elsewhere.Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrClosed) {
 		t.Errorf("kept by a computer that has seen nothing: %v", err)
 	}
 	if _, err := c.Lock(t.Context(), text("seven tides"), text("nine tides")); err != nil {
@@ -124,7 +124,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	if key, err := elsewhere.Open(t.Context(), text("nine tides")); err != nil || elsewhere.OpenInHolder(key, time.Hour) != nil {
 		t.Errorf("opened elsewhere: %v", err)
 	}
-	if err := elsewhere.again().Put(e, Secret{Token: text("tide-2")}); err != nil {
+	if _, err := elsewhere.again().Put(e, Secret{Token: text("tide-2")}); err != nil {
 		t.Errorf("kept elsewhere once it was opened: %v", err)
 	}
 }
@@ -149,7 +149,7 @@ func TestNewerFiles(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	e := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines"}
-	if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+	if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 		t.Fatal(err)
 	}
 	newer := func(path string) (undo func()) {
@@ -171,7 +171,7 @@ func TestNewerFiles(t *testing.T) {
 		}
 	}
 	undo := newer(c.path("forge"))
-	if err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrNewer) {
+	if _, err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrNewer) {
 		t.Errorf("an entry: %v", err)
 	}
 	if _, err := c.again().List(); !errors.Is(err, ErrNewer) {
@@ -179,14 +179,14 @@ func TestNewerFiles(t *testing.T) {
 	}
 	undo()
 	undo = newer(c.keyPaths()[0])
-	if err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrNewer) {
+	if _, err := c.again().Put(e, Secret{Token: text("tide-2")}); !errors.Is(err, ErrNewer) {
 		t.Errorf("the key file: %v", err)
 	}
 	if err := c.again().SetKind(Memory); !errors.Is(err, ErrNewer) {
 		t.Errorf("the key file, rewritten: %v", err)
 	}
 	undo()
-	if err := c.again().Put(e, Secret{Token: text("tide-2")}); err != nil {
+	if _, err := c.again().Put(e, Secret{Token: text("tide-2")}); err != nil {
 		t.Errorf("as before: %v", err)
 	}
 }
@@ -196,14 +196,14 @@ func TestRolledBack(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	e := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines"}
-	if err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
+	if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 		t.Fatal(err)
 	}
 	backup := t.TempDir()
 	if err := os.CopyFS(backup, os.DirFS(c.folder)); err != nil {
 		t.Fatal(err)
 	}
-	if err := c.Put(e, Secret{Token: text("tide-2")}); err != nil || c.RolledBack() {
+	if _, err := c.Put(e, Secret{Token: text("tide-2")}); err != nil || c.RolledBack() {
 		t.Fatalf("%v, rolled back: %v", err, c.RolledBack())
 	}
 	if err := errors.Join(os.RemoveAll(c.folder), os.CopyFS(c.folder, os.DirFS(backup))); err != nil {
@@ -212,7 +212,7 @@ func TestRolledBack(t *testing.T) {
 	if !c.again().RolledBack() {
 		t.Error("it is not noticed")
 	}
-	if err := c.again().Put(e, Secret{Token: text("tide-3")}); err != nil || c.RolledBack() {
+	if _, err := c.again().Put(e, Secret{Token: text("tide-3")}); err != nil || c.RolledBack() {
 		t.Errorf("after a change: %v, %v", err, c.RolledBack())
 	}
 }

@@ -47,7 +47,7 @@ func TestDesk(t *testing.T) {
 		if name == "broken" {
 			token += "\n"
 		}
-		if err := d.chest.Put(e, chest.Secret{Token: secret.New([]byte(token))}); err != nil {
+		if _, err := d.chest.Put(e, chest.Secret{Token: secret.New([]byte(token))}); err != nil {
 			t.Fatal(err)
 		}
 	}

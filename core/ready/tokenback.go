@@ -125,7 +125,7 @@ func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *desc
 		return e, err
 	}
 	e.Owed = ""
-	return e, p.Chest().Put(e, chest.Secret{Token: s.Token})
+	return p.Chest().Put(e, chest.Secret{Token: s.Token})
 }
 
 // Refresh renews a signed-in token without asking anybody.
@@ -143,7 +143,7 @@ func (p Place) Refresh(ctx context.Context, e chest.Entry, old chest.Secret) (ch
 		return e, err
 	}
 	e.Until, e.Scopes = grant.Until.UTC(), grant.Scopes
-	return e, p.Chest().Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
+	return p.Chest().Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
 }
 
 // RevokeToken makes the host forget a token, and then the chest. told is false where the host

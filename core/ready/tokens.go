@@ -132,9 +132,7 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 		var err error
 		if n.Replace != "" {
 			e.Name, e.Owed = n.Replace, n.Owed
-			if err = p.Chest().Put(e, n.Secret); err == nil {
-				e, err = p.Chest().Entry(e.Name)
-			}
+			e, err = p.Chest().Put(e, n.Secret)
 		} else {
 			e, err = p.Chest().Add(e, n.Secret)
 		}
@@ -289,10 +287,7 @@ func NewPlaces(e chest.Entry, d *describe.Description) []origin.Place {
 // must have been asked before.
 func (p Place) Rebind(d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	e.Places = d.Places()
-	if err := p.Chest().Put(e, s); err != nil {
-		return e, err
-	}
-	return p.Chest().Entry(e.Name)
+	return p.Chest().Put(e, s)
 }
 
 // TokenHost is the description of the host of an entry.
