@@ -94,6 +94,7 @@ var ErrProtocol = errors.New("not what git says to a credential helper")
 // An Asked credential is what git tells a helper (git-credential(1), INPUT/OUTPUT FORMAT).
 type Asked struct {
 	Credential
+	HasUser, HasPassword bool // it was said, though it may be empty
 	Capabilities []string
 }
 
@@ -124,9 +125,9 @@ func ReadCredential(r io.Reader) (Asked, error) {
 		case "path":
 			asked.Path = string(value)
 		case "username":
-			asked.User = string(value)
+			asked.User, asked.HasUser = string(value), true
 		case "password":
-			asked.Password = secret.New(bytes.Clone(value))
+			asked.Password, asked.HasPassword = secret.New(bytes.Clone(value)), true
 		case "capability[]":
 			asked.Capabilities = append(asked.Capabilities, string(value))
 		}

@@ -126,8 +126,7 @@ func (p Place) entryOf(d *describe.Description, s stray.Stray, proven *Proven) c
 		}
 		return e
 	}
-	name, _, _ := strings.Cut(s.At, ":")
-	return chest.Entry{Name: name, Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+	return chest.Entry{Name: nameAt(s.At), Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
 }
 
 // moveIn puts secrets into the chest, unless the very same are there.

@@ -14,6 +14,7 @@ import (
 	"Unicrux/core/chest"
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/hosts"
 	"Unicrux/core/origin"
 	"Unicrux/core/secret"
 	"Unicrux/core/speak"
@@ -195,90 +196,10 @@ func another(e chest.Entry) []string {
 	return []string{"unicrux", "token", verb, e.Host}
 }
 
-// ProvedByGit notes that git got through with a credential. One that is not in the chest yet is
-// kept, if the host is one for which git asks us.
-func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
-	if !storable(asked) {
-		return nil
-	}
-	list, err := c.At("https", asked.Host)
-	if err != nil {
-		return err
-	}
-	now := p.Station.Now().UTC().Truncate(time.Second)
-	switch e, found, err := keeps(c, list, asked); {
-	case err != nil:
-		return err
-	case !found:
-		return p.keepFromGit(c, asked, now)
-	case p.provedToday(e): // once a day is enough
-		return nil
-	default:
-		return c.Note(e.Name, func(e *chest.Entry) { e.Proved = now })
-	}
-}
-
-// storable tells whether what git proved is something that belongs into a chest.
-func storable(asked gitlink.Asked) bool {
-	return asked.Protocol == "https" && asked.Host != "" && !asked.Password.Empty()
-}
-
-// keeps finds the entry of a list that has the secret with which git got through.
-func keeps(c *chest.Chest, list []chest.Entry, asked gitlink.Asked) (e chest.Entry, found bool, err error) {
-	for _, e := range list {
-		if e.User != asked.User && e.Account != asked.User {
-			continue
-		}
-		s, err := c.Get(e)
-		if err != nil || same(s.Token, asked.Password) {
-			return e, err == nil, err
-		}
-	}
-	return e, false, nil
-}
-
-func (p Place) provedToday(e chest.Entry) bool { return p.Station.Now().Sub(e.Proved) < 24*time.Hour }
-
-// keepFromGit keeps what a person typed at git's own prompt, and the host took.
-func (p Place) keepFromGit(c *chest.Chest, asked gitlink.Asked, now time.Time) error {
-	for _, d := range p.Registry.All() {
-		if d.HTTPSAt() != asked.Host || (d.ForAccount != "" && d.ForAccount != asked.User) {
-			continue
-		}
-		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Places: d.Places(), Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
-			chest.Secret{Token: asked.Password})
-		return err
-	}
-	return nil
-}
-
 func same(a, b secret.Text) bool { return bytes.Equal(a.Reveal(), b.Reveal()) }
 
 // explainPatience bounds how long git waits for an explanation.
 const explainPatience = 4 * time.Second
-
-// RefusedToGit finds out why a host refused what git got from us, says so with the mend, and
-// takes it out of the chest when the host does not know it at all.
-func (p Place) RefusedToGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (Saying, error) {
-	if asked.Protocol != "https" || asked.Password.Empty() {
-		return Saying{}, nil
-	}
-	list, err := c.At("https", asked.Host)
-	if err != nil {
-		return Saying{}, err
-	}
-	for _, e := range list {
-		if asked.User != "" && e.User != asked.User && e.Account != asked.User {
-			continue
-		}
-		s, err := c.Get(e)
-		if err != nil || !same(s.Token, asked.Password) {
-			continue
-		}
-		return p.whyRefused(ctx, c, e, s)
-	}
-	return Saying{}, nil // it was not ours
-}
 
 func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (Saying, error) {
 	if !e.Until.IsZero() && e.Until.Before(p.Station.Now()) {
@@ -287,6 +208,9 @@ func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s 
 	ctx, cancel := context.WithTimeout(ctx, explainPatience)
 	defer cancel()
 	d, err := p.TokenHost(e)
+	if errors.Is(err, hosts.ErrUnknown) { // nobody can be asked, so it is as git says
+		return Saying{Words: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At, e.Name)}, c.Remove(e.Name)
+	}
 	if err != nil {
 		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
 	}
