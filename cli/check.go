@@ -1,9 +1,13 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"Unicrux/core/diagnose"
+	"Unicrux/core/foreign"
+	"Unicrux/core/gitlink"
 	"Unicrux/core/ready"
 	"Unicrux/core/sshway"
 	"Unicrux/render"
@@ -77,6 +81,9 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return a.mend(place, request, &o.secretOptions)
 	}
 	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+	if errors.Is(err, diagnose.ErrLocal) {
+		return a.checkFolder(argument, err)
+	}
 	if err != nil {
 		return err
 	}
@@ -87,6 +94,18 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return &told{exitCrux}
 	}
 	return nil
+}
+
+// checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.
+func (a *app) checkFolder(path string, local error) error {
+	if path == "" { // the remote of this repository
+		path = "origin"
+	}
+	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", path); err != nil {
+		return local
+	}
+	words := foreign.Clean(path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
+	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
 }
 
 // request makes the question of check and ready.

@@ -9,6 +9,7 @@ package address
 import (
 	"errors"
 	"fmt"
+	"net"
 	"net/url"
 	"strconv"
 	"strings"
@@ -45,6 +46,9 @@ var (
 	ErrBracket   = errors.New(`"[" without its "]"`)
 	ErrTwice     = errors.New("two URLs in one")
 	ErrScheme    = errors.New("git has no such way to reach a host; it knows ssh:// and https://")
+	ErrPassword  = errors.New("ssh takes no password from a URL")
+	ErrHelper    = errors.New(`"::" behind a word is how git is told to start a program of that name`)
+	ErrCapitals  = errors.New("git knows the word before :// in small letters only")
 )
 
 // A SyntaxError keeps an offset, never the text: clone URLs hold tokens, and errors get printed.
@@ -98,6 +102,9 @@ func parseURL(text, scheme string) (Address, error) {
 	if !known {
 		return Address{}, &SyntaxError{0, ErrScheme}
 	}
+	if scheme != strings.ToLower(scheme) { // it looks for a program git-remote-SSH
+		return Address{}, &SyntaxError{0, ErrCapitals}
+	}
 	start := len(scheme) + len("://")
 	if next, _, twice := strings.Cut(text[start:], "://"); twice && schemes[strings.ToLower(next)] != "" {
 		return Address{}, &SyntaxError{start, ErrTwice}
@@ -110,7 +117,10 @@ func parseURL(text, scheme string) (Address, error) {
 	pathAt := start + slash
 	hostAt := start
 	if at := strings.LastIndexByte(text[start:pathAt], '@'); at >= 0 {
-		login, _, _ := strings.Cut(text[start:start+at], ":") // a password is no part of an Address
+		login, _, password := strings.Cut(text[start:start+at], ":") // which is no part of an Address
+		if password && transport == "ssh" {
+			return Address{}, &SyntaxError{start + len(login), ErrPassword}
+		}
 		user, err := unescape(login, start)
 		if err != nil {
 			return Address{}, err
@@ -129,8 +139,11 @@ func parseURL(text, scheme string) (Address, error) {
 }
 
 // parseShort reads [user@]host:path, where the host may be an IPv6 literal in brackets.
-// git takes [host:port]:path too, which is the only place for a port in this form.
+// git takes [host:port]:path and [user@host:port]:path too, which is the only place for a port in this form.
 func parseShort(text string) (Address, error) {
+	if text == "." || text == ".." {
+		return Address{}, &SyntaxError{0, ErrLocal}
+	}
 	colon := strings.IndexByte(text, ':')
 	slash := strings.IndexByte(text, '/')
 	if colon < 0 || (slash >= 0 && slash < colon) { // git-clone(1): then it is a local path
@@ -140,9 +153,15 @@ func parseShort(text string) (Address, error) {
 		}
 		return Address{}, &SyntaxError{max(slash, 0), reason}
 	}
+	if strings.HasPrefix(text[colon:], "::") && !strings.ContainsAny(text[:colon], "@[") {
+		return Address{}, &SyntaxError{colon, ErrHelper}
+	}
+	if bracket := strings.Index(text, "@["); bracket > colon && !strings.Contains(text[:bracket], "/") {
+		return Address{}, &SyntaxError{colon, ErrPassword}
+	}
 	a := Address{Scheme: "ssh", Short: true}
 	hostAt := 0
-	if at := strings.IndexByte(text, '@'); at >= 0 && at < colon {
+	if at := strings.LastIndexByte(text[:colon], '@'); at >= 0 && text[0] != '[' {
 		a.User, hostAt = text[:at], at+1
 	}
 	if strings.HasPrefix(text[hostAt:], "[") {
@@ -150,23 +169,36 @@ func parseShort(text string) (Address, error) {
 		if end < 0 {
 			return Address{}, &SyntaxError{hostAt, ErrBracket}
 		}
-		inside := text[hostAt+1 : hostAt+end]
 		colon = hostAt + end + 1
 		if colon >= len(text) || text[colon] != ':' {
 			return Address{}, &SyntaxError{colon, ErrNoColon}
 		}
-		if strings.Count(inside, ":") == 1 {
-			if err := a.setHostPort(inside, hostAt+1); err != nil {
-				return Address{}, err
-			}
-		} else {
-			a.Host = inside
+		if err := a.setInside(text[hostAt+1:hostAt+end], hostAt+1); err != nil {
+			return Address{}, err
 		}
 	} else {
 		a.Host = text[hostAt:colon]
 	}
-	a.Path = text[colon+1:]
+	if a.Path = text[colon+1:]; strings.HasPrefix(a.Path, ":") {
+		return Address{}, &SyntaxError{colon + 1, ErrCharacter}
+	}
 	return a, a.validate(0, hostAt, colon+1)
+}
+
+// setInside reads what is between brackets: host:port, user@host:port, or an IPv6 literal with or without a
+// user.
+func (a *Address) setInside(inside string, offset int) error {
+	if at := strings.LastIndexByte(inside, '@'); at >= 0 && a.User == "" {
+		a.User, inside, offset = inside[:at], inside[at+1:], offset+at+1
+	}
+	if strings.Count(inside, ":") == 1 {
+		if strings.HasSuffix(inside, ":") { // git gives the colon to ssh
+			return &SyntaxError{offset + len(inside) - 1, ErrPort}
+		}
+		return a.setHostPort(inside, offset)
+	}
+	a.Host = inside
+	return nil
 }
 
 // setHostPort reads host[:port] (RFC 3986, sections 3.2.2 and 3.2.3).
@@ -180,6 +212,10 @@ func (a *Address) setHostPort(text string, offset int) error {
 		host, port = text[1:end], strings.TrimPrefix(text[end+1:], ":")
 		if rest := text[end+1:]; rest != "" && rest[0] != ':' {
 			return &SyntaxError{offset + end + 1, ErrPort}
+		}
+	} else if strings.Count(text, ":") > 1 { // an IPv6 literal without brackets: git looks for no port in it
+		if net.ParseIP(text) == nil {
+			return &SyntaxError{offset, ErrPort}
 		}
 	} else if colon := strings.LastIndexByte(text, ':'); colon >= 0 {
 		host, port = text[:colon], text[colon+1:]
@@ -221,7 +257,7 @@ func (a *Address) validate(userAt, hostAt, pathAt int) error {
 			return &SyntaxError{part.at, ErrCharacter}
 		}
 	}
-	if i := strings.IndexAny(a.Host, " '$&;|*?(){}!#%,"); i >= 0 {
+	if i := strings.IndexAny(a.Host, " '$&;|*?(){}!#%,[]"); i >= 0 {
 		return &SyntaxError{hostAt + i, ErrCharacter}
 	}
 	if a.Scheme == "ssh" && !allow.RemoteHost(a.Host) {

@@ -48,6 +48,9 @@ func (c *checker) startDryRun(ctx context.Context) {
 }
 
 func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun {
+	if strings.TrimSpace(command.Program) == "" {
+		return dryRun{failed: true, missing: true}
+	}
 	ctx, cancel := context.WithTimeout(ctx, min(c.timeout(), patience))
 	defer cancel()
 	args, options := []string{"-G"}, c.request.Options
@@ -117,7 +120,11 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 	if answer.missing || command.Clear {
 		certainty = Proved
 	}
-	evidence := []Evidence{{c.program() + " starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)}}
+	starts := foreign.Clean(mask(command.Text + command.Name()))
+	if starts == "" {
+		starts = "nothing: the setting is there, and empty"
+	}
+	evidence := []Evidence{{c.program() + " starts", starts, c.station.Tilde(command.Origin)}}
 	if answer.said != "" {
 		evidence = append(evidence, Evidence{"it says", foreign.Quote(answer.said), ""})
 	}

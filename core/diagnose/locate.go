@@ -79,7 +79,7 @@ func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 		c.askAboutHost(d.SSH.Host)
 		return "", nil, nil
 	}
-	if strings.Contains(argument, ".") && !strings.ContainsAny(argument, "/@") {
+	if strings.Contains(argument, ".") && !strings.ContainsAny(argument, "/@") && argument != "." && argument != ".." {
 		c.askAboutHost(argument)
 		return "", nil, nil
 	}
@@ -241,7 +241,10 @@ func (c *checker) forbidden(transport string) *Crux {
 
 // isFolder tells whether a URL without a host is a folder here, which git would use.
 func (c *checker) isFolder(text string) bool {
-	path := strings.TrimPrefix(text, "file://")
+	path, url := strings.CutPrefix(text, "file://")
+	if slash := strings.IndexByte(path, '/'); url && slash > 0 { // git passes over a host there
+		path = path[slash:]
+	}
 	if !filepath.IsAbs(path) {
 		path = filepath.Join(c.station.Folder, path)
 	}

@@ -176,7 +176,8 @@ func (c *Config) RemoteURL(name string, push bool) (url Entry, own, found bool) 
 	return Entry{}, false, false
 }
 
-// Rules returns the rules by which git rewrites URLs.
+// Rules returns the rules by which git rewrites URLs, in the order in which it tries them: those of one
+// base together, where the base first appears ("add_instead_of" in git's sources).
 func (c *Config) Rules() []address.Rule {
 	var rules []address.Rule
 	for _, entry := range c.entries {
@@ -190,6 +191,13 @@ func (c *Config) Rules() []address.Rule {
 			rules = append(rules, address.Rule{Base: push, Prefix: entry.Value, PushOnly: true, Origin: entry.Origin})
 		}
 	}
+	first := map[string]int{}
+	for i, rule := range rules {
+		if _, seen := first[rule.Base]; !seen {
+			first[rule.Base] = i
+		}
+	}
+	slices.SortStableFunc(rules, func(a, b address.Rule) int { return first[a.Base] - first[b.Base] })
 	return rules
 }
 

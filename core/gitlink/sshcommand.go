@@ -30,7 +30,7 @@ func (c *Config) SSH() SSHCommand {
 	if c == nil {
 		return SSHCommand{Program: "ssh", Clear: true}
 	}
-	if text := c.station.Getenv("GIT_SSH_COMMAND"); text != "" {
+	if text, set := c.station.Lookup("GIT_SSH_COMMAND"); set { // git takes it though it is empty, and starts nothing
 		return parseSSH(text, "GIT_SSH_COMMAND", c.station.Getenv)
 	}
 	if entry, found := c.Last("core.sshcommand"); found {

@@ -69,12 +69,18 @@ func (p Person) folder(own, xdg, below string) string {
 
 // Getenv looks a variable up in the person's environment; the last one counts.
 func (p Person) Getenv(name string) string {
+	text, _ := p.Lookup(name)
+	return text
+}
+
+// Lookup is [Person.Getenv], and tells whether the variable is set: it may be, to nothing.
+func (p Person) Lookup(name string) (text string, set bool) {
 	for i := len(p.Environ) - 1; i >= 0; i-- {
 		if entry := p.Environ[i]; len(entry) > len(name) && entry[:len(name)] == name && entry[len(name)] == '=' {
-			return entry[len(name)+1:]
+			return entry[len(name)+1:], true
 		}
 	}
-	return ""
+	return "", false
 }
 
 // The names of the holder's two sockets. Each is served by a process of its own, so that what ssh
