@@ -283,6 +283,9 @@ func (c *checker) programs() *Crux {
 	}
 	if _, err := exec.LookPath(program); err != nil {
 		if command.Origin != "" && program != "ssh" {
+			if strings.TrimSpace(program) == "" {
+				return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", "nothing: the setting is there, and empty", c.station.Tilde(command.Origin)})
+			}
 			return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", foreign.Clean(program), c.station.Tilde(command.Origin)},
 				Evidence{"it", "is not there, or cannot be run", ""})
 		}

@@ -109,7 +109,7 @@ func (c *checker) webSettings() *gitlink.Web {
 	if c.hg != nil {
 		return c.hg.Web(c.base)
 	}
-	return c.config.Web(c.base)
+	return c.config.WebOf(c.way.Question.Remote, c.base)
 }
 
 // trusted reads the files that settings name for the line to the host; found when one cannot be.

@@ -95,7 +95,7 @@ var ErrProtocol = errors.New("not what git says to a credential helper")
 type Asked struct {
 	Credential
 	HasUser, HasPassword bool // it was said, though it may be empty
-	Capabilities []string
+	Capabilities         []string
 }
 
 // ReadCredential reads what git tells a helper. Anything that has no place in it is an error,

@@ -4,10 +4,7 @@ import (
 	"crypto/tls"
 	"net"
 	"net/url"
-	"slices"
 	"strings"
-
-	"golang.org/x/net/http/httpproxy"
 
 	"Unicrux/core/allow"
 )
@@ -28,6 +25,7 @@ type Web struct {
 	At        string   // an address in place of the host's name; empty for none
 
 	origins map[string]string
+	lookup  func(name string) (string, bool) // of the environment
 }
 
 // Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version" or "at".
@@ -37,8 +35,12 @@ func (w *Web) Origin(name string) string { return w.origins[name] }
 var leastTLS = map[string]uint16{"tlsv1": tls.VersionTLS10, "tlsv1.0": tls.VersionTLS10, "tlsv1.1": tls.VersionTLS11, "tlsv1.2": tls.VersionTLS12, "tlsv1.3": tls.VersionTLS13}
 
 // Web settles what git does over HTTPS for a URL.
-func (c *Config) Web(target *url.URL) *Web {
-	w := &Web{origins: map[string]string{}}
+func (c *Config) Web(target *url.URL) *Web { return c.WebOf("", target) }
+
+// WebOf is [Config.Web] for a remote, which may have a proxy of its own ("remote.<name>.proxy" in
+// git-config(1)).
+func (c *Config) WebOf(remote string, target *url.URL) *Web {
+	w := &Web{origins: map[string]string{}, lookup: c.station.Lookup}
 	for _, s := range c.For("http", target.String()) {
 		switch s.Name {
 		case "http.proxy":
@@ -71,6 +73,9 @@ func (c *Config) Web(target *url.URL) *Web {
 			}
 		}
 	}
+	if entry, found := c.Last("remote." + remote + ".proxy"); remote != "" && found {
+		w.Proxy, w.origins["proxy"] = entry.Value, entry.Origin
+	}
 	w.environment(c.station.Getenv, target)
 	if w.Proxy != "" && !strings.Contains(w.Proxy, "://") { // as curl(1) reads it
 		w.Proxy = "http://" + w.Proxy
@@ -100,41 +105,68 @@ func (w *Web) environment(getenv func(string) string, target *url.URL) {
 	if text := getenv("GIT_SSL_NO_VERIFY"); text != "" {
 		w.Blind, w.origins["blind"] = true, "environment: GIT_SSL_NO_VERIFY"
 	}
-	if _, set := w.origins["proxy"]; set { // an empty one is git's way to say: none
-		return
+	if w.Proxy == "" {
+		w.proxyOfEnvironment(target)
 	}
-	names := []string{"https_proxy", "HTTPS_PROXY", "all_proxy", "ALL_PROXY"}
-	if target.Scheme == "http" { // curl(1) takes no HTTP_PROXY: web servers set it from a header
-		names = []string{"http_proxy", "all_proxy", "ALL_PROXY"}
-	}
-	for _, name := range names {
-		text := getenv(name)
-		if text == "" {
-			continue
-		}
-		exempt := getenv("no_proxy")
-		if exempt == "" {
-			exempt = getenv("NO_PROXY")
-		}
-		if !exempts(exempt, target) {
-			w.Proxy, w.origins["proxy"] = text, "environment: "+name
-		}
-		return
+	if exempt := w.exempt(); w.Proxy != "" && exempts(exempt, target.Hostname()) {
+		w.Proxy = ""
+		delete(w.origins, "proxy")
 	}
 }
 
-// exempts tells whether a list of the environment leaves a host out. The library goes to this
-// computer without a proxy in any case, and git's library does not.
-func exempts(list string, target *url.URL) bool {
-	host := allow.LowerHost(target.Hostname())
-	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
-		return slices.ContainsFunc(strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' }), func(name string) bool {
-			return name == "*" || allow.SameHost(strings.TrimPrefix(name, "."), host)
-		})
+// proxyOfEnvironment finds the proxy where git's configuration names none. A variable that is set and empty
+// takes the place of the others, and means none (var_override and get_active_slot in http.c of git).
+func (w *Web) proxyOfEnvironment(target *url.URL) {
+	if _, set := w.origins["proxy"]; set { // an empty one is git's way to say: none
+		return
 	}
-	config := httpproxy.Config{HTTPProxy: "http://p", HTTPSProxy: "http://p", NoProxy: list}
-	at, err := config.ProxyFunc()(target)
-	return err == nil && at == nil
+	first := []string{"https_proxy", "HTTPS_PROXY"}
+	if target.Scheme == "http" { // curl(1) takes no HTTP_PROXY: web servers set it from a header
+		first = []string{"http_proxy"}
+	}
+	for _, names := range [][]string{first, {"all_proxy", "ALL_PROXY"}} {
+		for _, name := range names {
+			if text, set := w.lookup(name); set {
+				w.Proxy, w.origins["proxy"] = text, "environment: "+name
+				return
+			}
+		}
+	}
+}
+
+// exempt is the list of hosts to which git goes without a proxy.
+func (w *Web) exempt() string {
+	if text, set := w.lookup("no_proxy"); set {
+		return text
+	}
+	text, _ := w.lookup("NO_PROXY")
+	return text
+}
+
+// exempts tells whether a list leaves a host out, as git's library reads it: names between commas or blanks,
+// each for itself and all below it, addresses, and networks (Curl_check_noproxy in noproxy.c of curl).
+func exempts(list, host string) bool {
+	host = strings.TrimSuffix(allow.LowerHost(host), ".")
+	ip := net.ParseIP(host)
+	if list == "*" {
+		return true
+	}
+	for _, name := range strings.FieldsFunc(strings.ToLower(list), func(r rune) bool { return r == ',' || r == ' ' || r == '\t' }) {
+		if ip != nil {
+			if _, network, err := net.ParseCIDR(name); err == nil && network.Contains(ip) {
+				return true
+			}
+			if other := net.ParseIP(strings.Trim(name, "[]")); other != nil && other.Equal(ip) {
+				return true
+			}
+			continue
+		}
+		name = strings.TrimSuffix(strings.TrimPrefix(name, "."), ".")
+		if name != "" && (host == name || strings.HasSuffix(host, "."+name)) {
+			return true
+		}
+	}
+	return false
 }
 
 func isFalse(text string) bool {
