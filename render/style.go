@@ -283,7 +283,7 @@ func (s Style) DoneBefore(changes []workstation.Change) string {
 		var steps []string
 		for _, step := range change.Steps {
 			words := step.Words
-			if !step.Done {
+			if !step.Done && step.Host != nil {
 				words = strings.TrimSuffix(words, ".") + " (it is not known whether that happened)."
 			}
 			steps = append(steps, words)

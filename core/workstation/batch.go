@@ -307,8 +307,9 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 		return err
 	}
 	b.change.Steps = append(b.change.Steps, Step{Words: words, File: step})
-	if err := b.station.writeRecord(&b.change); err != nil {
-		return err
+	if err := b.station.writeRecord(&b.change); err != nil { // then it is not done either
+		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
+		return errors.Join(err, b.clearMark(b.change.ID))
 	}
 	b.station.fault(words)
 	writeErr := write(path, after.content, after.mode)

@@ -97,13 +97,22 @@ func writeBeside(path string, content []byte, mode fs.FileMode) (beside string, 
 	beside = filepath.Join(filepath.Dir(path), besideMark+hex.EncodeToString(tag[:]))
 	f, err := disk.OpenFile(beside, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
-		return "", err
+		return "", about(path, err)
 	}
 	err = fill(f, path, content, mode)
 	if err = errors.Join(err, f.Close()); err != nil { // nothing is left of it
-		return "", errors.Join(err, disk.Remove(beside))
+		return "", errors.Join(about(path, err), disk.Remove(beside))
 	}
 	return beside, nil
+}
+
+// about is an error as one of the file that is meant, and not of the one beside it.
+func about(path string, err error) error {
+	var at *fs.PathError
+	if errors.As(err, &at) {
+		return &fs.PathError{Op: at.Op, Path: path, Err: at.Err}
+	}
+	return err
 }
 
 // fill gives a new file its owner, mode and attributes, then its content, and syncs it.
