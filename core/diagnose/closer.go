@@ -71,6 +71,13 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 	if c.passage == nil || found.Stage == Repository {
 		return nil
 	}
+	server := []string{c.passage.Client.HostName}
+	if c.host != nil {
+		server = append(server, c.host.SSH.Host, c.host.SSH.Address)
+	}
+	if !c.passage.Settings.MayName(server) {
+		return nil
+	}
 	query, tried := c.passage.Settings.Query, 0
 	query.Files, query.Exists = &sshconfig.Files{}, nil // of many names, most lead elsewhere: no name server is asked about them
 	for _, alias := range query.Files.MayLead(sshconfig.HostNames(query), c.isServer) {

@@ -177,3 +177,21 @@ func (x *sections) mayLead(section int, leads func(hostName string) bool) bool {
 		})
 	})
 }
+
+// MayName tells whether any of the files that were read may lead to one of some hosts. Most do not, and then
+// there is nothing to look for: no name of them is in the text, and no HostName is made of the name that is
+// asked for. Settings that were read by [Files] may.
+func (s *Settings) MayName(hostNames []string) bool {
+	if s.Query.Files != nil {
+		return true
+	}
+	for _, text := range s.texts {
+		text = strings.ToLower(text)
+		for _, name := range append([]string{"%h", "%%", "canonicalizehostname"}, hostNames...) {
+			if name != "" && strings.Contains(text, strings.ToLower(name)) {
+				return true
+			}
+		}
+	}
+	return false
+}

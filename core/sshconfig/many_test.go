@@ -56,6 +56,9 @@ func TestMayLead(t *testing.T) {
 			query.Host = name
 			leads := Resolve(query).Client().HostName
 			some := query.Files.MayLead(names, func(hostName string) bool { return strings.EqualFold(hostName, leads) })
+			if anew := Resolve(Query{Host: "nobody", Command: query.Command, Person: query.Person}); !anew.MayName([]string{leads}) {
+				t.Fatalf("seed %d: %s leads to %s, and no file may\n%s", seed, name, leads, show(dir))
+			}
 			if passed += len(names) - len(some); !slices.Contains(some, name) {
 				t.Fatalf("seed %d: %s leads to %s, and is passed over\n%s", seed, name, leads, show(dir))
 			}

@@ -99,6 +99,7 @@ type Settings struct {
 	lost    map[string][]Value // that came too late
 	turns   int
 	files   int
+	texts   []string          // of the files that were read
 	manners map[string]manner // of keywords, as they are written
 	final   bool              // a Match line asks for the second pass
 	survey  *[]Mention        // set when all blocks are looked at, whatever they match
@@ -251,6 +252,7 @@ func (r *reader) file(path string, depth int, active bool) error {
 	if r.checked && open {
 		return ErrExposed
 	}
+	r.s.texts = append(r.s.texts, text)
 	for number := 1; text != ""; number++ {
 		raw := text
 		if i := strings.IndexByte(text, '\n'); i >= 0 {
