@@ -254,9 +254,11 @@ func Names(files []string) []string {
 		if err != nil {
 			continue
 		}
-		entries, _ := Parse(file, text)
-		for _, entry := range entries {
-			for name := range strings.SplitSeq(entry.Hosts, ",") {
+		for raw := range bytes.Lines(text) { // the keys do not matter, and there may be very many
+			if len(bytes.Fields(raw)) < 3 {
+				continue
+			}
+			for name := range strings.SplitSeq(hostsOf(raw), ",") {
 				if bare, _, err := net.SplitHostPort(name); err == nil {
 					name = bare
 				}

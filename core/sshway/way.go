@@ -16,6 +16,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -46,7 +47,7 @@ type Way struct {
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
 
-	portless *knownhosts.Known // what is stored for the name without its port; nil where that does not count
+	portless func() *knownhosts.Known // what is stored for the name without its port; nil where that does not count
 
 	agent  *agent.Conn
 	holder func(socket string) bool // tells whether our own agent listens there when it runs
@@ -85,7 +86,7 @@ func Prepare(station *workstation.Station, command gitlink.SSHCommand, a address
 	files := append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...)
 	w.Known = knownhosts.Lookup(files, w.Client.KnownHostsName)
 	if _, _, alias := w.Settings.First("hostkeyalias"); !alias && w.Client.Port != 22 {
-		w.portless = knownhosts.Lookup(files, w.Client.HostName)
+		w.portless = sync.OnceValue(func() *knownhosts.Known { return knownhosts.Lookup(files, w.Client.HostName) })
 	}
 	w.Banned = w.banned()
 	if w.Client.KeySignIn {
@@ -216,7 +217,7 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 		return knownhosts.KeyIsBanned, nil, false
 	}
 	if verdict, by = w.Known.Judge(key); verdict == knownhosts.Unknown && w.portless != nil {
-		if plain, entry := w.portless.Judge(key); plain == knownhosts.Trusted {
+		if plain, entry := w.portless().Judge(key); plain == knownhosts.Trusted {
 			verdict, by = plain, entry
 		}
 	}
