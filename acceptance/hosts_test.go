@@ -326,7 +326,13 @@ func TestHostileHost(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
 	var asked []string
-	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	p.must("key", "new", "mine", "--no-passphrase")
+	p.apiHost("hostile", `who = { path = "me", fields = { account = "$.a" } }
+list-keys = { path = "keys", fields = { id = "$.id", title = "$.t", line = "$.l" } }
+add-key = { method = "POST", path = "keys/new", body = { l = "{line}" } }
+remove-key = { method = "DELETE", path = "keys/{id}" }
+list-repos = { path = "repos", fields = { path = "$.p" } }
+`, func(w http.ResponseWriter, r *http.Request) {
 		asked = append(asked, r.Method+" "+r.URL.RequestURI())
 		switch r.URL.Path {
 		case "/me":
@@ -340,36 +346,7 @@ func TestHostileHost(t *testing.T) {
 			w.WriteHeader(http.StatusForbidden)
 			_, _ = fmt.Fprint(w, `{"message":"\u001b[2Jno\u0000 \u202e way"}`)
 		}
-	}))
-	cert, key := certificate(t, t.TempDir(), "hostile.tidewater.example")
-	server.StartTLS()
-	defer server.Close()
-	useCertificate(t, server, cert, key)
-	port := server.Listener.Addr().String()[strings.LastIndex(server.Listener.Addr().String(), ":")+1:]
-	authority, err := os.ReadFile(cert)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p.write(fmt.Sprintf(`unicrux = 1
-name = "hostile"
-[ssh]
-host = "hostile.tidewater.example"
-user = "git"
-[interface]
-url = "https://hostile.tidewater.example:%s/"
-address = "127.0.0.1"
-header = "X: {token}"
-authority = """%s"""
-[operations]
-who = { path = "me", fields = { account = "$.a" } }
-list-keys = { path = "keys", fields = { id = "$.id", title = "$.t", line = "$.l" } }
-add-key = { method = "POST", path = "keys/new", body = { l = "{line}" } }
-remove-key = { method = "DELETE", path = "keys/{id}" }
-list-repos = { path = "repos", fields = { path = "$.p" } }
-`, port, authority), "hostile.toml")
-	p.write("a-token\n", "token")
-	p.must("key", "new", "mine", "--no-passphrase")
-	p.must("host", "add", p.path("hostile.toml"))
+	})
 	for _, args := range [][]string{{"host", "test", "hostile"}, {"repo", "list", "hostile"}, {"key", "compare", "hostile"}, {"key", "withdraw", "mine", "hostile"}, {"host", "test", "hostile", "--changes"}} {
 		r := p.unicrux(append(args, "--token-from", p.path("token"))...)
 		if text := r.out + r.err; strings.ContainsAny(text, "\x1b\x07\x00\r\u202e") || strings.Contains(text, "a-token") {

@@ -4,43 +4,35 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"strings"
 	"testing"
 	"time"
 )
 
-// slowHost is a described host with an API that handle serves. It lists repositories, keys and tokens.
-func (p *person) slowHost(handle http.HandlerFunc) {
+// apiHost is a described host with an API of the test's own.
+func (p *person) apiHost(name, operations string, handle http.HandlerFunc) {
 	p.t.Helper()
+	host := name + ".tidewater.example"
 	server := httptest.NewUnstartedServer(handle)
-	cert, key := certificate(p.t, p.t.TempDir(), "slow.tidewater.example")
+	cert, key := certificate(p.t, p.t.TempDir(), host)
 	server.StartTLS()
 	p.t.Cleanup(server.Close)
 	useCertificate(p.t, server, cert, key)
-	authority, err := os.ReadFile(cert)
-	if err != nil {
-		p.t.Fatal(err)
-	}
 	at := server.Listener.Addr().String()
-	p.write(fmt.Sprintf(`unicrux = 1
-name = "slow"
-[ssh]
-host = "slow.tidewater.example"
-user = "git"
-[interface]
-url = "https://slow.tidewater.example:%s/"
-address = "127.0.0.1"
-header = "X: {token}"
-authority = """%s"""
-[operations]
-who = { path = "me", fields = { account = "$.a" } }
+	p.write(fmt.Sprintf("unicrux = 1\nname = %q\n[ssh]\nhost = %q\nuser = \"git\"\n[interface]\nurl = \"https://%s:%s/\"\naddress = \"127.0.0.1\"\nheader = \"X: {token}\"\nauthority = \"\"\"%s\"\"\"\n[operations]\n%s",
+		name, host, host, at[strings.LastIndex(at, ":")+1:], p.read2(cert), operations), name+".toml")
+	p.write("a-token\n", "token")
+	p.must("host", "add", p.path(name+".toml"))
+}
+
+// slowHost lists repositories, keys and tokens.
+func (p *person) slowHost(handle http.HandlerFunc) {
+	p.t.Helper()
+	p.apiHost("slow", `who = { path = "me", fields = { account = "$.a" } }
 list-keys = { path = "keys", fields = { id = "$.id", title = "$.t", line = "$.l" } }
 list-tokens = { path = "tokens", fields = { id = "$.id" } }
 list-repos = { path = "repos", paging = { by = "link" }, fields = { path = "$.p" } }
-`, at[strings.LastIndex(at, ":")+1:], authority), "slow.toml")
-	p.write("a-token\n", "token")
-	p.must("host", "add", p.path("slow.toml"))
+`, handle)
 }
 
 // TestSilentHost: a host that takes connections and never answers is not waited for once for each thing.

@@ -28,6 +28,10 @@ func TestStuckHolder(t *testing.T) {
 			t.Errorf("%s, stopped: %s", args, r)
 		}
 	}
+	p.write("", ".local", "state", "unicrux", "run", "door.lock") // its number is not known then, and 0 is everybody's
+	if r := p.run("protocol=https\nhost="+p.webHost()+"\n\n", program, "for-git", "credential", "get"); r.exit != 0 || strings.Contains(r.err, "kill") || !strings.Contains(r.err, "does not respond") {
+		t.Errorf("git, of an unknown process: %s", r)
+	}
 	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
 		t.Fatal(err)
 	}

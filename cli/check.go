@@ -81,8 +81,9 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return a.mend(place, request, &o.secretOptions)
 	}
 	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
-	if errors.Is(err, diagnose.ErrLocal) {
-		return a.checkFolder(argument, err)
+	var local *diagnose.LocalError
+	if errors.As(err, &local) {
+		return a.checkFolder(local)
 	}
 	if err != nil {
 		return err
@@ -97,14 +98,11 @@ func (a *app) check(o *checkOptions, args []string) error {
 }
 
 // checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.
-func (a *app) checkFolder(path string, local error) error {
-	if path == "" { // the remote of this repository
-		path = "origin"
-	}
-	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", path); err != nil {
+func (a *app) checkFolder(local *diagnose.LocalError) error {
+	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", local.Path); err != nil {
 		return local
 	}
-	words := foreign.Clean(path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
+	words := foreign.Clean(local.Path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
 	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
 }
 

@@ -58,7 +58,7 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 	place.Lookup = a.registry // only a token that must be renewed needs it
 	answer, err := place.AnswerGit(a.ctx, c, asked)
 	if errors.Is(err, query.ErrStuck) {
-		a.progressText(a.style().Saying(ready.Saying{Words: "The holder runs but does not respond, so git does not get its token. To end it:", Command: a.endHolder()}))
+		a.progressText(a.style().Saying(a.stuckSaying()))
 		return nil
 	}
 	if errors.Is(err, chest.ErrClosed) && a.openForGit(c) {
@@ -78,9 +78,15 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 	return err
 }
 
-// endHolder is the command that ends the holder of the chest.
-func (a *app) endHolder() []string {
-	return []string{"kill", "-9", strconv.Itoa(holder.PID(a.station.DoorSocket()))}
+// stuckSaying names the command that ends the holder of the chest, where its process is known: "kill -9 0"
+// would end whoever types it (kill(1)).
+func (a *app) stuckSaying() ready.Saying {
+	const words = "The holder runs but does not respond, so git does not get its token."
+	pid := holder.PID(a.station.DoorSocket())
+	if pid <= 1 {
+		return ready.Saying{Words: words + " Unicrux does not know its process. To see more:", Command: []string{"unicrux", "holder", "show"}}
+	}
+	return ready.Saying{Words: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
 }
 
 // openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens

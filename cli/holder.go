@@ -207,7 +207,7 @@ func (a *app) responds(err error) error {
 		return err
 	}
 	advice := "End the process that listens at " + a.station.Tilde(stuck.Socket) + "."
-	if pid := holder.PID(stuck.Socket); pid > 0 {
+	if pid := holder.PID(stuck.Socket); pid > 1 { // 0 and 1 are nobody's holder
 		advice = fmt.Sprintf("End it: kill -9 %d", pid)
 	}
 	return &problem{message: "the holder runs but does not respond, so it still has its secrets", advice: advice, exit: exitFailure}

@@ -45,6 +45,14 @@ type Request struct {
 // ErrTransport is returned for a question that cannot be answered.
 var ErrTransport = errors.New("the way over this transport cannot be checked, only those over SSH and HTTPS")
 
+// A LocalError is an [ErrLocal] that says which folder it is.
+type LocalError struct{ Path string }
+
+func (e *LocalError) Error() string { return fmt.Sprintf("%s: %v", foreign.Clean(e.Path), ErrLocal) }
+
+// Unwrap returns [ErrLocal].
+func (e *LocalError) Unwrap() error { return ErrLocal }
+
 // ErrLocal is returned for a folder on this computer, to which no way leads.
 var ErrLocal = errors.New("a folder on this computer, where nobody has to sign in")
 

@@ -186,7 +186,7 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 	parsed, err := address.Parse(text)
 	var syntax *address.SyntaxError
 	if errors.Is(err, address.ErrLocal) && c.isFolder(text) {
-		return nil, fmt.Errorf("%s: %w", foreign.Clean(text), ErrLocal)
+		return nil, &LocalError{Path: text}
 	}
 	if errors.As(err, &syntax) {
 		return crux("url-malformed", Proved,

@@ -100,9 +100,6 @@ func (f *File) Write(content []byte) (n int, err error) {
 	return n, err
 }
 
-// WriteString is [os.File.WriteString].
-func (f *File) WriteString(content string) (int, error) { return f.Write([]byte(content)) }
-
 // Sync is [os.File.Sync].
 func (f *File) Sync() error { return at("sync", f.Name(), f.File.Sync) }
 
