@@ -23,12 +23,14 @@ const runMark = underwayMark + "run-"
 type Leaving struct {
 	Beside     []string `json:"beside,omitempty"`     // folders in which files are replaced
 	Unfinished []string `json:"unfinished,omitempty"` // what [Unfinished] named
+	Computer   string   `json:"computer"`             // where the run is: a home may be shared, and numbers of processes are not
 }
 
 // MayLeave notes in the state folder what this run may leave behind until done is called. What is there
 // all the same, the next run takes away when this one is no more, and says so.
 func MayLeave(state string, l Leaving) (done func(), err error) {
 	coded := Leaving{}
+	coded.Computer, _ = os.Hostname() // without a name it is this one
 	for _, folder := range l.Beside {
 		coded.Beside = append(coded.Beside, pathText(folder))
 	}
@@ -77,8 +79,11 @@ func (s *Station) cleanUp(mark string) (words []string, err error) {
 	}
 	var l Leaving
 	text, err := regular.ReadOwn(mark, maxRecord)
-	if err == nil && len(text) > 0 && json.Unmarshal(text, &l) != nil { // one that is half written left nothing yet
-		l = Leaving{}
+	if err == nil && json.Unmarshal(text, &l) != nil { // one that is half written left nothing yet
+		l = Leaving{Computer: s.Computer}
+	}
+	if l.Computer != s.Computer {
+		return nil, err
 	}
 	for _, coded := range l.Beside {
 		folder, pathErr := pathOf(coded)
