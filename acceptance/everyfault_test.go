@@ -41,6 +41,8 @@ var changings = []changing{
 	{name: "remote use", before: cloned, args: []string{"remote", "use", "https"}},
 	{name: "repo new", before: withSource, leaves: "source/.git", args: []string{"repo", "new", "forge", "ines.marlow/tide", "--from", "SOURCE", "--token-from", token}},
 	{name: "token add", before: withOpenChest, args: []string{"token", "add", "forge", "--from", token}},
+	{name: "token sign-in", before: withSignIn, args: []string{"token", "sign-in", "quay"}},
+	{name: "chest move", before: withEntries, args: []string{"chest", "move", "--to", "memory"}, stays: true},
 	{name: "chest adopt", before: withStored, args: []string{"chest", "adopt"}, stays: true},
 	{name: "remote clean", before: withSecretURL, args: []string{"remote", "clean"}, stays: true},
 }
@@ -77,6 +79,23 @@ func withOpenChest(p *person) {
 	described(p)
 	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
+}
+
+// withSignIn has a host that signs in by a code, and allows it at once.
+func withSignIn(p *person) {
+	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.openChest()
+	s := newSink(p)
+	at := fmt.Sprintf("https://forge.tidewater.example:%d/", s.port)
+	s.answer = `{"device_code":"d","user_code":"AB-12","verification_uri":"` + at + `","interval":1,"access_token":"tide_1","token_type":"Bearer","refresh_token":"tide_2","expires_in":3600}`
+	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[oauth]\nclient = \"unicrux\"\ndevice = %q\ntoken = %q\naddress = \"127.0.0.2\"\nauthority = \"\"\"\n%s\"\"\"\n", at+"d", at+"t", s.authority), "quay.toml")
+	p.must("host", "add", p.path("quay.toml"), "--yes")
+}
+
+// withEntries has two secrets in an open chest.
+func withEntries(p *person) {
+	withStored(p)
+	p.must("chest", "adopt")
 }
 
 func withStored(p *person) {
@@ -290,7 +309,7 @@ func (p *person) leftovers() (list []string) {
 	_ = filepath.WalkDir(p.home, func(path string, entry fs.DirEntry, err error) error {
 		name := filepath.Base(path)
 		if err == nil && (strings.HasPrefix(name, ".unicrux-") || strings.HasPrefix(name, "underway-") || strings.HasSuffix(name, ".unfinished") || strings.HasSuffix(name, ".lock") && name != "door.lock" && name != "socket.lock" ||
-			filepath.Base(filepath.Dir(path)) == "scratch") {
+			filepath.Base(filepath.Dir(filepath.Dir(path))) == "scratch") {
 			list = append(list, path)
 		}
 		return nil

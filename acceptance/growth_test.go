@@ -29,8 +29,8 @@ var growings = []growing{
 	{"check a refused port, n blocks in ssh's settings", 2000, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
 	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil, false},
 	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil, false},
-	{"look hosts, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"look", "hosts"}, nil, false},
-	{"check a refused port, n hashed known hosts", 2000, knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) }), []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"look hosts, n hashed known hosts", 2000, hashedHosts, []string{"look", "hosts"}, nil, false},
+	{"check a refused port, n hashed known hosts", 2000, hashedHosts, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
 	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines, false},
 	{"changes, n of them", 200, records, []string{"changes"}, nil, false},
 	{"look, n changes", 200, records, []string{"look"}, nil, false},
@@ -117,6 +117,11 @@ func knownLines(name func(i int) string) func(p *person, n int) {
 		key := strings.Join(strings.Fields(p.must("key", "show", "some", "--line").out)[:2], " ")
 		p.write(lines(n, func(i int) string { return name(i) + " " + key + "\n" }), ".ssh", "known_hosts")
 	}
+}
+
+// hashedHosts are n names in known hosts, hashed.
+func hashedHosts(p *person, n int) {
+	knownLines(func(i int) string { return sshknown.HashHostname(fmt.Sprintf("h%d.tidewater.example", i)) })(p, n)
 }
 
 // manyKeys are n key pairs.

@@ -179,19 +179,45 @@ func (x *sections) mayLead(section int, leads func(hostName string) bool) bool {
 }
 
 // MayName tells whether any of the files that were read may lead to one of some hosts. Most do not, and then
-// there is nothing to look for: no name of them is in the text, and no HostName is made of the name that is
-// asked for. Settings that were read by [Files] may.
+// there is nothing to look for: no name of them is in a Host or HostName line, and no HostName is made of the
+// name that is asked for. Settings that were read by [Files] may.
 func (s *Settings) MayName(hostNames []string) bool {
 	if s.Query.Files != nil {
 		return true
 	}
+	sought := []string{"%h", "%%", "canonicalizehostname"}
+	for _, name := range hostNames {
+		if name != "" {
+			sought = append(sought, strings.ToLower(name))
+		}
+	}
 	for _, text := range s.texts {
 		text = strings.ToLower(text)
-		for _, name := range append([]string{"%h", "%%", "canonicalizehostname"}, hostNames...) {
-			if name != "" && strings.Contains(text, strings.ToLower(name)) {
-				return true
-			}
+		if slices.ContainsFunc(sought, func(part string) bool { return namesIn(text, part) }) {
+			return true
 		}
 	}
 	return false
+}
+
+// namesIn tells whether a part stands in a line that says which host is meant, or where it is. The text is
+// in lower case.
+func namesIn(text, part string) bool {
+	for from := 0; ; {
+		i := strings.Index(text[from:], part)
+		if i < 0 {
+			return false
+		}
+		at := from + i
+		begin := strings.LastIndexByte(text[:at], '\n') + 1
+		end := len(text)
+		if j := strings.IndexByte(text[at:], '\n'); j >= 0 {
+			end = at + j
+		}
+		switch parseLine(text[begin:end]).keyword {
+		case "host", "hostname", "canonicalizehostname":
+			return true
+		}
+		from = end
+	}
 }

@@ -23,7 +23,7 @@ var ErrLocked = errors.New("another program, most likely git, is changing this f
 const lockNote = "lock"
 
 // lockMark is what stands in a lock file of ours: whose it is.
-func lockMark(pid string) string { return "unicrux " + pid + "\n" }
+func (s *Station) lockMark(pid string) string { return "unicrux " + pid + " " + s.Computer + "\n" }
 
 // lockOthers makes a lock file, which must not be there yet: other programs leave what it belongs to
 // alone as long as it is. Where it is, is noted first, so that a run that is killed keeps nobody out for
@@ -33,7 +33,7 @@ func (s *Station) lockOthers(lock string) (unlock func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	mark := lockMark(strconv.Itoa(os.Getpid()))
+	mark := s.lockMark(strconv.Itoa(os.Getpid()))
 	unlock = func() {
 		if isOurs(lock, mark) && disk.Remove(lock) != nil {
 			return // the note stays, by which the next run takes the lock away
@@ -84,7 +84,7 @@ func (s *Station) freeLock(scratch string) (words []string, err error) {
 		return nil, err
 	}
 	pid, _, _ := strings.Cut(filepath.Base(scratch), "-")
-	if !isOurs(lock, lockMark(pid)) {
+	if !isOurs(lock, s.lockMark(pid)) {
 		return nil, nil
 	}
 	err = AsOwner(lock, func() error { return disk.Remove(lock) })

@@ -22,10 +22,10 @@ func TestLockLeftBehind(t *testing.T) {
 		name, folder, mark string
 		stays              bool
 	}{
-		{"dead", dead, lockMark(dead), false},
+		{"dead", dead, s.lockMark(dead), false},
 		{"git's", dead, "[user]\n", true},
-		{"another's", dead, lockMark("1"), true},
-		{"going on", self, lockMark(self), true},
+		{"another's", dead, s.lockMark("1"), true},
+		{"going on", self, s.lockMark(self), true},
 	} {
 		lock, scratch := filepath.Join(s.Home, "config.lock"), filepath.Join(s.scratchFolder(), row.folder+"-1")
 		if err := os.MkdirAll(scratch, 0o700); err != nil {
@@ -47,6 +47,26 @@ func TestLockLeftBehind(t *testing.T) {
 	}
 }
 
+// TestLockOfAnotherComputer: in a home that several share, the number of a process says nothing about what
+// runs on the others.
+func TestLockOfAnotherComputer(t *testing.T) {
+	s := station(t)
+	other := *s
+	other.Computer = "skiff"
+	lock := filepath.Join(s.Home, "config.lock")
+	unlock, err := other.lockOthers(lock)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer unlock()
+	if dead := s.deadScratch(); len(dead) > 0 {
+		t.Errorf("taken for dead: %q", dead)
+	}
+	if isOurs(lock, s.lockMark(strconv.Itoa(os.Getpid()))) {
+		t.Error("its lock is taken for one of this computer")
+	}
+}
+
 // TestLockOthers holds a lock with a name in it, and leaves neither it nor its note.
 func TestLockOthers(t *testing.T) {
 	s := station(t)
@@ -55,7 +75,7 @@ func TestLockOthers(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if text := read(t, lock); text != lockMark(strconv.Itoa(os.Getpid())) {
+	if text := read(t, lock); text != s.lockMark(strconv.Itoa(os.Getpid())) {
 		t.Errorf("%q", text)
 	}
 	unlock()

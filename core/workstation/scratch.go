@@ -1,6 +1,7 @@
 package workstation
 
 import (
+	"net/url"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -10,8 +11,11 @@ import (
 )
 
 // scratchFolder is where what has to be in a file for another program is kept meanwhile: private, and
-// under one folder of ours, so that a run that was killed leaves nothing elsewhere.
-func (s *Station) scratchFolder() string { return filepath.Join(s.State, "scratch") }
+// under one folder of ours, so that a run that was killed leaves nothing elsewhere. Each computer has its
+// own, since a home may be shared, and numbers of processes are not.
+func (s *Station) scratchFolder() string {
+	return filepath.Join(s.State, "scratch", "on-"+url.PathEscape(s.Computer))
+}
 
 // Scratch makes a folder for a short time. Its name begins with the number of this process, by which
 // the next run knows that it was left behind.
