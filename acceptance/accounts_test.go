@@ -38,6 +38,15 @@ func TestTwoAccounts(t *testing.T) {
 	} {
 		folder := want.folder
 		p.folder = p.path(folder)
+		if c := p.check(drift); !c.Open || c.Account == nil || *c.Account != want.account {
+			t.Errorf("%s: before there is a clone, check says %+v as %v", folder, c.Crux, c.Account)
+		}
+		if r := p.must("ready", drift, "--into", "by-ready"); !strings.Contains(r.out, "as "+want.account) {
+			t.Errorf("%s: %s", folder, r)
+		}
+		if r := p.mustGit("-C", "by-ready", "ls-remote", "--get-url"); (strings.Contains(r.out, "lab")) != (want.account == "lab") {
+			t.Errorf("%s: git goes on by %s", folder, r)
+		}
 		p.mustGit("clone", "--quiet", drift)
 		p.folder = p.path(folder, "drift-model")
 		if got := strings.TrimSpace(p.mustGit("config", "remote.origin.url").out); got != drift {

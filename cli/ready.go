@@ -62,6 +62,11 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
+	if o.into != "" {
+		if request.Into, err = a.station.InFolder(o.into); err != nil {
+			return err
+		}
+	}
 	place, err := a.place()
 	if err != nil {
 		return err

@@ -32,6 +32,7 @@ type Request struct {
 	Timeout  time.Duration
 	Ask      sshway.Asker // asks for a passphrase
 	Program  Program      // empty: what the folder and the URL tell
+	Into     string       // the folder, absolute, that a clone goes into; empty for the one that git would make
 	ByHTTPS  bool         // Argument is a described host, and asked about over HTTPS
 
 	Sent *Sent // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them

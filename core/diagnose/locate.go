@@ -48,7 +48,9 @@ func (c *checker) locate(ctx context.Context) (*Crux, error) {
 func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
 	var refused *gitlink.ConfigError
 	var err error
-	c.config, err = gitlink.ReadConfig(ctx, c.station)
+	if c.config, err = gitlink.ReadConfig(ctx, c.station); err == nil && c.isForClone() {
+		c.config, err = gitlink.ReadConfigFor(ctx, c.station, c.newClone())
+	}
 	switch {
 	case errors.Is(err, gitlink.ErrNoGit):
 		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
@@ -56,6 +58,36 @@ func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
 		return crux("git-config-broken", Proved, Evidence{"git says", foreign.Clean(refused.Words), ""}), nil
 	}
 	return nil, err
+}
+
+// isForClone tells whether the question is about a clone that there is not yet, for which other settings may
+// hold than here: the URL is no remote's.
+func (c *checker) isForClone() bool {
+	url := c.request.Argument
+	if !strings.Contains(url, ":") || c.station.Gone || !c.config.DependsOnFolder() {
+		return false
+	}
+	return !slices.ContainsFunc(c.config.Remotes(), func(name string) bool {
+		for _, push := range []bool{false, true} {
+			entry, own, found := c.config.RemoteURL(name, push)
+			if !found {
+				continue
+			}
+			if rewritten, _ := address.Rewrite(entry.Value, c.config.Rules(), push, own); entry.Value == url || rewritten == url {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+// newClone is the clone that the question is about.
+func (c *checker) newClone() gitlink.NewClone {
+	clone := gitlink.NewClone{URL: c.request.Argument, Folder: c.request.Into}
+	if clone.Folder == "" {
+		clone.Folder = filepath.Join(c.station.Folder, gitlink.GuessFolder(clone.URL))
+	}
+	return clone
 }
 
 // target turns the request's argument into the text of a URL, rewritten as git would. The

@@ -32,7 +32,7 @@ func (c *checker) credential(ctx context.Context) (string, origin.Bound, error) 
 		return sent.User, sent.Token, err
 	}
 	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
-	credential, err := gitlink.FillBoth(ctx, c.station, asked)
+	credential, err := gitlink.FillBoth(ctx, c.config.Asked(), asked)
 	switch {
 	case !c.webSecret.Empty():
 		c.sentFrom = "the URL"

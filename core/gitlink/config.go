@@ -44,6 +44,9 @@ type Config struct {
 	entries []Entry
 	station *workstation.Station
 
+	clone       NewClone // that it is for; nothing for the folder
+	conditional []string // files that are included for the clone
+
 	linesLock sync.Mutex
 	lines     map[string]map[Entry]int // by origin, as far as they were asked for
 }
@@ -73,7 +76,15 @@ func runWith(ctx context.Context, station *workstation.Station, input []byte, ar
 
 // ReadConfig asks git for everything that it has settled, in one process.
 func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, error) {
-	out, err := Run(ctx, station, "config", "--list", "--null", "--show-scope", "--show-origin")
+	entries, err := readConfig(ctx, station)
+	if err != nil {
+		return nil, err
+	}
+	return &Config{station: station, entries: entries}, nil
+}
+
+func readConfig(ctx context.Context, station *workstation.Station, from ...string) ([]Entry, error) {
+	out, err := Run(ctx, station, append([]string{"config", "--list", "--null", "--show-scope", "--show-origin"}, from...)...)
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {
 		return nil, &ConfigError{Program: "git", Words: strings.TrimSpace(string(exit.Stderr))}
@@ -81,7 +92,7 @@ func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, err
 	if err != nil {
 		return nil, err
 	}
-	return &Config{station: station, entries: parseList(out)}, nil
+	return parseList(out), nil
 }
 
 // parseList reads the output of git config --list --null --show-scope --show-origin: scope,

@@ -1,0 +1,100 @@
+package gitlink
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"Unicrux/core/person"
+	"Unicrux/core/workstation"
+)
+
+// conditions of includes; HOME is the home, as it is written there.
+var conditions = []string{
+	"gitdir:~/work/", "gitdir:~/work", "gitdir:~/work/**", "gitdir:~/work/*", "gitdir:~/work/*/.git", "gitdir:~/WORK/", "gitdir/i:~/WORK/", "gitdir:~/", "gitdir:~/link/",
+	"gitdir:work/", "gitdir:./work/", "gitdir:./", "gitdir:./w[o]rk/", "gitdir:/", "gitdir:**/work/**", "gitdir:**/.git", "gitdir:HOME/work/", "gitdir:HOME/w?rk/**/.git", "gitdir:HOME/w*", "gitdir:HOME/**/.git",
+	"gitdir:x.git", "gitdir:x/.git", "gitdir:~/[a-z]ork/", "gitdir:~/[!w]ork/", "gitdir:~/[[:alpha:]]ork/", "gitdir:~/w\\\\ork/", "gitdir:~/wo**/", "gitdir:~/***/", "gitdir:~/[w", "gitdir:~/work/deep/**/",
+	"hasconfig:remote.*.url:ssh://**", "hasconfig:remote.*.url:ssh://git@forge.example/**", "hasconfig:remote.*.url:ssh://*/x.git", "hasconfig:remote.*.url:**", "hasconfig:remote.*.url:*.git",
+	"onbranch:main", "onbranch:ma*", "onbranch:master", "onbranch:m/", "unknown:x", "gitdir:",
+}
+
+// TestCloneSettingsAgree asks git which ssh it starts while it makes a clone, and us which it will.
+func TestCloneSettingsAgree(t *testing.T) {
+	t.Parallel()
+	rounds := 60
+	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
+		rounds, _ = strconv.Atoi(text)
+	}
+	random := rand.New(rand.NewPCG(16, 4))
+	pick := func(list ...string) string { return list[random.IntN(len(list))] }
+	met := map[string]int{}
+	for round := range rounds {
+		home, err := filepath.EvalSymlinks(t.TempDir())
+		if err != nil {
+			t.Fatal(err)
+		}
+		ssh := filepath.Join(home, "ssh")
+		put := func(text, path string, mode os.FileMode) {
+			t.Helper()
+			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(path, []byte(text), mode); err != nil {
+				t.Fatal(err)
+			}
+		}
+		put("#!/bin/sh\necho \"$1\" >'"+home+"/met'\nexit 1\n", ssh, 0o755)
+		for _, folder := range []string{"work/deep", "other"} {
+			if err := os.MkdirAll(filepath.Join(home, folder), 0o755); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := os.Symlink("work", filepath.Join(home, "link")); err != nil {
+			t.Fatal(err)
+		}
+		starts := func(n int) string { return fmt.Sprintf("[core]\n\tsshCommand = '%s' %d\n", ssh, n) }
+		text := starts(0) + pick("", "[init]\n\tdefaultBranch = main\n")
+		for n := 1; n < 5; n++ {
+			condition := strings.ReplaceAll(pick(conditions...), "HOME", home)
+			text += fmt.Sprintf("[includeIf \"%s\"]\n\tpath = %s\n", condition, pick("", "~/", home+"/")+"inc"+strconv.Itoa(n))
+			inner := starts(n)
+			if n == 2 {
+				inner += "[includeIf \"gitdir:./work/deep/\"]\n\tpath = inc9\n"
+				put(starts(9), filepath.Join(home, "inc9"), 0o644)
+			}
+			put(inner, filepath.Join(home, "inc"+strconv.Itoa(n)), 0o644)
+		}
+		put(text, filepath.Join(home, ".gitconfig"), 0o644)
+		folder := filepath.Join(home, pick("work", "work/deep", "link", "other", "."), pick("x", "x.git", "new"))
+		url := pick("ssh://git@forge.example/x.git", "ssh://forge.example/deep/x", "ssh://git@other.example:2222/x.git")
+		environ := []string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}
+		git := exec.Command("git", "clone", "--quiet", "--", url, folder)
+		git.Dir, git.Env = home, environ
+		said, err := git.CombinedOutput()
+		if err == nil {
+			t.Fatalf("a clone of nothing: %s", said)
+		}
+		theirs, err := os.ReadFile(filepath.Join(home, "met"))
+		if err != nil {
+			t.Fatalf("round %d: %v: %s\n%s into %s\n%s", round, err, said, url, folder, text)
+		}
+		s := &workstation.Station{Person: person.Person{Home: home, Environ: environ}, Folder: home}
+		c, err := ReadConfigFor(t.Context(), s, NewClone{URL: url, Folder: folder})
+		if err != nil {
+			t.Fatal(err)
+		}
+		command, _ := c.Last("core.sshcommand")
+		if ours := command.Value[strings.LastIndexByte(command.Value, ' ')+1:]; ours != strings.TrimSpace(string(theirs)) {
+			t.Errorf("round %d: %s into %s: git %swe %s\n%s", round, url, folder, theirs, ours, text)
+		}
+		met[string(theirs)]++
+	}
+	if len(met) < 4 {
+		t.Errorf("too few kinds were met: %v", met)
+	}
+}
