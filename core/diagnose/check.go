@@ -83,6 +83,7 @@ type checker struct {
 	web       *gitlink.Web
 	own       *tls.Certificate // that settings name; nil for none
 	roots     []byte           // certificates that git trusts; nil for the system's
+	more      []byte           // and those that it trusts beside them
 	webUser   string           // that stands in the URL
 	webSecret secret.Text
 	sent      gitlink.Credential

@@ -8,6 +8,7 @@ import (
 
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
+	"Unicrux/core/origin"
 	"Unicrux/core/wire"
 )
 
@@ -157,7 +158,7 @@ func (c *checker) otherProgram(ctx context.Context) string {
 	plan.Hg, plan.Instead, plan.Service = !plan.Hg, "", "git-upload-pack"
 	plan.Credential = nil
 	if !c.sent.Password.Empty() {
-		plan.Credential = c.sendHere
+		plan.Credential = func(int) (string, origin.Bound, error) { return c.sendHere() }
 	}
 	trip, err := wire.GoWeb(ctx, plan)
 	if err != nil || !trip.Answer.Open {

@@ -7,7 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -61,6 +63,8 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	}
 	fact("proxy", hideURL(c.web.Proxy), "proxy")
 	fact("authority", c.web.Authority, "authority")
+	fact("authorities in", c.web.Folder, "folder")
+	fact("cookies", c.web.CookieFile, "cookies")
 	fact("public key", c.web.KeyPins, "pin")
 	fact("address", c.web.At, "at")
 	if c.hg != nil {
@@ -74,7 +78,7 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 		name, _, _ := strings.Cut(text, ":")
 		fact("header", name+": "+secret.Mask, "header")
 	}
-	for _, s := range c.config.For("credential", c.base.String()) {
+	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" {
 			c.way.fact(Settings, "helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
 		}
@@ -97,7 +101,7 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 // when it is on its way ("http.*" in git-config(1)).
 func (c *checker) noNumber() *Crux {
 	numbers := []string{"http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer", "http.maxrequests", "http.minsessions"}
-	for _, s := range c.config.For("http", c.base.String()) {
+	for _, s := range c.config.For("http", c.asWritten().String()) {
 		if slices.Contains(numbers, s.Name) && !says(s.Entry.Value, `^-?\d+[kmg]?$`) {
 			return crux("git-config-broken", Proved, Evidence{"setting", s.Name + " = " + foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, Evidence{"why", "a number belongs there", ""})
 		}
@@ -105,11 +109,20 @@ func (c *checker) noNumber() *Crux {
 	return nil
 }
 
+// asWritten is the address with the user who stands in it, for whom alone settings may hold.
+func (c *checker) asWritten() *url.URL {
+	at := *c.base
+	if c.webUser != "" {
+		at.User = url.User(c.webUser)
+	}
+	return &at
+}
+
 func (c *checker) webSettings() *gitlink.Web {
 	if c.hg != nil {
 		return c.hg.Web(c.base)
 	}
-	return c.config.WebOf(c.way.Question.Remote, c.base)
+	return c.config.WebOf(c.way.Question.Remote, c.asWritten())
 }
 
 // trusted reads the files that settings name for the line to the host; found when one cannot be.
@@ -117,16 +130,19 @@ func (c *checker) trusted() (*Crux, bool) {
 	wrong := func(file, origin, what string) (*Crux, bool) {
 		return crux("file-missing", Proved, Evidence{"file", foreign.Clean(file), c.station.Tilde(c.web.Origin(origin))}, Evidence{"it is for", what, ""}), true
 	}
-	c.roots, c.own = nil, nil
+	c.roots, c.more, c.own = nil, nil, nil
 	if c.base.Scheme != "https" {
 		return nil, false
 	}
-	if c.web.Authority != "" {
+	if c.web.Authority != "" && !c.web.Blind { // which git does not look at then
 		text, err := regular.Read(c.station.KeyPath(c.web.Authority), regular.Settings)
 		if err != nil || !x509.NewCertPool().AppendCertsFromPEM(text) {
 			return wrong(c.web.Authority, "authority", "the certificate authorities that git trusts")
 		}
 		c.roots = text
+	}
+	if c.web.Folder != "" {
+		c.more = inFolder(c.station.KeyPath(c.web.Folder))
 	}
 	if c.web.OwnCert != "" {
 		key := c.web.OwnKey
@@ -142,13 +158,28 @@ func (c *checker) trusted() (*Crux, bool) {
 	return nil, false
 }
 
+// inFolder reads the certificates in a folder. What is no certificate is passed over, as git's library does.
+func inFolder(folder string) []byte {
+	entries, _ := os.ReadDir(folder) // none is there: nobody is trusted for it
+	var all []byte
+	for _, entry := range entries[:min(len(entries), mostAuthorities)] {
+		if text, err := regular.Read(filepath.Join(folder, entry.Name()), regular.Settings); err == nil {
+			all = append(append(all, text...), '\n')
+		}
+	}
+	return all
+}
+
+// mostAuthorities bounds how many files of certificates are read.
+const mostAuthorities = 2000
+
 // suspectHelpers notes what would explain that nobody has a secret.
 func (c *checker) suspectHelpers(ctx context.Context) {
 	if c.hg != nil { // it has none
 		return
 	}
 	var helpers []gitlink.Setting
-	for _, s := range c.config.For("credential", c.base.String()) {
+	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" {
 			helpers = append(helpers, s)
 		}
@@ -160,14 +191,8 @@ func (c *checker) suspectHelpers(ctx context.Context) {
 			break
 		}
 	}
-	asks, origin := c.station.Getenv("GIT_ASKPASS"), "environment: GIT_ASKPASS"
-	if set, found := c.config.Last("core.askpass"); asks == "" && found {
-		asks, origin = set.Value, c.station.Tilde(set.Origin)
-	}
-	if asks == "" {
-		asks, origin = c.station.Getenv("SSH_ASKPASS"), "environment: SSH_ASKPASS"
-	}
-	if broken := askingFails(asks, origin); broken != nil {
+	asks, origin := c.config.AskPass()
+	if broken := askingFails(asks, c.station.Tilde(origin)); broken != nil {
 		c.addFor("secret-missing", broken)
 	}
 }
@@ -220,8 +245,8 @@ func (c *checker) travelWeb(ctx context.Context) (*Crux, error) {
 }
 
 func (c *checker) webPlan(ctx context.Context) wire.WebPlan {
-	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, Pins: c.web.Pins, KeyPins: keyPins(c.web.KeyPins), Least: c.web.Least, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.headers(), Own: c.own,
-		Timeout: c.request.Timeout, Credential: func() (string, origin.Bound, error) { return c.credential(ctx) }}
+	plan := wire.WebPlan{Base: c.base, Service: c.service(), At: c.web.At, Roots: c.roots, More: c.more, Pins: c.web.Pins, KeyPins: keyPins(c.web.KeyPins), Least: c.web.Least, Blind: c.web.Blind, Hg: c.hg != nil, Headers: c.headers(), Own: c.own,
+		Timeout: c.request.Timeout, Credential: func(refused int) (string, origin.Bound, error) { return c.credential(ctx, refused) }}
 	if c.way.Question.Purpose == Push && c.hg == nil {
 		plan.Instead = "git-upload-pack"
 	}

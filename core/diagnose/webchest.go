@@ -30,7 +30,7 @@ func (c *checker) staleHelper() []Evidence {
 	if own == "" || c.sent.Password.Empty() {
 		return nil
 	}
-	for _, s := range c.config.For("credential", c.base.String()) {
+	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" && !hosts.IsHelper(s.Entry.Value) {
 			return []Evidence{{"answered by", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, {"in the chest", "the token " + own + ", which is not asked for", ""}}
 		}
@@ -77,7 +77,7 @@ func (c *checker) inChest() bool { return slices.ContainsFunc(c.keptHere(), c.la
 
 // asksUs tells whether git asks us for credentials here.
 func (c *checker) asksUs() bool {
-	return slices.ContainsFunc(c.config.For("credential", c.base.String()), func(s gitlink.Setting) bool {
+	return slices.ContainsFunc(c.config.For("credential", c.asWritten().String()), func(s gitlink.Setting) bool {
 		return s.Name == "credential.helper" && hosts.IsHelper(s.Entry.Value)
 	})
 }

@@ -162,7 +162,7 @@ func (c *checker) helpers() string {
 		return "the groups of [auth] in hg's settings: none that fits holds a password"
 	}
 	var names []string
-	for _, s := range c.config.For("credential", c.base.String()) {
+	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" {
 			names = append(names, foreign.Clean(s.Entry.Value))
 		}

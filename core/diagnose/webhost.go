@@ -50,7 +50,7 @@ func (c *checker) greetWeb(ctx context.Context) (*Crux, error) {
 	}
 	c.way.open(Trust, trip.Times[wire.AtTrust])
 	trip.Schemes = []string{"basic"} // the description says that tokens are taken
-	if trip.User, _, trip.NoSecret = c.credential(ctx); trip.NoSecret != nil {
+	if trip.User, _, trip.NoSecret = c.credential(ctx, 0); trip.NoSecret != nil {
 		return c.explainToken(ctx, trip), nil
 	}
 	return c.showSecret(ctx, trip)

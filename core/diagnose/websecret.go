@@ -3,13 +3,15 @@ package diagnose
 import (
 	"bytes"
 	"context"
+	"slices"
 	"strconv"
 	"strings"
 
-	"Unicrux/core/allow"
 	"Unicrux/core/chest"
+	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/origin"
+	"Unicrux/core/regular"
 	"Unicrux/core/speak"
 	"Unicrux/core/stray"
 )
@@ -20,35 +22,60 @@ type Sent struct {
 	Token origin.Bound
 }
 
-// credential asks whom git would ask for what it would send: the URL, the netrc file that its
-// library reads, its helpers in its order. It goes to the origin that it was found for alone.
-func (c *checker) credential(ctx context.Context) (string, origin.Bound, error) {
+// credential asks whom git would ask for what it would send: the URL; the netrc file, which its library reads
+// before git asks anybody; and, where that is refused or says nothing, its helpers in its order, then the
+// program that asks the person. It goes to the origin that it was found for alone.
+func (c *checker) credential(ctx context.Context, refused int) (string, origin.Bound, error) {
 	if c.hg != nil {
-		return c.hgCredential()
+		return c.hgCredential(refused)
 	}
 	if sent := c.request.Sent; sent != nil && c.base.Scheme == "https" {
+		if refused > 0 {
+			return "", origin.Bound{}, gitlink.ErrNoCredential
+		}
 		token, err := sent.Token.ToOrigin(c.base)
 		c.sent, c.sentFrom = gitlink.Credential{User: sent.User, Password: token}, "the chest"
 		return sent.User, sent.Token, err
 	}
-	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser, Password: c.webSecret}
-	credential, err := gitlink.FillBoth(ctx, c.config.Asked(), asked)
-	switch {
-	case !c.webSecret.Empty():
-		c.sentFrom = "the URL"
-	case err != nil:
-		for _, entry := range stray.InNetrc(c.station) {
-			if entry.At == allow.LowerHost(c.base.Hostname()) && (c.webUser == "" || c.webUser == entry.User) {
-				credential, err = gitlink.Credential{User: entry.User, Password: entry.Secret}, nil
-				c.sentFrom = c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line)
-			}
+	for _, source := range c.secretSources()[refused:] {
+		if found, from, err := source(ctx); err == nil {
+			c.sent, c.sentFrom = found, from
+			return c.sendHere()
 		}
 	}
-	if err != nil {
-		return "", origin.Bound{}, err
+	return "", origin.Bound{}, gitlink.ErrNoCredential
+}
+
+type secretSource func(context.Context) (found gitlink.Credential, from string, err error)
+
+// secretSources are where git gets a secret from, in its order.
+func (c *checker) secretSources() []secretSource {
+	if !c.webSecret.Empty() {
+		return []secretSource{func(context.Context) (gitlink.Credential, string, error) {
+			return gitlink.Credential{User: c.webUser, Password: c.webSecret}, "the URL", nil
+		}, noSource}
 	}
-	c.sent = credential
-	return c.sendHere()
+	var list []secretSource
+	if entry, found := stray.NetrcFor(c.station, c.base.Hostname(), c.webUser); found {
+		list = append(list, func(context.Context) (gitlink.Credential, string, error) {
+			return gitlink.Credential{User: entry.User, Password: entry.Secret}, c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line), nil
+		})
+	}
+	asked := gitlink.Credential{Protocol: c.base.Scheme, Host: c.base.Host, Path: strings.TrimPrefix(c.base.Path, "/"), User: c.webUser}
+	list = append(list, func(ctx context.Context) (gitlink.Credential, string, error) {
+		if found, err := gitlink.FillBoth(ctx, c.config.Asked(), asked); err == nil {
+			return found, "", nil
+		}
+		found, err := gitlink.FillByAsking(ctx, c.config.Asked(), asked)
+		program, origin := c.config.AskPass()
+		return found, "the program by which git asks, " + foreign.Clean(program) + " (" + c.station.Tilde(origin) + ")", err
+	})
+	return append(list, noSource)
+}
+
+// noSource ends the list.
+func noSource(context.Context) (gitlink.Credential, string, error) {
+	return gitlink.Credential{}, "", gitlink.ErrNoCredential
 }
 
 // sendHere is what was found for the present address, which goes to no other. Over plain http it goes
@@ -62,7 +89,10 @@ func (c *checker) sendHere() (string, origin.Bound, error) {
 }
 
 // hgCredential is what hg would send without asking anybody.
-func (c *checker) hgCredential() (string, origin.Bound, error) {
+func (c *checker) hgCredential(refused int) (string, origin.Bound, error) {
+	if refused > 0 {
+		return "", origin.Bound{}, gitlink.ErrNoCredential
+	}
 	if !c.webSecret.Empty() {
 		c.sentFrom = "the URL"
 		c.sent = gitlink.Credential{User: c.webUser, Password: c.webSecret}
@@ -77,13 +107,20 @@ func (c *checker) hgCredential() (string, origin.Bound, error) {
 	return c.sendHere()
 }
 
-// headers are those that settings add to each request. They may carry a secret, so they go neither
-// where nothing protects them, nor on to another origin.
+// headers are those that settings add to each request, and the cookies that a file of theirs holds for it. They
+// may carry a secret, so they go neither where nothing protects them, nor on to another origin.
 func (c *checker) headers() []string {
 	if c.base.Scheme != "https" || c.crossed {
 		return nil
 	}
-	return c.web.Headers
+	list := c.web.Headers
+	if c.web.CookieFile != "" {
+		text, _ := regular.Read(c.station.KeyPath(c.web.CookieFile), regular.Settings) // git passes over one that is not there
+		if cookies := gitlink.Cookies(string(text), c.base, c.station.Now()); cookies != "" {
+			list = append(slices.Clone(list), "Cookie: "+cookies)
+		}
+	}
+	return list
 }
 
 // interfaceOf speaks to the host's interface as whoever git would sign in as: with a token of the

@@ -26,14 +26,10 @@ var conditions = []string{
 // TestCloneSettingsAgree asks git which ssh it starts while it makes a clone, and us which it will.
 func TestCloneSettingsAgree(t *testing.T) {
 	t.Parallel()
-	rounds := 60
-	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
-		rounds, _ = strconv.Atoi(text)
-	}
 	random := rand.New(rand.NewPCG(16, 4))
 	pick := func(list ...string) string { return list[random.IntN(len(list))] }
 	met := map[string]int{}
-	for round := range rounds {
+	for round := range rounds(60) {
 		home, err := filepath.EvalSymlinks(t.TempDir())
 		if err != nil {
 			t.Fatal(err)

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -42,6 +43,11 @@ func FillBoth(ctx context.Context, station *workstation.Station, c Credential) (
 	if err != nil {
 		return Credential{}, ErrNoCredential
 	}
+	return filled(c, out)
+}
+
+// filled is a credential with what git says of it.
+func filled(c Credential, out []byte) (Credential, error) {
 	for line := range bytes.Lines(out) {
 		name, value, _ := bytes.Cut(bytes.TrimSuffix(line, []byte("\n")), []byte("="))
 		switch string(name) {
@@ -57,8 +63,15 @@ func FillBoth(ctx context.Context, station *workstation.Station, c Credential) (
 	return c, nil
 }
 
-// credential runs git credential. What it says goes nowhere: it may hold the secret.
+// credential runs git credential, which asks nobody but its helpers.
 func credential(ctx context.Context, station *workstation.Station, action string, c Credential) ([]byte, error) {
+	silent := *station
+	silent.Environ = append(slices.Clone(station.Environ), "GIT_ASKPASS=", "SSH_ASKPASS=")
+	return runCredential(ctx, &silent, action, c, func(*exec.Cmd) {}, "-c", "core.askPass=")
+}
+
+// runCredential runs git credential. What it says goes nowhere: it may hold the secret.
+func runCredential(ctx context.Context, station *workstation.Station, action string, c Credential, prepare func(*exec.Cmd), options ...string) ([]byte, error) {
 	program, err := exec.LookPath("git")
 	if err != nil {
 		return nil, ErrNoGit
@@ -72,9 +85,10 @@ func credential(ctx context.Context, station *workstation.Station, action string
 			input.WriteString(field.name + "=" + field.value + "\n")
 		}
 	}
-	cmd := exec.CommandContext(ctx, program, "-c", "core.askPass=", "credential", action)
+	cmd := exec.CommandContext(ctx, program, append(options, "credential", action)...)
 	cmd.Dir, cmd.Stdin = station.Dir(), &input
-	cmd.Env = append(append([]string{}, station.Environ...), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "SSH_ASKPASS=")
+	cmd.Env = append(slices.Clone(station.Environ), "GIT_TERMINAL_PROMPT=0")
+	prepare(cmd)
 	out, err := cmd.Output()
 	if err != nil {
 		return nil, errors.New("git credential " + action + " failed")

@@ -48,9 +48,12 @@ func (c *Config) For(section, target string) []Setting {
 		}
 		m := match{entry: entry}
 		if pattern != "" {
-			if m.closeness, found = matchURL(pattern, at); !found {
+			if m.closeness, found = matchURL(pattern, at); !found && (section != "credential" || !matchPart(pattern, at)) {
 				continue
 			}
+		}
+		if section == "credential" { // of these the last line wins, however close another one is
+			m.closeness = closeness{}
 		}
 		if !slices.Contains(names, name) {
 			names = append(names, name)
@@ -146,10 +149,18 @@ func settle(name string, matches []match) []Setting {
 	return []Setting{{Name: name, Entry: best.entry, Lost: lost}}
 }
 
+// settleList finds the values that add up. One that matches less closely than an earlier one does not count
+// (urlmatch_config_entry in git's sources).
 func settleList(name string, matches []match) []Setting {
 	var settings []Setting
 	var lost []Lost
+	var best closeness
 	for _, m := range matches {
+		if m.less(best) {
+			lost = append(lost, Lost{m.entry, lessSpecific})
+			continue
+		}
+		best = m.closeness
 		if m.entry.Value != "" {
 			settings = append(settings, Setting{Name: name, Entry: m.entry})
 			continue
@@ -202,7 +213,28 @@ func matchURL(pattern string, at *url.URL) (closeness, bool) {
 	if !strings.HasPrefix(under, path) {
 		return closeness{}, false
 	}
-	return closeness{host: len(p.Host), path: len(path), user: p.User != nil}, true
+	return closeness{host: len(p.Hostname()), path: len(path), user: p.User != nil}, true
+}
+
+// matchPart tells whether a pattern that is a part of a URL, such as a host alone, matches a URL: each part that
+// is there must be alike (credential_match in git's sources).
+func matchPart(pattern string, at *url.URL) bool {
+	rest := pattern
+	if scheme, after, found := strings.Cut(pattern, "://"); found {
+		if scheme != at.Scheme {
+			return false
+		}
+		rest = after
+	}
+	host, path, _ := strings.Cut(rest, "/")
+	if i := strings.LastIndexByte(host, '@'); i >= 0 {
+		if host[:i] != at.User.Username() {
+			return false
+		}
+		host = host[i+1:]
+	}
+	path = strings.Trim(path, "/")
+	return (host == "" || host == at.Host) && (path == "" || path == strings.TrimPrefix(at.Path, "/"))
 }
 
 func port(u *url.URL) string {

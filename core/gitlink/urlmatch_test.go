@@ -4,10 +4,16 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
 	"Unicrux/core/person"
@@ -20,7 +26,7 @@ func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
 	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
-	for seed := range 150 {
+	for seed := range rounds(150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
@@ -53,6 +59,62 @@ func TestAgreesWithGit(t *testing.T) {
 				t.Fatalf("seed %d: http.%s for %s is %q, git says %q\n%s", seed, variable, target, got, want, text.String())
 			}
 		}
+	}
+}
+
+// rounds is how many generated cases are tried: more when asked for.
+func rounds(n int) int {
+	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
+		n, _ = strconv.Atoi(text)
+	}
+	return n
+}
+
+// TestHelpersAgree compares which helpers hold for a URL, in which order, with those that git asks, over
+// generated configurations.
+func TestHelpersAgree(t *testing.T) {
+	t.Parallel()
+	home := t.TempDir()
+	asked := filepath.Join(home, "asked")
+	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
+	some := 0
+	for seed := range rounds(100) {
+		r := rand.New(rand.NewPCG(uint64(seed), 9))
+		pick := func(words ...string) string { return words[r.IntN(len(words))] }
+		var text strings.Builder
+		for i := range 2 + r.IntN(6) {
+			pattern := pick("", "", "https://forge.example", "https://forge.example/", "https://ines@forge.example", "https://lab@forge.example", "https://*.example", "https://forge.example/buoys", "https://forge.example/buoys/x",
+				"https://forge.example:8443", "https://forge.example:443", "http://forge.example", "forge.example", "forge.example:8443", "ines@forge.example", "forge.example/buoys/x", "other.example", "https://FORGE.example")
+			if pattern != "" {
+				pattern = " " + quote(pattern)
+			}
+			value := quote(fmt.Sprintf("!echo h%d >>%s; true", i, asked))
+			fmt.Fprintf(&text, "[credential%s]\n\thelper = %s\n", pattern, pick(value, value, value, value, `""`))
+		}
+		target := "https://" + pick("", "ines@") + "forge.example" + pick("", "", ":8443") + pick("/", "/buoys/x", "/buoys/y/z")
+		if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		_ = os.Remove(asked)
+		cmd := exec.Command("git", "credential", "fill")
+		cmd.Env, cmd.Stdin = s.Environ, strings.NewReader("url="+target+"\n\n")
+		_ = cmd.Run()                 // nobody has an answer
+		want, _ := os.ReadFile(asked) // nobody was asked
+		c, err := ReadConfig(context.Background(), s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		for _, setting := range c.For("credential", target) {
+			got += strings.Fields(setting.Entry.Value)[1] + "\n"
+			some++
+		}
+		if got != string(want) {
+			t.Errorf("seed %d: for %s we say %q, git asks %q\n%s", seed, target, got, want, text.String())
+		}
+	}
+	if some == 0 {
+		t.Error("no helper was ever asked")
 	}
 }
 
@@ -114,5 +176,60 @@ func TestLines(t *testing.T) {
 	want := "user.name:3 http.https://forge.example.proxy:4 http.https://forge.example.sslverify:5 http.proxy:8 http.proxy:10 a.q\"uote.b:12"
 	if strings.Join(got, " ") != want {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, " "), want)
+	}
+}
+
+// TestHeadersAgree compares the headers that settings add with those that arrive from git.
+func TestHeadersAgree(t *testing.T) {
+	t.Parallel()
+	var mu sync.Mutex
+	var arrived []string
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		arrived = r.Header.Values("X-Tide")
+		w.WriteHeader(http.StatusNotFound)
+	}))
+	t.Cleanup(server.Close)
+	at := strings.TrimPrefix(server.URL, "http://")
+	home := t.TempDir()
+	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
+	for seed := range rounds(60) {
+		r := rand.New(rand.NewPCG(uint64(seed), 16))
+		pick := func(words ...string) string { return words[r.IntN(len(words))] }
+		var text strings.Builder
+		for i := range 2 + r.IntN(4) {
+			pattern := pick("", "", "http://"+at, "http://"+at+"/buoys", "http://ines@"+at, "http://*.0.0.1:"+strings.Split(at, ":")[1], "http://127.0.0.1")
+			if pattern != "" {
+				pattern = " " + quote(pattern)
+			}
+			value := fmt.Sprintf("X-Tide: %d", i)
+			fmt.Fprintf(&text, "[http%s]\n\textraHeader = %s\n", pattern, pick(value, value, value, `""`))
+		}
+		if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		target := "http://" + pick("", "ines@") + at + pick("/buoys/x.git", "/other.git")
+		cmd := exec.Command("git", "ls-remote", "--", target)
+		cmd.Env = s.Environ
+		_ = cmd.Run() // nothing is there
+		c, err := ReadConfig(context.Background(), s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		u, err := url.Parse(target)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var ours []string
+		for _, header := range c.Web(u).Headers {
+			ours = append(ours, strings.TrimPrefix(header, "X-Tide: "))
+		}
+		mu.Lock()
+		if !slices.Equal(ours, arrived) {
+			t.Errorf("seed %d: for %s we say %q, git sends %q\n%s", seed, target, ours, arrived, text.String())
+		}
+		arrived = nil
+		mu.Unlock()
 	}
 }

@@ -12,23 +12,26 @@ import (
 // A Web is what git does over HTTPS for a URL: its settings, and what the environment says
 // before or beside them ("http.*" in git-config(1), ENVIRONMENT in curl(1)).
 type Web struct {
-	Proxy     string // empty for none
-	Authority string // a file with the certificates to trust; empty for the system's
-	Blind     bool   // the certificate is not looked at
-	Headers   []string
-	OwnCert   string   // a file with a certificate of ours, for hosts that want one; empty for none
-	OwnKey    string   // and its key; empty where the certificate's file holds it too
-	Stay      bool     // git is told to follow no redirect
-	Pins      []string // fingerprints of the certificates that alone are trusted, as hg writes them; nil for any
-	KeyPins   string   // the public keys that alone are taken, as http.pinnedPubkey has them; empty for any
-	Least     uint16   // the oldest version of TLS that may be spoken (crypto/tls); 0 for the library's
-	At        string   // an address in place of the host's name; empty for none
+	Proxy      string // empty for none
+	Authority  string // a file with the certificates to trust; empty for the system's
+	Folder     string // with certificates to trust beside those; empty for none
+	Blind      bool   // the certificate is not looked at
+	Headers    []string
+	CookieFile string   // from which cookies go along; empty for none
+	OwnCert    string   // a file with a certificate of ours, for hosts that want one; empty for none
+	OwnKey     string   // and its key; empty where the certificate's file holds it too
+	Stay       bool     // git is told to follow no redirect
+	Pins       []string // fingerprints of the certificates that alone are trusted, as hg writes them; nil for any
+	KeyPins    string   // the public keys that alone are taken, as http.pinnedPubkey has them; empty for any
+	Least      uint16   // the oldest version of TLS that may be spoken (crypto/tls); 0 for the library's
+	At         string   // an address in place of the host's name; empty for none
 
 	origins map[string]string
 	lookup  func(name string) (string, bool) // of the environment
 }
 
-// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version" or "at".
+// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version", "folder",
+// "cookies" or "at".
 func (w *Web) Origin(name string) string { return w.origins[name] }
 
 // leastTLS are the values of http.sslVersion: git's library takes each for the oldest version.
@@ -47,6 +50,10 @@ func (c *Config) WebOf(remote string, target *url.URL) *Web {
 			w.Proxy, w.origins["proxy"] = s.Entry.Value, s.Entry.Origin
 		case "http.sslcainfo":
 			w.Authority, w.origins["authority"] = s.Entry.Value, s.Entry.Origin
+		case "http.sslcapath":
+			w.Folder, w.origins["folder"] = s.Entry.Value, s.Entry.Origin
+		case "http.cookiefile":
+			w.CookieFile, w.origins["cookies"] = s.Entry.Value, s.Entry.Origin
 		case "http.sslverify":
 			w.Blind, w.origins["blind"] = isFalse(s.Entry.Value), s.Entry.Origin
 		case "http.sslversion":
@@ -92,6 +99,9 @@ func (w *Web) environment(getenv func(string) string, target *url.URL) {
 	}
 	if text := getenv("GIT_SSL_CAINFO"); text != "" {
 		w.Authority, w.origins["authority"] = text, "environment: GIT_SSL_CAINFO"
+	}
+	if text := getenv("GIT_SSL_CAPATH"); text != "" {
+		w.Folder, w.origins["folder"] = text, "environment: GIT_SSL_CAPATH"
 	}
 	if text := getenv("GIT_SSL_VERSION"); text != "" {
 		w.Least, w.origins["version"] = leastTLS[strings.ToLower(text)], "environment: GIT_SSL_VERSION"

@@ -102,6 +102,17 @@ func InNetrc(station *workstation.Station) []Stray {
 	return list
 }
 
+// NetrcFor finds what git's HTTPS library takes from the netrc file for a host, and for a user where the URL
+// names one: the first that fits.
+func NetrcFor(station *workstation.Station, host, user string) (Stray, bool) {
+	for _, entry := range InNetrc(station) {
+		if (entry.At == "" || entry.At == allow.LowerHost(host)) && (user == "" || user == entry.User) {
+			return entry, true
+		}
+	}
+	return Stray{}, false
+}
+
 // InStore finds what git's store helper keeps.
 func InStore(station *workstation.Station, config *gitlink.Config) []Stray {
 	var list []Stray
@@ -196,12 +207,13 @@ func lines(text []byte) []string {
 }
 
 // inNetrc reads machine, login and password (netrc(5) of the GNU inetutils). What belongs to a
-// macro, or to no machine, is passed over.
+// macro, or neither to a machine nor to all others, is passed over.
 func inNetrc(path string, text []byte) []Stray {
 	var list []Stray
 	var now *Stray
 	keep := func() {
-		if now != nil && !now.Secret.Empty() {
+		anybody := now != nil && now.At == "" && now.User == "anonymous" // as for servers of files: no secret
+		if now != nil && !now.Secret.Empty() && !anybody {
 			list = append(list, *now)
 		}
 		now = nil
@@ -222,8 +234,9 @@ func inNetrc(path string, text []byte) []Stray {
 				keep()
 				now = &Stray{Sort: Netrc, File: path, Line: n + 1, At: allow.LowerHost(value)}
 				i++
-			case "default":
+			case "default": // for whatever host no machine is named before it
 				keep()
+				now = &Stray{Sort: Netrc, File: path, Line: n + 1}
 			case "login":
 				if now != nil {
 					now.User = value

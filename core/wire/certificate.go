@@ -79,6 +79,14 @@ func (w *webWalker) judge(state tls.ConnectionState) error {
 		options.Roots = x509.NewCertPool()
 		options.Roots.AppendCertsFromPEM(w.web.Roots)
 	}
+	if w.web.More != nil {
+		if options.Roots == nil {
+			if options.Roots, _ = x509.SystemCertPool(); options.Roots == nil { // there is none: nothing of the system's is trusted
+				options.Roots = x509.NewCertPool()
+			}
+		}
+		options.Roots.AppendCertsFromPEM(w.web.More)
+	}
 	for _, certificate := range state.PeerCertificates[1:] {
 		options.Intermediates.AddCert(certificate)
 	}

@@ -41,6 +41,7 @@ type WebPlan struct {
 	Proxy   *url.URL         // nil to connect directly
 	At      string           // an IP address to connect to in place of the name; empty asks the name servers
 	Roots   []byte           // certificates (PEM) to trust in place of the system's; nil for the system's
+	More    []byte           // certificates (PEM) to trust beside those; nil for no others
 	Pins    []string         // the fingerprints of the certificates that alone are trusted: "sha256:" and hexadecimal digits; nil for any
 	KeyPins []string         // SHA-256 of the public keys that alone are taken, in base64; nil for any
 	Least   uint16           // the oldest version of TLS to speak, where it is newer than 1.2
@@ -48,9 +49,9 @@ type WebPlan struct {
 	Own     *tls.Certificate // to show where the host wants one; nil for none
 	Headers []string         // "Name: value", that go with every request
 
-	// Credential is asked for when the host wants to know who asks.
-	// The secret goes to the origin of Base if it was kept for that.
-	Credential func() (user string, password origin.Bound, err error)
+	// Credential is asked for when the host wants to know who asks, and again after each refusal until it
+	// has no other: refused counts them. The secret goes to the origin of Base if it was kept for that.
+	Credential func(refused int) (user string, password origin.Bound, err error)
 	Timeout    time.Duration // for each step; 0 means 10 seconds
 }
 
@@ -125,7 +126,7 @@ type webWalker struct {
 	line      *http.Client
 	user      string // who was told
 	word      origin.Bound
-	told      bool  // who asks
+	refused   int   // how many secrets were shown, of which the last may be taken
 	judgement error // of the certificate
 	asked     bool  // the host asked for a certificate of ours
 }

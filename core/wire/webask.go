@@ -36,17 +36,25 @@ func (w *webWalker) ask(ctx context.Context) error {
 	return w.fail(ErrStatus, answer.Words)
 }
 
+// mostSecrets is how many secrets git shows a host at most: that of its netrc file, and another one.
+const mostSecrets = 2
+
 // asWhoever asks first as nobody, then as whoever git would be.
 func (w *webWalker) asWhoever(answer *WebAnswer, ask func() error) error {
 	if err := ask(); err != nil {
 		return err
 	}
-	if answer.Status == http.StatusUnauthorized && w.web.Credential != nil && !w.told {
-		w.met.Wanted, w.told = true, true
-		if w.user, w.word, w.met.NoSecret = w.web.Credential(); w.met.NoSecret != nil {
+	for answer.Status == http.StatusUnauthorized && w.web.Credential != nil && w.refused < mostSecrets {
+		w.met.Wanted = true
+		user, word, err := w.web.Credential(w.refused)
+		if err != nil {
+			if w.refused == 0 {
+				w.met.NoSecret = err
+			}
 			return w.fail(ErrDenied, answer.Words)
 		}
-		w.met.User = w.user
+		w.refused++
+		w.user, w.word, w.met.User = user, word, user
 		if err := ask(); err != nil {
 			return err
 		}

@@ -1,0 +1,56 @@
+package gitlink
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"Unicrux/core/workstation"
+)
+
+// askPatience bounds how long a program that asks may take to answer by itself.
+const askPatience = 5 * time.Second
+
+// AskPass is the program by which git asks a person, and where it stands: empty where git asks on the terminal
+// (GIT_ASKPASS, core.askPass and SSH_ASKPASS in gitcredentials(7)).
+func (c *Config) AskPass() (program, origin string) {
+	if text := c.station.Getenv("GIT_ASKPASS"); text != "" {
+		return text, "environment: GIT_ASKPASS"
+	}
+	if entry, found := c.Last("core.askpass"); found && entry.Value != "" {
+		return entry.Value, entry.Origin
+	}
+	if text := c.station.Getenv("SSH_ASKPASS"); text != "" {
+		return text, "environment: SSH_ASKPASS"
+	}
+	return "", ""
+}
+
+// screens are the variables that lead to a screen, where a window could ask somebody.
+var screens = []string{"DISPLAY", "WAYLAND_DISPLAY", "DBUS_SESSION_BUS_ADDRESS"}
+
+// FillByAsking lets git start the program that asks, for those that answer by themselves, as a script does that
+// was set up for a machine. It has neither a screen nor a terminal, so that nobody is asked.
+func FillByAsking(ctx context.Context, station *workstation.Station, c Credential) (Credential, error) {
+	config, err := ReadConfig(ctx, station)
+	if err != nil {
+		return Credential{}, err
+	}
+	program, _ := config.AskPass()
+	if program == "" {
+		return Credential{}, ErrNoCredential
+	}
+	ctx, cancel := context.WithTimeout(ctx, askPatience)
+	defer cancel()
+	alone := *station
+	alone.Environ = slices.DeleteFunc(slices.Clone(station.Environ), func(line string) bool {
+		name, _, _ := strings.Cut(line, "=")
+		return slices.Contains(screens, name)
+	})
+	out, err := runCredential(ctx, &alone, "fill", c, withoutTerminal, "-c", "credential.helper=")
+	if err != nil {
+		return Credential{}, ErrNoCredential
+	}
+	return filled(c, out)
+}
