@@ -157,6 +157,11 @@ func (p *person) hostOfManyKeys(certified bool) (replace *strings.Replacer, port
 
 // certify lets one key of this home vouch for another, as that of a host.
 func (p *person) certify(name, authority, host string) {
+	p.write(p.signed(name, authority, ssh.Certificate{CertType: ssh.HostCert, KeyId: host, ValidPrincipals: []string{host}}), "sshd", "certificate")
+}
+
+// signed is a certificate for one key of this home by another one, good for an hour unless it says otherwise.
+func (p *person) signed(name, authority string, form ssh.Certificate) string {
 	p.t.Helper()
 	signer := func(name string) ssh.Signer {
 		signer, err := ssh.ParsePrivateKey([]byte(p.read(".ssh", name)))
@@ -165,11 +170,14 @@ func (p *person) certify(name, authority, host string) {
 		}
 		return signer
 	}
-	certificate := &ssh.Certificate{Key: signer(name).PublicKey(), CertType: ssh.HostCert, KeyId: host, ValidPrincipals: []string{host}, ValidBefore: uint64(time.Now().Add(time.Hour).Unix())}
-	if err := certificate.SignCert(rand.Reader, signer(authority)); err != nil {
+	form.Key = signer(name).PublicKey()
+	if form.ValidBefore == 0 {
+		form.ValidBefore = uint64(time.Now().Add(time.Hour).Unix())
+	}
+	if err := form.SignCert(rand.Reader, signer(authority)); err != nil {
 		p.t.Fatal(err)
 	}
-	p.write(string(ssh.MarshalAuthorizedKey(certificate)), "sshd", "certificate")
+	return string(ssh.MarshalAuthorizedKey(&form))
 }
 
 // TestAnyOfItsKeys: a host has keys of several types, and whoever knows one of them may say so. Nobody is

@@ -6,6 +6,9 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/crypto/ssh"
+
+	"Unicrux/core/foreign"
 	"Unicrux/core/sshkey"
 )
 
@@ -37,6 +40,36 @@ func (v KeyView) uses() string {
 		return "no setting points to it, and no host was told about it from here"
 	}
 	return strings.Join(list, "; ")
+}
+
+func (v KeyView) usesAndCertificate() string {
+	if text := v.certificate(); text != "" {
+		return v.uses() + "; certificate " + text
+	}
+	return v.uses()
+}
+
+// certificate says for whom the certificate beside the pair is, and until when; empty where there is none.
+func (v KeyView) certificate() string {
+	certificate := v.Pair.Certificate
+	if certificate == nil {
+		return ""
+	}
+	names := foreign.Clean(strings.Join(certificate.ValidPrincipals, ", "))
+	if names == "" {
+		names = "nobody"
+	}
+	from, until := sshkey.CertificateTimes(certificate)
+	switch text := "for " + names; {
+	case v.Now.Before(from):
+		return text + ", not valid before " + from.Format(time.DateTime)
+	case until.IsZero():
+		return text + ", without an end"
+	case !v.Now.Before(until):
+		return text + ", expired " + until.Format(time.DateTime)
+	default:
+		return text + ", until " + until.Format(time.DateTime)
+	}
 }
 
 func (v KeyView) kind() string {
@@ -123,6 +156,9 @@ func (s Style) Key(v KeyView) string {
 	if v.Pair.HasPublic {
 		rows = append(rows, row{label: "public", tone: grey, lines: []string{v.Path + ".pub"}})
 	}
+	if text := v.certificate(); text != "" {
+		rows = append(rows, row{label: "certificate", tone: grey, text: text})
+	}
 	if v.Looked && !v.Pair.Alone {
 		rows = append(rows, row{label: "use", tone: grey, text: v.uses()})
 	}
@@ -150,7 +186,7 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 		text = lines[0]
 		for i, line := range lines[1:] {
 			text += line + margin + margin + s.paint(grey, views[i].fingerprint()) + "\n" +
-				s.block(0, []row{{text: views[i].uses(), tone: grey}})
+				s.block(0, []row{{text: views[i].usesAndCertificate(), tone: grey}})
 		}
 	}
 	return text + s.Careful(unreadable)
@@ -158,26 +194,49 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".
 type keyDocument struct {
-	Schema      string   `json:"schema,omitempty"`
-	Name        string   `json:"name"`
-	Path        string   `json:"path"`
-	Kind        string   `json:"kind"`
-	Bits        int      `json:"bits"`
-	Fingerprint string   `json:"fingerprint"`
-	Comment     string   `json:"comment"`
-	Locked      bool     `json:"locked"`
-	PublicLine  string   `json:"public_line"`
-	Settings    []string `json:"settings"` // what points to it
-	KnownAt     []string `json:"known_at"` // hosts that were told about it, or seen to take it
-	InAgent     bool     `json:"in_agent"`
-	Modified    string   `json:"modified"`
-	Change      int      `json:"change,omitempty"`
+	Schema      string          `json:"schema,omitempty"`
+	Name        string          `json:"name"`
+	Path        string          `json:"path"`
+	Kind        string          `json:"kind"`
+	Bits        int             `json:"bits"`
+	Fingerprint string          `json:"fingerprint"`
+	Comment     string          `json:"comment"`
+	Locked      bool            `json:"locked"`
+	PublicLine  string          `json:"public_line"`
+	Settings    []string        `json:"settings"` // what points to it
+	KnownAt     []string        `json:"known_at"` // hosts that were told about it, or seen to take it
+	InAgent     bool            `json:"in_agent"`
+	Modified    string          `json:"modified"`
+	Certificate *keyCertificate `json:"certificate,omitempty"` // that lies beside it
+	Change      int             `json:"change,omitempty"`
+}
+
+// A keyCertificate is the certificate of a key.
+type keyCertificate struct {
+	Users     []string `json:"users"`
+	From      string   `json:"from"`
+	Until     *string  `json:"until"`     // null for one without an end
+	Authority string   `json:"authority"` // the fingerprint of the key that signed it
+	ID        string   `json:"id"`
+}
+
+func certificateDoc(certificate *ssh.Certificate) *keyCertificate {
+	if certificate == nil {
+		return nil
+	}
+	from, until := sshkey.CertificateTimes(certificate)
+	d := &keyCertificate{Users: append([]string{}, certificate.ValidPrincipals...), From: from.UTC().Format(time.RFC3339),
+		Authority: sshkey.Fingerprint(certificate.SignatureKey), ID: certificate.KeyId}
+	if !until.IsZero() {
+		d.Until = optional(until.UTC().Format(time.RFC3339))
+	}
+	return d
 }
 
 func keyDoc(v KeyView) keyDocument {
 	d := keyDocument{Name: v.Pair.Name(), Path: v.Pair.Path, Comment: v.Pair.Comment, Locked: v.Pair.Locked,
 		Settings: append([]string{}, v.Settings...), KnownAt: append([]string{}, v.KnownAt...), InAgent: v.Held,
-		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint()}
+		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint(), Certificate: certificateDoc(v.Pair.Certificate)}
 	if v.Pair.Public != nil {
 		d.Kind, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)
 		d.PublicLine = sshkey.Line(v.Pair.Public, v.Pair.Comment)

@@ -119,6 +119,11 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 	if c.verdict == knownhosts.KeyIsBanned {
 		return c.explainBan(offered)
 	}
+	if c.verdict == knownhosts.Unknown {
+		if found := c.hostCertificate(trip, offered); found != nil {
+			return found
+		}
+	}
 	published, match := c.published(ctx, trip.HostKey)
 	code := Code("host-key-wrong")
 	switch {

@@ -376,6 +376,8 @@ func (c *checker) settingFacts() {
 
 func describeKey(key sshway.Key) string {
 	switch {
+	case key.Certificate() != nil:
+		return "certificate of " + key.Name
 	case key.Locked:
 		return key.Name + ", locked"
 	case key.InAgent:

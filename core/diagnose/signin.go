@@ -62,6 +62,9 @@ func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence [
 	if old, all := c.oldKind(trip); all && len(untried) == 0 {
 		broke = crux("key-kind-refused", Proved, append(evidence, Evidence{"kinds", "the host takes only " + strings.Join(c.host.Keys.Kinds, ", ") + ", and not " + old, "its description"})...)
 	}
+	if refused := c.certificateRefused(trip, append(evidence, user)); refused != nil && len(untried) == 0 {
+		broke = refused
+	}
 	key, found := c.knownKey(ctx, trip, slices.Concat(untried, c.passage.Kept, c.elsewhere()))
 	if found && c.host != nil && c.host.ForAccount != "" { // the host may know it for another account
 		key, _, found = c.openWith(ctx, trip, func(other *wire.Trip) bool { return c.host.Account(other.Greeting) == c.host.ForAccount })
@@ -276,7 +279,11 @@ func (c *checker) unusable(key sshway.Key, err error) *Crux {
 func (c *checker) offeredEvidence(made int) []Evidence {
 	var evidence []Evidence
 	for _, key := range c.offered()[:made] {
-		evidence = append(evidence, Evidence{"offered", key.Name + "  " + sshkey.Fingerprint(key.Public), c.origin(key.Origin)})
+		name := key.Name
+		if key.Certificate() != nil {
+			name = "certificate of " + name
+		}
+		evidence = append(evidence, Evidence{"offered", name + "  " + sshkey.Fingerprint(key.Public), c.origin(key.Origin)})
 	}
 	return evidence
 }

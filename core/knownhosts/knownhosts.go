@@ -327,14 +327,25 @@ func (k *Known) revoked(keys ...ssh.PublicKey) *Entry {
 // signer finds the stored authority by which a host's certificate holds for the name now
 // (PROTOCOL.certkeys of the OpenSSH sources).
 func (k *Known) signer(certificate *ssh.Certificate) *Entry {
-	host := k.Name
-	if bare, _, err := net.SplitHostPort(host); err == nil {
-		host = bare
+	checker := ssh.CertChecker{}
+	if entry := k.Authority(certificate); entry != nil && checker.CheckCert(k.host(), certificate) == nil {
+		return entry
 	}
+	return nil
+}
+
+// host is the name without its port, as it stands in certificates.
+func (k *Known) host() string {
+	if bare, _, err := net.SplitHostPort(k.Name); err == nil {
+		return bare
+	}
+	return k.Name
+}
+
+// Authority finds the stored authority that has signed a host's certificate, whether that holds now or not.
+func (k *Known) Authority(certificate *ssh.Certificate) *Entry {
 	for i, authority := range k.Authorities {
-		checker := ssh.CertChecker{}
-		if certificate.CertType == ssh.HostCert && bytes.Equal(authority.Key.Marshal(), certificate.SignatureKey.Marshal()) &&
-			checker.CheckCert(host, certificate) == nil {
+		if certificate.CertType == ssh.HostCert && bytes.Equal(authority.Key.Marshal(), certificate.SignatureKey.Marshal()) {
 			return &k.Authorities[i]
 		}
 	}

@@ -18,6 +18,7 @@ type Client struct {
 	Port       int
 	User       string
 	Identities []Identity // keys to offer, in order
+	CertFiles  []Identity // certificates that settings name, in order; none means those beside the keys
 	OnlyThose  bool       // IdentitiesOnly: none of the agent's other keys
 	Agent      string     // socket of the agent; empty for none
 	KeySignIn  bool       // PubkeyAuthentication and PreferredAuthentications
@@ -66,7 +67,7 @@ func (s *Settings) Client() *Client {
 	c.OnlyThose = isYes(s.or("identitiesonly", "no"))
 	c.KeySignIn = !isNo(s.or("pubkeyauthentication", "yes")) && slices.Contains(strings.Split(s.or("preferredauthentications", "publickey"), ","), "publickey")
 	c.Agent = s.agent(t)
-	c.Identities = s.identities(t)
+	c.Identities, c.CertFiles = s.identities(t), s.certificates(t)
 	c.setTrust(s, t)
 	c.Family = strings.ToLower(s.or("addressfamily", "any"))
 	if c.ProxyCommand != "" {
@@ -129,6 +130,17 @@ func (s *Settings) identities(t tokens) []Identity {
 	for _, name := range defaultIdentities {
 		path := filepath.Join(s.Query.Person.Home, ".ssh", name)
 		list = append(list, Identity{Path: path, Default: true, Origin: Origin{Words: "ssh's own default"}})
+	}
+	return list
+}
+
+// certificates lists the files that CertificateFile names.
+func (s *Settings) certificates(t tokens) []Identity {
+	var list []Identity
+	for _, value := range s.All("certificatefile") {
+		if !strings.EqualFold(value.Args[0], "none") {
+			list = append(list, Identity{Path: t.path(value.Args[0]), Origin: value.Origin})
+		}
 	}
 	return list
 }

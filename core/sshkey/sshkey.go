@@ -67,6 +67,8 @@ type Pair struct {
 	Alone     bool          // a public half without a private one: Path is its file
 	Mode      fs.FileMode   // of the private file
 	Modified  time.Time     // of the private file
+
+	Certificate *ssh.Certificate // that lies beside it and is for it; nil when there is none
 }
 
 // Line writes the public line: kind, blob and comment, as authorized_keys(5) of sshd(8) has it.
@@ -90,6 +92,7 @@ func Load(path string) (*Pair, error) {
 		return nil, err
 	}
 	pair.readPublicFile()
+	pair.readCertificate()
 	return pair, nil
 }
 
@@ -212,10 +215,10 @@ func (p *Pair) readPublicFile() {
 	switch {
 	case err != nil:
 		p.PublicBad = err
-	case p.Public != nil && !bytes.Equal(p.Public.Marshal(), key.Marshal()):
+	case p.Public != nil && !bytes.Equal(p.Public.Marshal(), Plain(key).Marshal()):
 		p.PublicBad = ErrOtherKey
 	default:
-		p.Public, p.Comment = key, comment
+		p.Public, p.Comment = Plain(key), comment
 	}
 }
 
@@ -309,8 +312,9 @@ func readFile(path string) ([]byte, fs.FileInfo, error) {
 	return text, info, err
 }
 
-// Fingerprint is the SHA-256 fingerprint as ssh shows it: "SHA256:" and base64 without padding.
-func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(key) }
+// Fingerprint is the SHA-256 fingerprint as ssh shows it: "SHA256:" and base64 without padding. That of a
+// certificate is its key's.
+func Fingerprint(key ssh.PublicKey) string { return ssh.FingerprintSHA256(Plain(key)) }
 
 // IsFingerprint tells whether a text is of the form of a [Fingerprint].
 func IsFingerprint(text string) bool {
@@ -325,6 +329,7 @@ const dsaType = "ssh-dss"
 // Kind names a key's kind as people do: ed25519, ecdsa, rsa, dsa, the first two with "-sk" for
 // those in devices, or the type itself for others.
 func Kind(key ssh.PublicKey) string {
+	key = Plain(key)
 	switch key.Type() {
 	case ssh.KeyAlgoED25519:
 		return "ed25519"
@@ -344,6 +349,7 @@ func Kind(key ssh.PublicKey) string {
 
 // Bits is the size of a key in bits, or 0 where its kind has none of its own.
 func Bits(key ssh.PublicKey) int {
+	key = Plain(key)
 	wire := key.Marshal()
 	switch key.Type() {
 	case ssh.KeyAlgoED25519:

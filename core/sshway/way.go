@@ -65,6 +65,12 @@ type Key struct {
 	signer  ssh.Signer // the agent's
 }
 
+// Certificate is the certificate as which the key is offered; nil for the key itself.
+func (k Key) Certificate() *ssh.Certificate {
+	certificate, _ := k.Public.(*ssh.Certificate)
+	return certificate
+}
+
 // A LeftOut is a key file that ssh passes over.
 type LeftOut struct {
 	Path   string
@@ -101,34 +107,6 @@ func (w *Way) Close() error {
 		return nil
 	}
 	return w.agent.Close()
-}
-
-// gather collects the keys in the client's order: those of the agent that settings name,
-// then the agent's others unless settings keep them back, then the files.
-func (w *Way) gather() {
-	var files []Key
-	for _, identity := range w.Client.Identities {
-		if key, ok := w.fromFile(identity); ok {
-			files = append(files, key)
-		}
-	}
-	var named, others []Key
-	for _, held := range w.agentKeys() {
-		i := slices.IndexFunc(files, func(k Key) bool { return k.Public != nil && samePublic(k.Public, held.Public) })
-		if i >= 0 {
-			key := files[i]
-			key.InAgent, key.Locked, key.signer = true, false, held.Signer
-			named, files = append(named, key), slices.Delete(files, i, i+1)
-			continue
-		}
-		key := Key{Name: agentName(held), Public: held.Public, InAgent: true, signer: held.Signer, Origin: sshconfig.Origin{Words: "the agent"}}
-		if w.Client.OnlyThose {
-			w.Kept = append(w.Kept, key)
-		} else {
-			others = append(others, key)
-		}
-	}
-	w.Keys = slices.Concat(named, others, files)
 }
 
 func (w *Way) agentKeys() []agent.Key {

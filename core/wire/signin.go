@@ -73,6 +73,7 @@ type signer struct {
 func (s *signer) hostKey(_ string, at net.Addr, key ssh.PublicKey) error {
 	s.w.pass(AtTrust)
 	s.w.trip.HostKey = PlainKey(key)
+	s.w.trip.HostCertificate, _ = key.(*ssh.Certificate)
 	if s.w.plan.TrustLocal && isLocal(at) {
 		s.w.pass(AtSignIn)
 		return nil
@@ -151,8 +152,9 @@ func (d *deferred) PublicKey() ssh.PublicKey { return d.offer.Public }
 // Algorithms are those of the ssh client, which since OpenSSH 8.8 makes no signature over SHA-1
 // unless it is told to.
 func (d *deferred) Algorithms() []string {
-	if d.offer.Public.Type() != ssh.KeyAlgoRSA {
-		return []string{d.offer.Public.Type()}
+	kind := PlainKey(d.offer.Public).Type() // a certificate is signed for as the key in it is
+	if kind != ssh.KeyAlgoRSA {
+		return []string{kind}
 	}
 	if d.old {
 		return []string{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256, ssh.KeyAlgoRSA}

@@ -124,18 +124,20 @@ type Trip struct {
 	Connected string // the address and port that answered
 	Silent    string // an address that was tried before it and did not answer in time; empty for none
 	Server    string // the version that the server names, uncleaned
-	HostKey   ssh.PublicKey
-	Banner    string   // uncleaned
-	Offered   []Taken  // one for each offer that was made, in order
-	Methods   []string // the ways to sign in that the host allows, as far as it told
-	SignedIn  bool
-	With      int     // the offer that signed in; -1 when the host wanted no key
-	Answer    Answer  // of Service
-	Instead   Answer  // of Plan.Instead, if it was tried
-	Exists    bool    // something lies at Plan.Path, as far as that was asked
-	Writable  Ternary // the repository may be written, as far as a shell told it
-	Greeting  string  // uncleaned
-	Times     [AtService + 1]time.Duration
+	// HostCertificate is the certificate by which the host proves itself; nil for its key alone.
+	HostCertificate *ssh.Certificate
+	HostKey         ssh.PublicKey
+	Banner          string   // uncleaned
+	Offered         []Taken  // one for each offer that was made, in order
+	Methods         []string // the ways to sign in that the host allows, as far as it told
+	SignedIn        bool
+	With            int     // the offer that signed in; -1 when the host wanted no key
+	Answer          Answer  // of Service
+	Instead         Answer  // of Plan.Instead, if it was tried
+	Exists          bool    // something lies at Plan.Path, as far as that was asked
+	Writable        Ternary // the repository may be written, as far as a shell told it
+	Greeting        string  // uncleaned
+	Times           [AtService + 1]time.Duration
 }
 
 // A Ternary is yes, no, or not told.
