@@ -93,10 +93,36 @@ type checker struct {
 	webHeads  map[string]string
 }
 
-// Check goes the way and returns what it found. An error means that the question could
-// not be asked, not that the way is broken.
+// Check goes the way and returns what it found: of a push that goes to several URLs the first that is not
+// open. An error means that the question could not be asked, not that the way is broken.
 func Check(ctx context.Context, station *workstation.Station, registry *hosts.Registry, request Request) (*Way, error) {
 	c := &checker{station: station, registry: registry, request: request, way: newWay()}
+	way, err := c.check(ctx)
+	if err != nil || !way.IsOpen() || c.hg != nil || way.Question.Remote == "" || way.Question.Purpose != Push {
+		return way, err
+	}
+	urls, own := c.config.PushURLs(way.Question.Remote)
+	for i, url := range urls {
+		if i == 0 {
+			continue
+		}
+		request.Purpose, request.AsIs = Push, true
+		request.Argument, _ = address.Rewrite(url.Value, c.config.Rules(), true, own)
+		other := &checker{station: station, registry: registry, request: request, way: newWay()}
+		found, err := other.check(ctx)
+		if err != nil {
+			return nil, err
+		}
+		found.Question.Remote = way.Question.Remote
+		found.fact(Address, "remote", fmt.Sprintf("%s, number %d of the %d URLs to which a push goes", way.Question.Remote, i+1, len(urls)), station.Tilde(url.Origin))
+		if !found.IsOpen() {
+			return found, nil
+		}
+	}
+	return way, nil
+}
+
+func (c *checker) check(ctx context.Context) (*Way, error) {
 	defer func() {
 		if c.passage != nil {
 			_ = c.passage.Close() // nothing of the agent's is ours to lose
@@ -150,7 +176,12 @@ func (c *checker) settle(ctx context.Context) (*Crux, error) {
 	if len(c.passage.Settings.Problems) == 0 {
 		c.startDryRun(ctx)
 	}
-	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.unlisted, c.brokenCommand, c.hindrance, c.holdBack} {
+	if !c.passage.Command.Clear && c.hg == nil {
+		if err := c.underneath(); err != nil {
+			return nil, err
+		}
+	}
+	for _, refused := range []func(context.Context) *Crux{c.refusedSettings, c.unlisted, c.brokenCommand, c.otherProgramThanSSH, c.hindrance, c.holdBack} {
 		if crux := refused(ctx); crux != nil {
 			return crux, nil
 		}

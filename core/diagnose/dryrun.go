@@ -16,6 +16,7 @@ import (
 	"Unicrux/core/form"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
 	"Unicrux/core/wire"
 )
@@ -24,6 +25,7 @@ import (
 // then.
 type dryRun struct {
 	settled map[string]string // by keyword
+	output  string            // all of that
 	said    string            // all that it wrote, where it failed
 	failed  bool
 	missing bool // it is not there, or cannot be run
@@ -35,7 +37,7 @@ type dryRun struct {
 func (c *checker) startDryRun(ctx context.Context) {
 	command := c.passage.Command
 	runs := slices.ContainsFunc(c.passage.Settings.Unknown, func(u sshconfig.Value) bool { return slices.Contains(u.Args, "exec") })
-	if c.request.second || (runs && command.Clear) { // git itself asks only programs that it does not know
+	if command.Clear && (c.request.second || runs) { // git itself asks only programs that it does not know
 		return
 	}
 	done := make(chan dryRun, 1)
@@ -63,7 +65,16 @@ func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun 
 	for _, option := range options {
 		args = append(args, "-o", option.Keyword+" "+strings.Join(option.Args, " "))
 	}
-	args = append(args, c.address.Host)
+	host := c.address.Host
+	if command.Text != "" && c.hg == nil { // as git names them
+		if c.address.Port != 0 {
+			args = append(args, "-p", strconv.Itoa(int(c.address.Port)))
+		}
+		if c.address.User != "" {
+			host = c.address.User + "@" + host
+		}
+	}
+	args = append(args, host)
 	run := exec.CommandContext(ctx, command.Program, args...)
 	if command.Text != "" {
 		run = exec.CommandContext(ctx, "sh", append([]string{"-c", command.Text + ` "$@"`, command.Text}, args...)...)
@@ -72,7 +83,7 @@ func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun 
 	words, err := run.CombinedOutput()
 	var exit *exec.ExitError
 	if err == nil || (!errors.As(err, &exit) && ctx.Err() == nil && !errors.Is(err, os.ErrPermission)) {
-		return dryRun{settled: keywords(string(words))}
+		return dryRun{settled: keywords(string(words)), output: string(words)}
 	}
 	return dryRun{failed: true, said: foreign.Clean(mask(string(words))), stuck: ctx.Err() != nil,
 		missing: exit != nil && (exit.ExitCode() == 126 || exit.ExitCode() == 127)}
@@ -110,7 +121,7 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 		return nil
 	}
 	answer := c.dry()
-	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear && says(answer.said, "option|usage|-G")) { // it takes other options than ssh does
+	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear && (answer.said == "" || says(answer.said, "option|usage|-G"))) { // it takes other options than ssh does
 		return nil
 	}
 	if refused := c.refusedByClient(); refused != nil {
@@ -129,6 +140,34 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 		evidence = append(evidence, Evidence{"it says", foreign.Quote(answer.said), ""})
 	}
 	return crux("ssh-command-broken", certainty, evidence...)
+}
+
+// underneath settles the way once more where git starts another program than ssh, by what that program says that
+// it would do: many are a line or two around ssh, and what they add to its options is known only so.
+func (c *checker) underneath() error {
+	command := c.passage.Command
+	line, told := sshconfig.FromClient(c.dry().output, foreign.Clean(command.Text+command.Name())+" -G")
+	if !told {
+		return nil
+	}
+	if err := c.passage.Close(); err != nil {
+		return err
+	}
+	command.Line, command.Clear = line, true
+	var err error
+	c.passage, err = sshway.Prepare(c.station, command, c.address)
+	return err
+}
+
+// otherProgramThanSSH tells that what git starts cannot be asked what it would do: then nobody but git can
+// tell whether the way is open.
+func (c *checker) otherProgramThanSSH(context.Context) *Crux {
+	command := c.passage.Command
+	if command.Clear || c.hg != nil {
+		return nil
+	}
+	return crux("ssh-program-unknown", Proved, Evidence{"git starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)},
+		Evidence{"asked with -G", "it does not say, as ssh does, which settings it goes by", ""})
 }
 
 // unlisted tells that the ssh client does not run for a user without a name.
@@ -161,8 +200,15 @@ func (c *checker) limit(plan *wire.Plan) {
 	plan.Ciphers, plan.MACs, plan.Exchanges = changed(choosing[0]), changed(choosing[1]), changed(choosing[2])
 }
 
-// holdBack takes out the keys with which settings let the client make no signature.
+// holdBack takes out the keys with which settings let the client make no signature: because of their kind, or
+// because they are RSA keys that are too short.
 func (c *checker) holdBack(context.Context) *Crux {
+	if value, origin, set := c.passage.Settings.First("requiredrsasize"); set {
+		least, err := strconv.Atoi(value)
+		c.hold(func(key sshway.Key) bool {
+			return err != nil || key.Public == nil || sshkey.Kind(key.Public) != sshkey.RSA || sshkey.Bits(key.Public) >= least
+		}, Evidence{"setting", "RequiredRSASize " + foreign.Clean(value), c.origin(origin)})
+	}
 	value, origin, set := c.passage.Settings.First("pubkeyacceptedalgorithms")
 	list, known := c.dry().settled["pubkeyacceptedalgorithms"]
 	if !set || !known {
@@ -179,12 +225,17 @@ func (c *checker) holdBack(context.Context) *Crux {
 		}
 		return key.Public == nil || slices.ContainsFunc(kinds, func(k string) bool { return slices.Contains(taken, k) })
 	}
+	c.hold(fits, Evidence{"setting", "PubkeyAcceptedAlgorithms " + foreign.Clean(value), c.origin(origin)})
+	return nil
+}
+
+// hold keeps back the keys that do not fit.
+func (c *checker) hold(fits func(sshway.Key) bool, why Evidence) {
 	for _, key := range c.passage.Keys {
 		if !fits(key) {
 			c.passage.Kept = append(c.passage.Kept, key)
-			c.keptBy = []Evidence{{"setting", "PubkeyAcceptedAlgorithms " + foreign.Clean(value), c.origin(origin)}}
+			c.keptBy = []Evidence{why}
 		}
 	}
 	c.passage.Keys = slices.DeleteFunc(c.passage.Keys, func(k sshway.Key) bool { return !fits(k) })
-	return nil
 }

@@ -68,16 +68,17 @@ func (c *checker) isForClone() bool {
 		return false
 	}
 	return !slices.ContainsFunc(c.config.Remotes(), func(name string) bool {
-		for _, push := range []bool{false, true} {
-			entry, own, found := c.config.RemoteURL(name, push)
-			if !found {
-				continue
-			}
-			if rewritten, _ := address.Rewrite(entry.Value, c.config.Rules(), push, own); entry.Value == url || rewritten == url {
-				return true
-			}
-		}
-		return false
+		pushed, own := c.config.PushURLs(name)
+		fetched := c.config.All("remote." + name + ".url")
+		return c.leadsTo(url, fetched, false, false) || c.leadsTo(url, pushed, true, own)
+	})
+}
+
+// leadsTo tells whether one of a remote's URLs is a URL, as it stands there or as git rewrites it.
+func (c *checker) leadsTo(url string, entries []gitlink.Entry, push, own bool) bool {
+	return slices.ContainsFunc(entries, func(e gitlink.Entry) bool {
+		rewritten, _ := address.Rewrite(e.Value, c.config.Rules(), push, own)
+		return e.Value == url || rewritten == url
 	})
 }
 

@@ -81,16 +81,24 @@ func (c *checker) hindrance(context.Context) *Crux {
 	case is("forkafterauthentication", "yes", "true"):
 		return hinders("forkafterauthentication", "ssh goes away while git still speaks to it")
 	}
+	if is("requesttty", "force") {
+		return hinders("requesttty", "the terminal that it asks for changes what git and the host say to each other")
+	}
 	if address, _, set := s.First("bindaddress"); set && !bindable(address) {
 		return hinders("bindaddress", "this workstation has no such address")
+	}
+	if name, _, set := s.First("bindinterface"); set && !hasAddress(name) {
+		return hinders("bindinterface", "this workstation has no such interface, or it has no address")
 	}
 	if why := c.unshared(); why != "" {
 		return hinders("controlpath", why)
 	}
 	if is("exitonforwardfailure", "yes", "true") {
-		for _, value := range s.All("localforward") {
-			if at := listening(value.Args); at != "" {
-				return hinders("localforward", "something listens at "+at+" already, and ExitOnForwardFailure ends ssh then")
+		for _, keyword := range []string{"localforward", "dynamicforward"} {
+			for _, value := range s.All(keyword) {
+				if at := taken(value.Args); at != "" {
+					return hinders(keyword, "something listens at "+at+" already, and ExitOnForwardFailure ends ssh then")
+				}
 			}
 		}
 	}
@@ -150,19 +158,41 @@ func (c *checker) unshared() string {
 	return ""
 }
 
-// listening returns the address of a forwarding at which something listens already.
-func listening(args []string) string {
+// hasAddress tells whether an interface is there, with an address to connect from.
+func hasAddress(name string) bool {
+	at, err := net.InterfaceByName(name)
+	if err != nil {
+		return false
+	}
+	addresses, err := at.Addrs()
+	return err == nil && len(addresses) > 0
+}
+
+// taken returns the address of a forwarding where something listens already; empty where ssh can listen at one
+// of those that it stands for at least (channel_setup_fwd_listener_tcpip of the OpenSSH sources).
+func taken(args []string) string {
 	if len(args) == 0 || strings.Contains(args[0], "/") {
 		return ""
 	}
-	at := args[0]
-	if !strings.Contains(at, ":") {
-		at = "127.0.0.1:" + at
+	host, port := "localhost", args[0]
+	if strings.Contains(args[0], ":") {
+		var err error
+		if host, port, err = net.SplitHostPort(args[0]); err != nil {
+			return ""
+		}
 	}
-	listener, err := net.Listen("tcp", at)
-	if err != nil {
-		return at
+	hosts := []string{host}
+	switch host {
+	case "localhost":
+		hosts = []string{"127.0.0.1", "::1"}
+	case "", "*":
+		hosts = []string{"0.0.0.0", "::"}
 	}
-	_ = listener.Close()
-	return ""
+	for _, host := range hosts {
+		if listener, err := net.Listen("tcp", net.JoinHostPort(host, port)); err == nil {
+			_ = listener.Close()
+			return ""
+		}
+	}
+	return net.JoinHostPort(hosts[0], port)
 }

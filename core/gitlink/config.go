@@ -187,6 +187,15 @@ func (c *Config) RemoteURL(name string, push bool) (url Entry, own, found bool) 
 	return Entry{}, false, false
 }
 
+// PushURLs lists the URLs to which a push to a remote goes, before rewriting: all of them, one after another
+// ("remote.<name>.pushurl" in git-config(1)). own tells that they are its push URLs.
+func (c *Config) PushURLs(name string) (urls []Entry, own bool) {
+	if urls = c.All("remote." + name + ".pushurl"); len(urls) > 0 {
+		return urls, true
+	}
+	return c.All("remote." + name + ".url"), false
+}
+
 // Rules returns the rules by which git rewrites URLs, in the order in which it tries them: those of one
 // base together, where the base first appears ("add_instead_of" in git's sources).
 func (c *Config) Rules() []address.Rule {

@@ -100,16 +100,22 @@ func (c *Client) setTrust(s *Settings, t tokens) {
 	}
 }
 
-// setProxy settles ProxyCommand and ProxyJump, of which the one that is read first counts.
+// setProxy settles ProxyCommand and ProxyJump, of which the one that is read first counts. A jump to none keeps
+// further jumps away, and no command.
 func (c *Client) setProxy(s *Settings) {
 	commands, jumps := s.All("proxycommand"), s.All("proxyjump")
-	if len(commands) > 0 && (len(jumps) == 0 || commands[0].turn < jumps[0].turn) {
-		if command := strings.Join(commands[0].Args, " "); !strings.EqualFold(command, "none") {
+	none := len(jumps) > 0 && strings.EqualFold(jumps[0].Args[0], "none") && (jumps[0].rest == "" || strings.EqualFold(strings.TrimSpace(jumps[0].rest), "none"))
+	if len(commands) > 0 && (len(jumps) == 0 || none || commands[0].turn < jumps[0].turn) {
+		command := strings.TrimSpace(commands[0].rest) // with what would be a comment elsewhere
+		if command == "" {
+			command = strings.Join(commands[0].Args, " ")
+		}
+		if !strings.EqualFold(command, "none") {
 			c.ProxyCommand = command
 		}
 		return
 	}
-	if len(jumps) > 0 && !strings.EqualFold(jumps[0].Args[0], "none") {
+	if len(jumps) > 0 && !none {
 		c.ProxyJump = jumps[0].Args[0]
 	}
 }
