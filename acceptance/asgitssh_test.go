@@ -103,3 +103,68 @@ func TestSSHPrograms(t *testing.T) {
 		})
 	}
 }
+
+// TestWritingAtAServer asks a shell at a host that nobody described whether a push could store anything; where
+// there is none, it is said that only a push tells.
+func TestWritingAtAServer(t *testing.T) {
+	t.Parallel()
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct{ name, forced, code, note string }{
+		{"allowed", "", "", ""},
+		{"objects closed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*objects*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
+		{"refs closed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*refs*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
+		{"no shell", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in git*) sh -c "$SSH_ORIGINAL_COMMAND";; *) echo refused >&2; exit 255;; esac`, "", "writing-untried"},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			t.Parallel()
+			p := newPerson(t)
+			p.must("key", "new", "open", "--no-passphrase")
+			port, line := p.sshd(p.must("key", "show", "open", "--line").out, row.forced)
+			p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
+			p.write("IdentityFile "+p.path(".ssh", "open")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+			p.mustGit("init", "--quiet", "--bare", "there.git")
+			c := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there.git")), "--for", "push")
+			code, note := "", ""
+			if c.Crux != nil {
+				code = c.Crux.Code
+			}
+			for _, n := range c.Notes {
+				if n.Code == "writing-untried" {
+					note = n.Code
+				}
+			}
+			if code != row.code || note != row.note {
+				t.Errorf("the crux is %q and the note %q: %+v", code, note, c)
+			}
+		})
+	}
+}
+
+// TestEveryPushURL looks at each URL to which a push goes.
+func TestEveryPushURL(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.mustGit("clone", "--quiet", drift, "work")
+	p.folder = p.path("work")
+	p.mustGit("remote", "set-url", "--add", "--push", "origin", drift)
+	p.mustGit("remote", "set-url", "--add", "--push", "origin", drift)
+	if c := p.check(); !c.Open {
+		t.Errorf("twice the same: %+v", c.Crux)
+	}
+	p.mustGit("remote", "set-url", "--add", "--push", "origin", strings.Replace(drift, "drift-model", "nowhere", 1))
+	if c := p.check(); c.Open || c.Crux.Code != "repository-missing" || c.Question.Remote == nil || *c.Question.Remote != "origin" {
+		t.Errorf("the third is not there: %+v", c)
+	}
+	if c := p.check("origin", "--for", "clone"); !c.Open {
+		t.Errorf("reading: %+v", c.Crux)
+	}
+	p.folder = p.home
+	p.commit("work", "one.txt")
+	p.folder = p.path("work")
+	if r := p.git("push", "--quiet"); r.exit == 0 {
+		t.Errorf("git pushes to all: %s", r)
+	}
+}

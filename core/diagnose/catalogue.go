@@ -67,7 +67,7 @@ var noteSummaries = []struct {
 	{"agent-forwarded", "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
 	{"agent-forwarded-everywhere", "Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
 	{"key-weak", "The key is weak by today's standards."},
-	{"writing-untried", "Reading works. Whether you may write, Mercurial tells only by a push."},
+	{"writing-untried", "Reading works. Whether the host's files let you write, only a push tells."},
 	{"branch-unknown", "The branch that is checked out here is not at the host yet: a push makes it there."},
 	{"branch-behind", "The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push."},
 }

@@ -212,7 +212,7 @@ func (c *checker) travel(ctx context.Context) (*Crux, error) {
 		}
 	}
 	if err == nil {
-		if closed := c.hgReadOnly(trip); closed != nil {
+		if closed := c.readOnlyFiles(trip); closed != nil {
 			return closed, nil
 		}
 		return c.beyond(ctx), nil
@@ -236,6 +236,7 @@ func (c *checker) plan() wire.Plan {
 			plan.Instead = "git-upload-pack"
 		}
 		plan.Exists = c.host == nil // a described host says what is the matter in its own words
+		plan.Writing = c.host == nil && c.way.Question.Purpose == Push
 	}
 	plan.Greeting = c.host != nil && c.host.SSH.Greeting != ""
 	return plan
@@ -307,6 +308,9 @@ func (c *checker) served(asked, instead bool, refs int, took time.Duration, writ
 	default:
 		w.open(Permission, 0)
 		w.fact(Permission, string(w.Question.Purpose), "the host answers "+c.service(), "")
+		if w.Question.Purpose == Push && c.host == nil {
+			c.tellWriting(writable)
+		}
 	}
 }
 

@@ -142,12 +142,27 @@ func (c *checker) hgPermission(writable wire.Ternary) {
 	}
 }
 
-// hgReadOnly is the crux where a shell at the host said that the repository may not be written.
-func (c *checker) hgReadOnly(trip *wire.Trip) *Crux {
-	if c.hg == nil || trip.Writable != wire.No {
+// tellWriting says what is known of writing to a repository of git's at a host that nobody described: its files
+// may be closed to the account, which only a shell or a push tells.
+func (c *checker) tellWriting(writable wire.Ternary) {
+	switch writable {
+	case wire.Yes:
+		c.way.fact(Permission, "files", "the repository's folders may be written", "a shell at the host")
+	case wire.Untold:
+		c.note("writing-untried")
+	}
+}
+
+// readOnlyFiles is the crux where a shell at the host said that the repository may not be written.
+func (c *checker) readOnlyFiles(trip *wire.Trip) *Crux {
+	if trip.Writable != wire.No {
 		return nil
 	}
-	return crux("read-only-account", Proved, Evidence{"asked for", foreign.Clean(c.hgPath()), ""},
+	path := c.address.Path
+	if c.hg != nil {
+		path = c.hgPath()
+	}
+	return crux("read-only-account", Proved, Evidence{"asked for", foreign.Clean(path), ""},
 		Evidence{"the folder", "may not be written by " + foreign.Clean(c.passage.Client.User), "a shell at the host"}, Evidence{"reading", "works", ""})
 }
 

@@ -26,6 +26,9 @@ func (w *walker) serve(client *ssh.Client) error {
 				return err
 			}
 		}
+		if w.trip.Answer.Open && w.plan.Writing {
+			w.trip.Writable = w.mayWrite(client)
+		}
 	}
 	if w.plan.Greeting {
 		w.greet(client)
@@ -149,6 +152,24 @@ func (w *walker) test(client *ssh.Client, what, path string) Ternary {
 		return Yes
 	case errors.As(err, &exit) && exit.ExitStatus() == 1:
 		return No
+	}
+	return Untold
+}
+
+// mayWrite asks a shell at the host whether a push could store objects and refs in a repository of git's
+// (gitrepository-layout(5)): the service itself offers to take a push, whatever the modes of the files.
+func (w *walker) mayWrite(client *ssh.Client) Ternary {
+	if strings.HasPrefix(strings.TrimPrefix(w.plan.Path, "/"), "~") { // git reads that as a home, and a shell does not
+		return Untold
+	}
+	for _, folder := range []string{w.plan.Path, w.plan.Path + "/.git"} {
+		if w.test(client, "-d", folder+"/objects") != Yes {
+			continue
+		}
+		if objects := w.test(client, "-w", folder+"/objects"); objects != Yes {
+			return objects
+		}
+		return w.test(client, "-w", folder+"/refs")
 	}
 	return Untold
 }

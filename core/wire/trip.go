@@ -104,7 +104,7 @@ type Plan struct {
 
 	Service  string // "git-upload-pack", "git-receive-pack", or empty to sign in and no more
 	Hg       string // the command by which Mercurial starts itself there, in place of git's services
-	Writing  bool   // of a Mercurial repository: ask a shell there whether we may write
+	Writing  bool   // ask a shell there whether the files of the repository may be written
 	Instead  string // a service to try on the same connection where Service is refused
 	Path     string
 	Exists   bool          // where no repository opens, ask a shell there whether the path exists at all
