@@ -58,7 +58,7 @@ FUZZTIME ?= 1m
 fuzz:
 	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit sshconfig/FuzzSetting hosts/FuzzDescriptionToFiles hosts/FuzzTwoDescriptions agent/FuzzDestinations workstation/FuzzEdits plainsecrets/FuzzMask knownhosts/FuzzParse \
 		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement wire/FuzzGreetHg \
-		describe/FuzzParse speak/FuzzAnswer chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzAssign gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzQuestion query/FuzzGitQuestion; do \
+		describe/FuzzParse speak/FuzzAnswer speak/FuzzNextLink chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzAssign gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzQuestion query/FuzzGitQuestion; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig

@@ -13,12 +13,14 @@ package oauth
 
 import (
 	"context"
+	"crypto/tls"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -209,13 +211,48 @@ func isPage(text string) bool {
 	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil && foreign.Clean(text) == text
 }
 
-// Wait asks now and then, as often as the server allows, until a person has decided.
+// Wait asks now and then, as often as the server allows, until a person has decided. A server that does not
+// answer, fails or wants to be left alone for a while is asked again, more and more seldom, for as long as the code
+// holds ([8628], section 3.5).
 func (s *Server) Wait(ctx context.Context, p *Prompt) (*Grant, error) {
-	token, err := s.config(p.scopes).DeviceAccessToken(s.with(ctx), p.answer)
-	if err != nil {
-		return nil, wordsOf(ctx, err)
+	config := s.config(p.scopes)
+	for pause := max(time.Duration(p.answer.Interval)*time.Second, 5*time.Second); ; pause *= 2 {
+		token, err := config.DeviceAccessToken(s.with(ctx), p.answer)
+		if err == nil {
+			return grant(token, p.scopes)
+		}
+		wait, passes := passing(err)
+		wait = max(wait, pause)
+		if !passes || ctx.Err() != nil || time.Now().Add(wait).After(p.Expires) {
+			return nil, wordsOf(ctx, err)
+		}
+		select {
+		case <-ctx.Done():
+			return nil, wordsOf(ctx, ctx.Err())
+		case <-time.After(wait):
+		}
 	}
-	return grant(token, p.scopes), nil
+}
+
+// passing tells whether a failure may be over the next time, and when the server wants to be asked again.
+func passing(err error) (wait time.Duration, passes bool) {
+	var refused *oauth2.RetrieveError
+	if errors.As(err, &refused) {
+		if refused.Response == nil {
+			return 0, false
+		}
+		seconds, _ := strconv.Atoi(refused.Response.Header.Get("Retry-After")) // a date says nothing here
+		status := refused.Response.StatusCode
+		return min(time.Duration(max(seconds, 0))*time.Second, longestCode), status == http.StatusTooManyRequests || status >= 500
+	}
+	var request *url.Error // nothing came back
+	return 0, errors.As(err, &request) && !errors.Is(err, context.Canceled) && !isCertificate(err)
+}
+
+// isCertificate tells whether it is another server than it should be: that does not pass.
+func isCertificate(err error) bool {
+	var certificate *tls.CertificateVerificationError
+	return errors.As(err, &certificate)
 }
 
 // Refresh gets another access token without asking anybody ([6749], section 6).
@@ -236,19 +273,27 @@ func (s *Server) Refresh(ctx context.Context, refresh origin.Bound, scopes []str
 		}
 		return nil, err
 	}
-	fresh := grant(token, scopes)
+	fresh, err := grant(token, scopes)
+	if err != nil {
+		return nil, err
+	}
 	if fresh.Refresh.Empty() { // the old one goes on ([6749], section 6)
 		fresh.Refresh = old
 	}
 	return fresh, nil
 }
 
-func grant(token *oauth2.Token, asked []string) *Grant {
+// grant is what a token is, which must be one that whoever has it may use: git can send no other ([6749],
+// section 7.1).
+func grant(token *oauth2.Token, asked []string) (*Grant, error) {
+	if kind := token.TokenType; kind != "" && !strings.EqualFold(kind, "bearer") {
+		return nil, fmt.Errorf("%w: its tokens are of the type %q, which git cannot send", ErrMetadata, foreign.Clean(kind)[:min(len(foreign.Clean(kind)), 40)])
+	}
 	g := &Grant{Access: secret.New([]byte(token.AccessToken)), Refresh: secret.New([]byte(token.RefreshToken)), Until: token.Expiry, Scopes: asked}
 	if text, ok := token.Extra("scope").(string); ok && text != "" {
 		g.Scopes = strings.Fields(text)
 	}
-	return g
+	return g, nil
 }
 
 // wordsOf names the cause of a failure, without what was sent.
@@ -258,10 +303,14 @@ func wordsOf(ctx context.Context, err error) error {
 	}
 	var refused *oauth2.RetrieveError
 	if !errors.As(err, &refused) {
-		if errors.Is(err, context.DeadlineExceeded) {
+		var request *url.Error
+		switch {
+		case errors.As(err, &request):
+			return speak.Unreachable(ctx, err)
+		case errors.Is(err, context.DeadlineExceeded):
 			return ErrExpired
 		}
-		return speak.Unreachable(ctx, err)
+		return fmt.Errorf("%w: it answers with something else than a token", ErrMetadata) // the library's words may hold what came
 	}
 	switch refused.ErrorCode {
 	case "access_denied":

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"testing/synctest"
@@ -172,11 +173,79 @@ type scripted struct {
 func (s *scripted) RoundTrip(r *http.Request) (*http.Response, error) {
 	s.asked = append(s.asked, time.Now())
 	text := s.answers[min(len(s.asked), len(s.answers))-1]
-	status := http.StatusOK
+	status, header := http.StatusOK, http.Header{"Content-Type": {"application/json"}}
 	if strings.Contains(text, `"error"`) {
 		status = http.StatusBadRequest
 	}
-	return &http.Response{StatusCode: status, Header: http.Header{"Content-Type": {"application/json"}}, Body: io.NopCloser(strings.NewReader(text)), Request: r}, nil
+	if number, rest, found := strings.Cut(text, "!"); found { // a status before it; 0 for no answer
+		if status, _ = strconv.Atoi(number); status == 0 {
+			return nil, io.ErrUnexpectedEOF
+		}
+		text = rest
+		header.Set("Retry-After", "40")
+	}
+	return &http.Response{StatusCode: status, Header: header, Body: io.NopCloser(strings.NewReader(text)), Request: r}, nil
+}
+
+const deviceAnswer = `{"device_code":"d","user_code":"AB","verification_uri":"https://forge.tidewater.example/d","expires_in":600,"interval":3}`
+
+// waiting signs in at a server that answers as it is told.
+func waiting(t *testing.T, answers ...string) (grant *Grant, gaps []time.Duration, err error) {
+	t.Helper()
+	script := &scripted{answers: append([]string{deviceAnswer}, answers...)}
+	s := &Server{Device: "https://forge.tidewater.example/d", Token: "https://forge.tidewater.example/t", description: &describe.Description{}, line: &http.Client{Transport: script}}
+	prompt, err := s.Begin(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	grant, err = s.Wait(t.Context(), prompt)
+	for i := range script.asked[1:] {
+		gaps = append(gaps, script.asked[i+1].Sub(script.asked[i]))
+	}
+	return grant, gaps, err
+}
+
+// TestWaitsOut: a connection that is dropped, a server that fails or wants to be left alone: it is asked again,
+// more and more seldom, and no longer than the code holds.
+func TestWaitsOut(t *testing.T) {
+	t.Parallel()
+	synctest.Test(t, func(t *testing.T) {
+		grant, gaps, err := waiting(t, "0!", "503!<html>busy</html>", "429!", `{"error":"authorization_pending"}`, `{"access_token":"x","token_type":"Bearer"}`)
+		if err != nil || grant.Access.Empty() {
+			t.Fatal(err)
+		}
+		if want := []time.Duration{3 * time.Second, 8 * time.Second, 43 * time.Second, 43 * time.Second, 3 * time.Second}; !slices.Equal(gaps, want) {
+			t.Errorf("asked after %v, want %v", gaps, want)
+		}
+		start := time.Now()
+		if _, _, err := waiting(t, "503!"); !errors.Is(err, ErrRefused) || time.Since(start) > 10*time.Minute {
+			t.Errorf("it fails for ever: %v after %v", err, time.Since(start))
+		}
+		if _, gaps, err := waiting(t, `{"error":"access_denied"}`, `{"access_token":"x"}`); !errors.Is(err, ErrDenied) || len(gaps) != 1 {
+			t.Errorf("denied: %v after %v", err, gaps)
+		}
+	})
+}
+
+// TestTokenAnswers: what is no token that git could send is refused, in words of ours.
+func TestTokenAnswers(t *testing.T) {
+	t.Parallel()
+	for answer, want := range map[string]error{
+		`{"access_token":"x"}`:                                  nil,
+		`{"access_token":"x","token_type":"BEARER"}`:            nil,
+		`{"access_token":"tide_1","token_type":"mac"}`:          ErrMetadata,
+		`{"token_type":"bearer"}`:                               ErrMetadata,
+		`tide_1`:                                                ErrMetadata,
+		`{"access_token":["tide_1"]}`:                           ErrMetadata,
+		`400!{"error":"server_error","error_description":"no"}`: ErrRefused,
+	} {
+		synctest.Test(t, func(t *testing.T) {
+			_, _, err := waiting(t, answer)
+			if !errors.Is(err, want) || err != nil && (strings.Contains(err.Error(), "tide_1") || strings.Contains(err.Error(), "oauth2")) {
+				t.Errorf("%s: %v, want %v", answer, err, want)
+			}
+		})
+	}
 }
 
 // TestPaceIsTheServers asks as often as the server allows, more slowly when it says so, and no

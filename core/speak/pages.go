@@ -10,8 +10,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/tomnomnom/linkheader"
-
 	"Unicrux/core/describe"
 )
 
@@ -124,8 +122,8 @@ func (t *turning) goOn(c *Client, a answer, node *describe.Node, found int) (boo
 	}
 	switch p.By {
 	case "link":
-		for _, link := range linkheader.ParseMultiple(a.headers.Values("Link")).FilterByRel("next") {
-			return t.goTo(c, link.URL)
+		if next := nextLink(a.headers.Values("Link")); next != "" {
+			return t.goTo(c, next)
 		}
 		return false, nil
 	case "next":
