@@ -7,7 +7,7 @@ export GOAMD64 = v1
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X Unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo test scenes attack growth faults lint cross fuzz bench clean
+.PHONY: build demo test scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -43,6 +43,12 @@ scenes:
 # Every attack on the built program that is known, a line for each: held, or BROKEN.
 attack:
 	@UNICRUX_ATTACKS=$(CURDIR)/attacks.txt $(GO) test -count=1 -timeout 20m -parallel 4 -run '^TestAttacks$$' ./acceptance >attacks.log; status=$$?; cat attacks.txt; [ $$status = 0 ] || cat attacks.log; rm -f attacks.txt attacks.log; exit $$status
+
+# How often we agree with the real git, ssh and hg, over generated situations and servers that note what arrives: a
+# line for each class. CI tries a sample; AGREE says how many cases of each that is made up are tried here.
+AGREE ?= 3000
+agree:
+	@UNICRUX_AGREE=$(CURDIR)/agree.txt UNICRUX_ROUNDS=$(AGREE) $(GO) test -count=1 -timeout 60m -parallel 4 -run 'Agree|TestSecretSources|TestSSHPrograms|Certificates$$|TestAsGitsHelper' ./core/sshconfig ./core/gitlink ./core/address ./core/sshkey ./acceptance >agree.log; status=$$?; sort agree.txt; [ $$status = 0 ] || cat agree.log; rm -f agree.txt agree.log; exit $$status
 
 # A fault at every change of a file that a command makes: the call fails, the disk is full, the program is
 # killed or interrupted there. A line for each command. CI tries a sample of them.

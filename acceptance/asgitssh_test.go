@@ -6,6 +6,8 @@ import (
 	"os/user"
 	"strings"
 	"testing"
+
+	"Unicrux/agreement"
 )
 
 // TestSSHPrograms compares whether git gets in with whether check says so, where settings name another
@@ -21,7 +23,9 @@ func TestSSHPrograms(t *testing.T) {
 		p.chmod(0o700, "bin", "program")
 		return p.path("bin", "program")
 	}
-	settings := func(lines string) func(p *person) { return func(p *person) { p.write(lines+p.read(".ssh", "config"), ".ssh", "config") } }
+	settings := func(lines string) func(p *person) {
+		return func(p *person) { p.write(lines+p.read(".ssh", "config"), ".ssh", "config") }
+	}
 	listen := func(t testing.TB, addresses ...string) string {
 		t.Helper()
 		port := "0"
@@ -35,6 +39,7 @@ func TestSSHPrograms(t *testing.T) {
 		}
 		return port
 	}
+	tally := agreement.Of(t, "git over SSH: whether it gets in")
 	const around = "exec ssh -F \"$HOME/.ssh/config\" -o BatchMode=yes -i \"$HOME/.ssh/other\" \"$@\"\n"
 	for _, row := range []struct {
 		name, code string
@@ -43,7 +48,9 @@ func TestSSHPrograms(t *testing.T) {
 	}{
 		{"a program around ssh, in GIT_SSH", "", func(p *person) { p.extra = append(p.extra, "GIT_SSH="+script(p, around)) }, false},
 		{"a program around ssh, in git's settings", "", func(p *person) { p.mustGit("config", "--global", "core.sshCommand", script(p, around)) }, false},
-		{"a line for the shell", "", func(p *person) { p.extra = append(p.extra, "GIT_SSH_COMMAND=f() { "+strings.TrimSpace(around)+"; }; f") }, false},
+		{"a line for the shell", "", func(p *person) {
+			p.extra = append(p.extra, "GIT_SSH_COMMAND=f() { "+strings.TrimSpace(around)+"; }; f")
+		}, false},
 		{"a program around ssh with a key that the host does not know", "key-not-offered", func(p *person) {
 			p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 			p.mustGit("config", "--global", "core.sshCommand", script(p, strings.Replace(around, "other", "strange", 1)))
@@ -97,9 +104,9 @@ func TestSSHPrograms(t *testing.T) {
 				patience = "3"
 			}
 			real, c := p.run("", "timeout", patience, "git", "ls-remote", url), p.check(url)
-			if (real.exit == 0) != (row.code == "" || row.gitOpens) || c.Open != (row.code == "") || row.code != "" && c.Crux.Code != row.code {
-				t.Errorf("git ends with %s, and check finds %+v, want %s", real, c.Crux, row.code)
-			}
+			opens := row.code == "" || row.gitOpens
+			agree := (real.exit == 0) == opens && c.Open == (row.code == "") && (row.code == "" || c.Crux.Code == row.code)
+			tally.Case(agree, "%s: git ends with %s, and check finds %+v, want %s", row.name, real, c.Crux, row.code)
 		})
 	}
 }

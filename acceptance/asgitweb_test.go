@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"Unicrux/agreement"
 )
 
 // TestSecretSources compares, over HTTPS, whether git gets in with whether check says so, for all the places
@@ -25,6 +27,7 @@ func TestSecretSources(t *testing.T) {
 	helper := func(p *person, word string) {
 		p.mustGit("config", "--global", "credential.helper", "!f() { echo username=ines; echo password="+word+"; }; f")
 	}
+	tally := agreement.Of(t, "git over HTTPS: whether it gets in")
 	ends := fmt.Sprint(time.Now().Add(time.Hour).Unix())
 	for _, row := range []struct {
 		name    string
@@ -106,9 +109,7 @@ func TestSecretSources(t *testing.T) {
 			p.folder = p.path("work")
 			p.without = append(p.without, "GIT_SSH_COMMAND")
 			real, c := p.git("clone", "--quiet", url, "x"), p.check(url)
-			if (real.exit == 0) != row.open || c.Open != row.open {
-				t.Errorf("git ends with %s, check finds %+v", real, c.Crux)
-			}
+			tally.Case((real.exit == 0) == row.open && c.Open == row.open, "%s: git ends with %s, check finds %+v", row.name, real, c.Crux)
 		})
 	}
 }

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"Unicrux/agreement"
+
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 )
@@ -73,6 +75,7 @@ func TestUserCertificates(t *testing.T) {
 			return "IdentityFile ~/.ssh/" + name + "\n"
 		}
 	}
+	tally := agreement.Of(t, "ssh: certificates of people")
 	for _, row := range []struct {
 		name, code string
 		arrange    func(p *person) string // ssh's settings
@@ -133,7 +136,7 @@ func TestUserCertificates(t *testing.T) {
 			settings := strings.ReplaceAll(row.arrange(p), "~", p.home)
 			p.write(settings+"UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 			p.mustGit("init", "--quiet", "--bare", "there")
-			p.agrees(fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there")), row.code)
+			p.agrees(tally, fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there")), row.code)
 		})
 	}
 }
@@ -165,6 +168,7 @@ func TestHostCertificates(t *testing.T) {
 	}
 	hour := uint64(time.Hour / time.Second)
 	now := uint64(time.Now().Unix())
+	tally := agreement.Of(t, "ssh: certificates of hosts")
 	for _, row := range []struct {
 		name, code string
 		form       ssh.Certificate
@@ -188,17 +192,16 @@ func TestHostCertificates(t *testing.T) {
 			p.write("@cert-authority * "+p.must("key", "show", "ca", "--line").out, ".ssh", "known_hosts")
 			p.write("IdentityFile "+p.path(".ssh", "mine")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 			p.mustGit("init", "--quiet", "--bare", "there")
-			p.agrees(fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there")), row.code)
+			p.agrees(tally, fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there")), row.code)
 		})
 	}
 }
 
 // agrees lets git and check go the same way, which is open for both where code is empty. What git prints says
 // nothing of certificates.
-func (p *person) agrees(url, code string) {
+func (p *person) agrees(tally *agreement.Tally, url, code string) {
 	p.t.Helper()
 	real, c := p.git("ls-remote", url), p.check(url)
-	if (real.exit == 0) != (code == "") || c.Open != (code == "") || code != "" && c.Crux.Code != code {
-		p.t.Errorf("git ends with %s, and check finds %+v, want %s", real, c.Crux, code)
-	}
+	agree := (real.exit == 0) == (code == "") && c.Open == (code == "") && (code == "" || c.Crux.Code == code)
+	tally.Case(agree, "%s: git ends with %s, and check finds %+v, want %s", p.t.Name(), real, c.Crux, code)
 }

@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"Unicrux/agreement"
+
 	"golang.org/x/crypto/ssh"
 )
 
@@ -64,6 +66,7 @@ var knownCases = []knownCase{
 // neither does, and for the same reason.
 func TestTrustAgrees(t *testing.T) {
 	t.Parallel()
+	tally := agreement.Of(t, "ssh: whether it trusts a host")
 	for _, certified := range []bool{false, true} {
 		t.Run(fmt.Sprintf("certificate=%v", certified), func(t *testing.T) {
 			t.Parallel()
@@ -82,9 +85,8 @@ func TestTrustAgrees(t *testing.T) {
 				p.write(p.read(".ssh", "config")+"GlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
 				ours := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d/nothing.git", who.Username, port))
 				theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
-				if got, want := ourTrust(ours), theirTrust(theirs); got != want {
-					t.Errorf("%s: we say %s (%s), ssh %s\n%s", c.name, got, ours.Crux.Code, want, theirs.err)
-				}
+				got, want := ourTrust(ours), theirTrust(theirs)
+				tally.Case(got == want, "%s: we say %s (%s), ssh %s\n%s", c.name, got, ours.Crux.Code, want, theirs.err)
 			}
 		})
 	}

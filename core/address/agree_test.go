@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"Unicrux/agreement"
 )
 
 // TestAgreesWithGit compares what we read in a clone URL with what git starts ssh with, over generated
@@ -20,7 +22,8 @@ func TestAgreesWithGit(t *testing.T) {
 		t.Fatal(err)
 	}
 	compared := 0
-	for seed := range 1200 {
+	tally := agreement.Of(t, "git: URLs of ssh")
+	for seed := range agreement.Rounds(1200) {
 		r := rand.New(rand.NewPCG(uint64(seed), 16))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		user := pick("", "", "git@", "ines.marlow@", "git:word@", "a@b@")
@@ -42,7 +45,7 @@ func TestAgreesWithGit(t *testing.T) {
 		said, _ := cmd.CombinedOutput() // it fails in any case
 		theirs, err := os.ReadFile(asked)
 		if err != nil {
-			t.Errorf("%q: we read %+v, and git does not start ssh: %s", text, ours, said)
+			tally.Case(false, "%q: we read %+v, and git does not start ssh: %s", text, ours, said)
 			continue
 		}
 		words := strings.Split(strings.TrimSuffix(string(theirs), "\n"), "\n")
@@ -61,9 +64,8 @@ func TestAgreesWithGit(t *testing.T) {
 		if ours.Port != 0 {
 			port = fmt.Sprint(ours.Port)
 		}
-		if got := fmt.Sprintf("%s %s git-upload-pack '%s'", port, target, ours.Path); got != want {
-			t.Errorf("%q: we read %q, git starts ssh with %q", text, got, want)
-		}
+		got := fmt.Sprintf("%s %s git-upload-pack '%s'", port, target, ours.Path)
+		tally.Case(got == want, "%q: we read %q, git starts ssh with %q", text, got, want)
 	}
 	if compared < 100 {
 		t.Errorf("only %d URLs were compared", compared)

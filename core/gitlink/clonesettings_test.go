@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"Unicrux/agreement"
 	"Unicrux/core/person"
 	"Unicrux/core/workstation"
 )
@@ -29,7 +30,8 @@ func TestCloneSettingsAgree(t *testing.T) {
 	random := rand.New(rand.NewPCG(16, 4))
 	pick := func(list ...string) string { return list[random.IntN(len(list))] }
 	met := map[string]int{}
-	for round := range rounds(60) {
+	tally := agreement.Of(t, "git: which ssh it starts for a clone")
+	for round := range agreement.Rounds(60) {
 		home, err := filepath.EvalSymlinks(t.TempDir())
 		if err != nil {
 			t.Fatal(err)
@@ -85,9 +87,8 @@ func TestCloneSettingsAgree(t *testing.T) {
 			t.Fatal(err)
 		}
 		command, _ := c.Last("core.sshcommand")
-		if ours := command.Value[strings.LastIndexByte(command.Value, ' ')+1:]; ours != strings.TrimSpace(string(theirs)) {
-			t.Errorf("round %d: %s into %s: git %swe %s\n%s", round, url, folder, theirs, ours, text)
-		}
+		ours := command.Value[strings.LastIndexByte(command.Value, ' ')+1:]
+		tally.Case(ours == strings.TrimSpace(string(theirs)), "round %d: %s into %s: git %swe %s\n%s", round, url, folder, theirs, ours, text)
 		met[string(theirs)]++
 	}
 	if len(met) < 4 {

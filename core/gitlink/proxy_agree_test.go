@@ -11,6 +11,7 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"Unicrux/agreement"
 	"Unicrux/core/person"
 	"Unicrux/core/workstation"
 )
@@ -44,6 +45,7 @@ func TestProxiesAgree(t *testing.T) {
 
 	home := t.TempDir()
 	proxied, direct, n := 0, 0, 0
+	tally := agreement.Of(t, "git: its proxy")
 	for _, host := range []string{"forge.example", "127.0.0.1", "localhost", "x.forge.example"} {
 		for name, how := range map[string]struct{ config, environ []string }{
 			"configured":                 {[]string{"http.proxy=" + at}, nil},
@@ -86,9 +88,8 @@ func TestProxiesAgree(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				if ours := config.Web(parsed).Proxy != ""; ours != theirs {
-					t.Errorf("%s, %s, %q: by a proxy: we say %v, git %v", host, name, exempt, ours, theirs)
-				}
+				ours := config.Web(parsed).Proxy != ""
+				tally.Case(ours == theirs, "%s, %s, %q: by a proxy: we say %v, git %v", host, name, exempt, ours, theirs)
 				if theirs {
 					proxied++
 				} else {

@@ -11,11 +11,11 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"testing"
 
+	"Unicrux/agreement"
 	"Unicrux/core/person"
 	"Unicrux/core/workstation"
 )
@@ -26,7 +26,8 @@ func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
 	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
-	for seed := range rounds(150) {
+	tally := agreement.Of(t, "git: settings for a URL")
+	for seed := range agreement.Rounds(150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
@@ -55,19 +56,10 @@ func TestAgreesWithGit(t *testing.T) {
 					got = setting.Entry.Value
 				}
 			}
-			if want := strings.TrimSpace(string(out)); got != want {
-				t.Fatalf("seed %d: http.%s for %s is %q, git says %q\n%s", seed, variable, target, got, want, text.String())
-			}
+			want := strings.TrimSpace(string(out))
+			tally.Case(got == want, "seed %d: http.%s for %s is %q, git says %q\n%s", seed, variable, target, got, want, text.String())
 		}
 	}
-}
-
-// rounds is how many generated cases are tried: more when asked for.
-func rounds(n int) int {
-	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
-		n, _ = strconv.Atoi(text)
-	}
-	return n
 }
 
 // TestHelpersAgree compares which helpers hold for a URL, in which order, with those that git asks, over
@@ -78,7 +70,8 @@ func TestHelpersAgree(t *testing.T) {
 	asked := filepath.Join(home, "asked")
 	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
 	some := 0
-	for seed := range rounds(100) {
+	tally := agreement.Of(t, "git: whom it asks for a secret")
+	for seed := range agreement.Rounds(100) {
 		r := rand.New(rand.NewPCG(uint64(seed), 9))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
@@ -109,9 +102,7 @@ func TestHelpersAgree(t *testing.T) {
 			got += strings.Fields(setting.Entry.Value)[1] + "\n"
 			some++
 		}
-		if got != string(want) {
-			t.Errorf("seed %d: for %s we say %q, git asks %q\n%s", seed, target, got, want, text.String())
-		}
+		tally.Case(got == string(want), "seed %d: for %s we say %q, git asks %q\n%s", seed, target, got, want, text.String())
 	}
 	if some == 0 {
 		t.Error("no helper was ever asked")
@@ -194,7 +185,8 @@ func TestHeadersAgree(t *testing.T) {
 	at := strings.TrimPrefix(server.URL, "http://")
 	home := t.TempDir()
 	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
-	for seed := range rounds(60) {
+	tally := agreement.Of(t, "git: which headers arrive")
+	for seed := range agreement.Rounds(60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 16))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
@@ -226,9 +218,7 @@ func TestHeadersAgree(t *testing.T) {
 			ours = append(ours, strings.TrimPrefix(header, "X-Tide: "))
 		}
 		mu.Lock()
-		if !slices.Equal(ours, arrived) {
-			t.Errorf("seed %d: for %s we say %q, git sends %q\n%s", seed, target, ours, arrived, text.String())
-		}
+		tally.Case(slices.Equal(ours, arrived), "seed %d: for %s we say %q, git sends %q\n%s", seed, target, ours, arrived, text.String())
 		arrived = nil
 		mu.Unlock()
 	}

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"Unicrux/agreement"
 )
 
 // everyOption has, for each keyword of the client, values in the spellings that it takes.
@@ -57,6 +59,7 @@ func (g *generator) option() string {
 // makes of our reading of them: all options, to the letter.
 func TestEveryOptionAgrees(t *testing.T) {
 	t.Parallel()
+	tally := agreement.Of(t, "ssh: every option, to the letter")
 	for seed := range rounds() / 2 {
 		dir := t.TempDir()
 		g := &generator{Rand: rand.New(rand.NewPCG(uint64(seed), 11)), dir: dir, every: true}
@@ -75,9 +78,8 @@ func TestEveryOptionAgrees(t *testing.T) {
 			t.Fatal(err)
 		}
 		got, err := exec.Command("ssh", "-G", "-F", flat, host).Output()
-		if ours, theirs := once(got), once(want); err != nil || ours != theirs {
-			t.Fatalf("seed %d, host %s: %v\n%s\n%s", seed, host, err, firstDifference(ours, theirs), show(dir))
-		}
+		ours, theirs := once(got), once(want)
+		tally.Case(err == nil && ours == theirs, "seed %d, host %s: %v\n%s\n%s", seed, host, err, firstDifference(ours, theirs), show(dir))
 	}
 }
 

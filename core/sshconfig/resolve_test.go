@@ -13,6 +13,8 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"Unicrux/agreement"
 )
 
 // person is who runs the tests; the real client cannot be told to be somebody else.
@@ -229,6 +231,7 @@ func (g *generator) conditions() string {
 // TestAgreesWithTheRealClient compares our resolution with what the installed client
 // prints, over generated configurations with a fixed seed.
 func TestAgreesWithTheRealClient(t *testing.T) {
+	tally := agreement.Of(t, "ssh: its settings")
 	for seed := range rounds() {
 		dir := t.TempDir()
 		g := &generator{Rand: rand.New(rand.NewPCG(uint64(seed), 7)), dir: dir}
@@ -240,9 +243,7 @@ func TestAgreesWithTheRealClient(t *testing.T) {
 		host := g.pick("forge", "forge.tidewater.example", "git.saltmarsh.example", "Forge", "lantern")
 		out, err := exec.Command("ssh", "-G", "-F", path, host).Output()
 		s := Resolve(Query{Host: host, Command: CommandLine{Config: path}, Person: person(t)})
-		if refused := err != nil; refused != (len(s.Problems) > 0) {
-			t.Fatalf("seed %d, host %s: client refuses: %v, we: %+v\n%s", seed, host, refused, s.Problems, show(dir))
-		}
+		tally.Case((err != nil) == (len(s.Problems) > 0), "seed %d, host %s: client refuses: %v, we: %+v\n%s", seed, host, err != nil, s.Problems, show(dir))
 		if err == nil {
 			compare(t, seed, host, dir, printed(string(out)), s.Client())
 			compareTold(t, seed, host, dir, string(out), s.Client())
@@ -252,11 +253,7 @@ func TestAgreesWithTheRealClient(t *testing.T) {
 
 // rounds is how many configurations are compared: more of them by make fuzz.
 func rounds() int {
-	if text := os.Getenv("UNICRUX_ROUNDS"); text != "" {
-		n, _ := strconv.Atoi(text)
-		return n
-	}
-	return 400
+	return agreement.Rounds(400)
 }
 
 func compare(t *testing.T, seed int, host, dir string, want map[string][]string, c *Client) {

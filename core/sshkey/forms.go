@@ -13,7 +13,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/youmark/pkcs8"
 	"golang.org/x/crypto/ssh"
 
 	"Unicrux/core/foreign"
@@ -41,11 +40,6 @@ var (
 	ErrFormLock = errors.New("this form has no lock worth its name")
 	ErrNoForm   = errors.New("no such form")
 )
-
-// pkcs8Lock is how a private key is locked in PKCS#8. The count is what OWASP's guidance
-// wants for PBKDF2 with SHA-256; ssh and OpenSSL read it.
-var pkcs8Lock = &pkcs8.Opts{Cipher: pkcs8.AES256CBC,
-	KDFOpts: pkcs8.PBKDF2Opts{SaltSize: 16, IterationCount: 600_000, HMACHash: crypto.SHA256}}
 
 // Write writes a private key in one of the private forms, locked unless the passphrase is empty.
 func Write(private crypto.PrivateKey, comment string, form Form, passphrase secret.Text) ([]byte, error) {
@@ -80,15 +74,6 @@ func openssh(private crypto.PrivateKey, comment string, passphrase secret.Text) 
 	return ssh.MarshalPrivateKeyWithPassphrase(private, comment, passphrase.Reveal())
 }
 
-func toPKCS8(private crypto.PrivateKey, passphrase secret.Text) (*pem.Block, error) {
-	kind := "PRIVATE KEY"
-	if !passphrase.Empty() {
-		kind = encryptedPKCS8
-	}
-	der, err := pkcs8.MarshalPrivateKey(private, passphrase.Reveal(), pkcs8Lock)
-	return &pem.Block{Type: kind, Bytes: der}, err
-}
-
 func older(private crypto.PrivateKey, form Form) (*pem.Block, error) {
 	switch key := private.(type) {
 	case *rsa.PrivateKey:
@@ -102,24 +87,6 @@ func older(private crypto.PrivateKey, form Form) (*pem.Block, error) {
 		}
 	}
 	return nil, fmt.Errorf("%s: %w", form, ErrFormKind)
-}
-
-// encryptedPKCS8 is the label of a locked private file in PKCS#8 (RFC 7468, section 11).
-const encryptedPKCS8 = "ENCRYPTED PRIVATE KEY"
-
-// openPKCS8 unlocks one. The library panics on lengths that no writer makes; such a file
-// is no key.
-func openPKCS8(der []byte, passphrase secret.Text) (private any, err error) {
-	defer func() {
-		if recover() != nil {
-			private, err = nil, ErrNotKey
-		}
-	}()
-	private, _, err = pkcs8.ParsePrivateKey(der, passphrase.Reveal())
-	if err != nil {
-		return nil, ErrPassphrase
-	}
-	return private, nil
 }
 
 // maxLine4716 is the longest line of RFC 4716, section 3.3, without its line end.

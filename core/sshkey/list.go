@@ -2,6 +2,7 @@ package sshkey
 
 import (
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -56,8 +57,8 @@ func looksPrivate(path string) bool {
 		return errors.Is(err, fs.ErrPermission) && strings.HasPrefix(filepath.Base(path), "id_")
 	}
 	defer f.Close() //nolint:errcheck // opened for reading
-	head := make([]byte, 256)
-	n, _ := f.Read(head)
+	head := make([]byte, 8<<10) // a certificate may stand before the key
+	n, _ := io.ReadFull(f, head)
 	text := string(head[:n])
-	return strings.Contains(text, "-----BEGIN ") && strings.Contains(text, "PRIVATE KEY-----")
+	return strings.Contains(text, "-----BEGIN ") && strings.Contains(text, "PRIVATE KEY-----") || errors.Is(stranger(head[:n]), ErrOtherSSH)
 }

@@ -89,6 +89,9 @@ func Load(path string) (*Pair, error) {
 	}
 	pair := &Pair{Path: path, Mode: info.Mode().Perm(), Modified: info.ModTime()}
 	if pair.Public, pair.Locked, err = publicOf(text); err != nil {
+		if known := stranger(text); known != nil {
+			err = known
+		}
 		return nil, err
 	}
 	pair.readPublicFile()
@@ -102,6 +105,7 @@ func publicOf(text []byte) (key ssh.PublicKey, locked bool, err error) {
 	if err := clientRefuses(text); err != nil {
 		return nil, false, err
 	}
+	text = alone(text)
 	if block, _ := pem.Decode(text); block != nil && block.Type == encryptedPKCS8 {
 		return nil, true, nil
 	}
@@ -182,7 +186,7 @@ func clientRefuses(text []byte) error {
 // refusesForm: in PKCS#8 (RFC 5958) the client long read the kinds of libcrypto's older
 // interface only.
 func refusesForm(text []byte) error {
-	block, _ := pem.Decode(text)
+	block := privateBlock(text)
 	if block == nil || block.Type != "PRIVATE KEY" {
 		return nil
 	}
@@ -231,8 +235,12 @@ func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	return key, foreign.Clean(comment), nil
 }
 
-// ParsePublic reads a public half in any of its forms: a line, or RFC 4716.
+// ParsePublic reads a public half in any of its forms: a line, RFC 4716, or as other programs write it.
 func ParsePublic(text []byte) (ssh.PublicKey, string, error) {
+	if other, ok := publicOfOthers(text); ok {
+		key, err := ssh.NewPublicKey(other)
+		return key, "", err
+	}
 	if key, comment, err := parse4716(text); err == nil {
 		return key, comment, nil
 	}
@@ -262,6 +270,7 @@ func (p *Pair) Raw(passphrase secret.Text) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	text = alone(text)
 	switch {
 	case p.Public != nil && IsInDevice(p.Public):
 		return nil, ErrDevice
