@@ -119,12 +119,12 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 
 // readers may open files by package os: each has a reason.
 var readers = []string{
-	"core/regular/regular.go",       // the one place that looks whether a file is one
-	"core/gitlink/pushing_linux.go", // files of /proc
-	"core/peer/peer_linux.go",       // likewise
-	"core/disk/disk.go",             // a folder, to sync it
-	"core/person/socket_windows.go", // before anything else is ready
-	"cli/ask.go",                    // a secret may come from a pipe or a device
+	"core/regular/regular.go",                    // the one place that looks whether a file is one
+	"core/gitlink/pushing_linux.go",              // files of /proc
+	"core/peer/peer_linux.go",                    // likewise
+	"core/disk/disk.go",                          // a folder, to sync it
+	"core/person/socket_windows.go",              // before anything else is ready
+	"cli/ask.go",                                 // a secret may come from a pipe or a device
 	"demo", "standin", "acceptance", "agreement", // files of their own
 }
 

@@ -52,7 +52,10 @@ func TestKeyFormsAgree(t *testing.T) {
 	pkcs1 := block("RSA PRIVATE KEY", x509.MarshalPKCS1PrivateKey(old), nil)
 	der, err := x509.MarshalECPrivateKey(curve)
 	sec1 := block("EC PRIVATE KEY", der, err)
-	pkcs8 := func(key any) string { der, err := x509.MarshalPKCS8PrivateKey(key); return block("PRIVATE KEY", der, err) }
+	pkcs8 := func(key any) string {
+		der, err := x509.MarshalPKCS8PrivateKey(key)
+		return block("PRIVATE KEY", der, err)
+	}
 	form, err := ssh.MarshalPrivateKey(edwards, "")
 	if err != nil {
 		t.Fatal(err)

@@ -70,6 +70,7 @@ var advices = []struct {
 	{workstation.ErrAttributes, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
 	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
+	{ready.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{when.ErrForm, exitUsage, ""},
 	{when.ErrPast, exitUsage, ""},

@@ -9,6 +9,7 @@ import (
 	"Unicrux/core/foreign"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/regular"
+	"Unicrux/core/signing"
 	"Unicrux/core/wire"
 )
 
@@ -24,6 +25,7 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 	if hook := c.brokenHook(ctx); hook != nil {
 		return hook
 	}
+	c.noteSigning()
 	if c.request.Argument != "" {
 		return nil
 	}
@@ -49,6 +51,18 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 		return crux("branch-untracked", Proved, here, Evidence{"tied to", foreign.Clean(branch.Upstream), ""})
 	}
 	return c.diverged(ctx, branch)
+}
+
+// noteSigning tells that git would refuse to sign the next commit, and why: what is committed already is pushed all
+// the same.
+func (c *checker) noteSigning() {
+	use, signs := signing.Of(c.config, c.station)
+	if !signs || !use.Commits {
+		return
+	}
+	if why := use.Refuses(c.station); why != nil {
+		c.way.Notes = append(c.way.Notes, Note{Code: "signing-failed", Summary: "git would refuse to sign the next commit: " + why.Error() + "."})
+	}
 }
 
 // brokenHook finds a hook that git runs before a push and cannot start: git waits for ever then.

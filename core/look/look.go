@@ -19,6 +19,7 @@ import (
 	"Unicrux/core/find"
 	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
+	"Unicrux/core/signing"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/sshway"
@@ -78,6 +79,14 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 			key.KnownAt = known[sshkey.Fingerprint(pair.Public)]
 		}
 		v.Keys = append(v.Keys, key)
+	}
+	if use, signs := signing.Of(config, station); signs {
+		for i, key := range v.Keys {
+			if use.Leads(key.Pair) {
+				v.Keys[i].Mentions = append(slices.Clone(key.Mentions), sshconfig.Mention{Path: key.Pair.Path, Block: "git, which signs with it",
+					Origin: sshconfig.Origin{File: use.Where.Origin, Line: config.Line(use.Where)}})
+			}
+		}
 	}
 	asked := map[string]string{} // which agent for which host
 	for _, description := range registry.All() {

@@ -58,6 +58,9 @@ func (p Place) Renew(ctx context.Context, batch *workstation.Batch, r Renewal, s
 	if r.Old.Public == nil {
 		return nil, sshkey.ErrLocked
 	}
+	if err := p.signs(ctx, r.Old); err != nil {
+		return nil, err
+	}
 	where, err := p.knowing(ctx, r.Old, r.Only)
 	if err != nil {
 		return nil, err

@@ -8,8 +8,10 @@ import (
 	"slices"
 
 	"Unicrux/core/find"
+	"Unicrux/core/gitlink"
 	"Unicrux/core/hosts"
 	"Unicrux/core/regular"
+	"Unicrux/core/signing"
 	"Unicrux/core/sshconfig"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/workstation"
@@ -26,6 +28,9 @@ type Retired struct {
 // and sets its files aside. With hereOnly hosts are left as they are. Run again, it goes on.
 func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool, secrets Secrets, told func(string)) (*Retired, error) {
 	retired := &Retired{}
+	if err := p.signs(ctx, pair); err != nil {
+		return nil, err
+	}
 	if !hereOnly {
 		if pair.Public == nil {
 			return nil, sshkey.ErrLocked
@@ -52,6 +57,21 @@ func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshke
 		}
 	}
 	return retired, p.takeOut(ctx, batch, pair)
+}
+
+// ErrSigns is returned for a key with which git signs: without it, commits could not be made any more.
+var ErrSigns = errors.New("git signs with this key")
+
+// signs tells whether git signs with a pair, and where that is said.
+func (p Place) signs(ctx context.Context, pair *sshkey.Pair) error {
+	config, err := gitlink.ReadConfig(ctx, p.Station)
+	if err != nil {
+		return nil //nolint:nilerr // without git, or with settings that it does not read, nothing signs
+	}
+	if use, signs := signing.Of(config, p.Station); signs && use.Leads(pair) {
+		return fmt.Errorf("%s: %w (%s)", pair.Name(), ErrSigns, p.Station.Tilde(use.Where.Origin))
+	}
+	return nil
 }
 
 // takeOutOfSettings takes a key out of our own file. Settings of the person's are theirs.
