@@ -369,3 +369,21 @@ list-repos = { path = "repos", fields = { path = "$.p" } }
 		})
 	}
 }
+
+// TestSettingsOfAnyName takes names as people have them: with a port, and numbers in brackets or not.
+func TestSettingsOfAnyName(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	p.write("Host forge.example ::1\n  User ines\n", "some")
+	for name, port := range map[string]string{"forge.example": "", "forge.example:2222": "2222", "::1": "", "[::1]": "", "[::1]:2222": "2222"} {
+		r := p.must("host", "show", name, "--settings", "--ssh-config", p.path("some"))
+		if !strings.Contains(r.out, "user  ines") || strings.Contains(r.out, "port  "+port+"  the URL") != (port != "") {
+			t.Errorf("%s: %s", name, r)
+		}
+	}
+	for _, name := range []string{"forge.example:x", "forge.example:0", "a b", ":22"} {
+		if r := p.unicrux("host", "show", name, "--settings"); r.exit == 0 {
+			t.Errorf("%s: %s", name, r)
+		}
+	}
+}

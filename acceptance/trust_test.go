@@ -243,3 +243,20 @@ func TestKnownHostsThatCannotBeRead(t *testing.T) {
 		t.Errorf("%s", r)
 	}
 }
+
+// TestOtherSourcesOfHostKeys: where ssh would ask others as well, it is not certain that it does not know a key.
+func TestOtherSourcesOfHostKeys(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	_, port := p.hostOfManyKeys(false)
+	p.write("", ".ssh", "known_hosts")
+	for settings, certainty := range map[string]string{"": "proved", "KnownHostsCommand /bin/false %H\n": "likely", "KnownHostsCommand none\n": "proved",
+		"VerifyHostKeyDNS yes\n": "likely", "VerifyHostKeyDNS ask\n": "proved"} {
+		p.write(settings+"UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\n", ".ssh", "config")
+		c := p.check(fmt.Sprintf("ssh://git@127.0.0.1:%d/x.git", port))
+		told := strings.Contains(strings.Join(c.Crux.Evidence, "\n"), "not asked")
+		if c.Crux.Code != "host-key-unknown" || c.Crux.Certainty != certainty || told != (settings != "" && !strings.Contains(settings, "none")) {
+			t.Errorf("%q: %+v", settings, c.Crux)
+		}
+	}
+}

@@ -4,7 +4,11 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"net"
+	"net/netip"
 	"path/filepath"
+	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -146,8 +150,11 @@ func (a *app) settings(name string, q effective.Question) error {
 	if err != nil {
 		return err
 	}
-	if q.Host, err = registry.HostName(name); err != nil {
-		return err
+	host, port := hostAndPort(name)
+	if q.Host, q.Port, err = host, port, nil; !isAddress(host) {
+		if q.Host, err = registry.HostName(host); err != nil {
+			return err
+		}
 	}
 	if q.SSHConfig != "" && !filepath.IsAbs(q.SSHConfig) {
 		q.SSHConfig = filepath.Join(a.station.Folder, q.SSHConfig)
@@ -157,6 +164,25 @@ func (a *app) settings(name string, q effective.Question) error {
 		return err
 	}
 	return a.show(a.style().Settings(view, a.station.Tilde), render.SettingsDocument(view))
+}
+
+// hostAndPort takes a port off a host's name: forge.tidewater.example:2222, [::1]:2222 or [::1]; 0 for none.
+func hostAndPort(name string) (host string, port uint16) {
+	if host, text, err := net.SplitHostPort(name); err == nil {
+		if n, err := strconv.ParseUint(text, 10, 16); err == nil && n > 0 && host != "" {
+			return host, uint16(n)
+		}
+	}
+	if bare, found := strings.CutPrefix(name, "["); found && isAddress(strings.TrimSuffix(bare, "]")) {
+		return strings.TrimSuffix(bare, "]"), 0
+	}
+	return name, 0
+}
+
+// isAddress tells whether a host is named by its number.
+func isAddress(host string) bool {
+	_, err := netip.ParseAddr(host)
+	return err == nil
 }
 
 func (a *app) hostTrust() *cobra.Command {

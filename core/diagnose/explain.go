@@ -142,7 +142,24 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 		}
 	}
 	found.vouched = match == matches
+	c.otherSources(found)
 	return found
+}
+
+// otherSources tells where ssh would look for the host's key besides, and we do not: a command is not run without
+// leave, and what the name servers say is not read. Then it is not certain that ssh does not know the key.
+func (c *checker) otherSources(found *Crux) {
+	command, origin, set := c.passage.Settings.First("knownhostscommand")
+	if set && !strings.EqualFold(command, "none") {
+		found.Certainty = Likely
+		found.Evidence = append(found.Evidence, Evidence{"not asked", "KnownHostsCommand " + foreign.Clean(mask(command)), c.origin(origin)})
+	}
+	if value, origin, set := c.passage.Settings.First("verifyhostkeydns"); set && !strings.EqualFold(value, "no") {
+		if strings.EqualFold(value, "yes") {
+			found.Certainty = Likely
+		}
+		found.Evidence = append(found.Evidence, Evidence{"not asked", "the name servers, as VerifyHostKeyDNS " + foreign.Clean(value) + " has it", c.origin(origin)})
+	}
 }
 
 // explainBan names what keeps ssh from ever trusting the key: a mark beside it, a list of revoked keys, or

@@ -48,6 +48,7 @@ type View struct {
 // A Question says for which host, and from which file of ssh's.
 type Question struct {
 	Host      string // as it stands in clone URLs
+	Port      uint16 // of the URL; 0 where none stands there
 	SSHConfig string // read this file as the client's -F would; empty for the usual ones
 	Run       bool   // run the commands of "Match exec", as ssh would
 }
@@ -66,14 +67,15 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 	ctx, cancel := context.WithTimeout(ctx, printPatience)
 	defer cancel()
 	reading := readGit(ctx, station)
-	query := sshconfig.Query{Host: q.Host, Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: q.SSHConfig}}
+	at := address.Address{Scheme: "ssh", Host: q.Host, Port: q.Port}
+	query := gitlink.SSHCommand{Line: sshconfig.CommandLine{Config: q.SSHConfig}}.Query(at, station)
 	if q.SSHConfig != "" {
 		if _, err := os.Stat(q.SSHConfig); err != nil {
 			return nil, fmt.Errorf("%s: %w", station.Tilde(q.SSHConfig), ErrNoFile)
 		}
 	} else {
 		config, _ := reading() // without git, its habits hold
-		query = config.SSH().Query(address.Address{Scheme: "ssh", Host: q.Host}, station)
+		query = config.SSH().Query(at, station)
 	}
 	query.Exists = sshconfig.ByNameServers
 	if q.Run {

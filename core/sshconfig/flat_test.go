@@ -120,13 +120,23 @@ func TestCanonicalNames(t *testing.T) {
 		{"always", "forge", "ProxyJump jump\n", "forge.b.example", "77"},
 		{"yes", "forge", "CanonicalizeMaxDots 0\n", "forge.b.example", "77"},
 		{"yes", "10.0.0.1", "", "10.0.0.1", ""},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.c.example\n", "node7.c.example", ""},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example *.a.example:*.c.example\n", "forge.b.example", "77"},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example,NODE*.c.example\n", "node7.c.example", ""},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs none\n", "forge.b.example", "77"},
+		{"no", "forge", "CanonicalizePermittedCNAMEs *:*\n", "forge", ""},
+		{"yes", "plain.d.example", "CanonicalizePermittedCNAMEs *.d.example:*.c.example\n", "node8.c.example", ""},
+		{"yes", "forge", "CanonicalDomains none b.example\n", "forge", ""},
 	} {
 		path := filepath.Join(t.TempDir(), "config")
 		if err := os.WriteFile(path, []byte(row.more+strings.Replace(config, "%s", row.mode, 1)), 0o600); err != nil {
 			t.Fatal(err)
 		}
 		s := Resolve(Query{Host: row.host, Command: CommandLine{Config: path}, Person: person(t),
-			Exists: func(name string) bool { return name == "forge.b.example" }})
+			Exists: func(name string) (string, bool) {
+				alias, found := map[string]string{"forge.b.example": "node7.c.example.", "plain.d.example": "node8.c.example."}[name]
+				return alias, found
+			}})
 		port, _, _ := s.First("port")
 		user, _, _ := s.First("user")
 		if name := s.Client().HostName; name != row.name || port != row.port || (user == "second") != (row.mode != "no") {

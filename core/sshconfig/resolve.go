@@ -22,9 +22,10 @@ type Query struct {
 	// Run runs the command of a "Match exec" and tells whether it succeeded. Nil runs nothing.
 	Run func(command string) bool
 
-	// Exists asks the name servers about a name, for CanonicalizeHostname. Nil asks nobody:
+	// Exists asks the name servers whether a name exists, and by which name they call it, for
+	// CanonicalizeHostname and CanonicalizePermittedCNAMEs. Nil asks nobody:
 	// then no name is found, as on a workstation without a network.
-	Exists func(name string) bool
+	Exists func(name string) (alias string, exists bool)
 
 	// Files keeps what was read for further questions. Nil reads everything anew.
 	Files *Files
