@@ -114,6 +114,36 @@ func TestSecretSources(t *testing.T) {
 	}
 }
 
+// TestOddRemotes: a query in a URL, and remotes in files, as git takes them.
+func TestOddRemotes(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.server(-time.Hour, time.Hour, "forge.tidewater.example", func(s *http.Server) {
+		s.Handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.URL.RawQuery != "tide=high/info/refs&service=git-upload-pack" {
+				w.WriteHeader(http.StatusNotFound)
+				return
+			}
+			r.SetBasicAuth("ines", "ebb-and-flow")
+			serveTide(w, r)
+		})
+	})
+	p.wants(url+"?tide=high", "")
+	p.mustGit("init", "--quiet", "work")
+	p.folder = p.path("work")
+	p.write("URL: "+url+"?tide=high\nPush: main\n", "work", ".git", "remotes", "old")
+	p.write(url+"?tide=high#main\n", "work", ".git", "branches", "older")
+	for _, name := range []string{"old", "older"} {
+		real, c := p.git("ls-remote", name), p.check(name, "--for", "clone")
+		if real.exit != 0 || !c.Open {
+			t.Errorf("%s: git ends with %s, check finds %+v", name, real, c.Crux)
+		}
+	}
+	if c := p.check("nowhere"); c.Open || c.Crux.Code != "remote-missing" {
+		t.Errorf("none: %+v", c.Crux)
+	}
+}
+
 // serveTide advertises an empty repository to whoever has the password or the cookie.
 func serveTide(w http.ResponseWriter, r *http.Request) {
 	user, word, _ := r.BasicAuth()

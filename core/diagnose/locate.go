@@ -185,6 +185,10 @@ func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error
 		if strings.Contains(name, ":") { // branch.<name>.remote may be a URL itself
 			return c.rewrite(name, false), nil, nil
 		}
+		if url, file := gitlink.RemoteFile(ctx, c.station, name); url != "" {
+			c.way.fact(Address, "remote", name, c.station.Tilde(file))
+			return c.rewrite(url, false), nil, nil
+		}
 		return "", c.noSuchRemote(name, c.config.Remotes()), nil
 	}
 	c.way.fact(Address, "remote", name, c.station.Tilde(entry.Origin))

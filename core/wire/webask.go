@@ -69,8 +69,12 @@ func (w *webWalker) asWhoever(answer *WebAnswer, ask func() error) error {
 // change the repository.
 func (w *webWalker) get(ctx context.Context, service string, answer *WebAnswer) error {
 	target := *w.web.Base
-	target.RawQuery = "cmd=capabilities" // "HTTP Version 1 Transport" in Mercurial's internals.wireprotocol
-	if !w.web.Hg {
+	switch {
+	case w.web.Hg:
+		target.RawQuery = "cmd=capabilities" // "HTTP Version 1 Transport" in Mercurial's internals.wireprotocol
+	case target.RawQuery != "": // git puts the rest of the path behind a query (discover_refs in its sources)
+		target.RawQuery = strings.TrimSuffix(target.RawQuery, "/") + "/info/refs&service=" + service
+	default:
 		target.Path = strings.TrimSuffix(target.Path, "/") + "/info/refs"
 		target.RawQuery = "service=" + service
 	}
