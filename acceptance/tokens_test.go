@@ -295,6 +295,36 @@ func TestSignInAtServersOfOthers(t *testing.T) {
 	p.must("token", "revoke", "quay")
 }
 
+// TestSignInByBrowser signs in at a real OAuth server by a browser on this computer.
+func TestSignInByBrowser(t *testing.T) {
+	t.Parallel()
+	issuer, cert := oauthServer(t)
+	p := newPerson(t).withChest()
+	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[purposes]\nclone = [\"openid\", \"offline_access\", \"repo:read\"]\n[oauth]\nissuer = %q\nclient = \"unicrux-here\"\nparameters = { prompt = \"consent\" }\nauthority = \"\"\"%s\"\"\"\n", issuer, p.read2(cert)), "quay.toml")
+	p.must("host", "add", p.path("quay.toml"))
+	done := make(chan result, 1)
+	go func() {
+		done <- p.run("", "sh", "-c", program+" token sign-in quay --browser --for clone --chest-passphrase-from chest-words 2> said")
+	}()
+	var page string
+	eventually(t, "the address", func() bool {
+		text, _ := os.ReadFile(p.path("said"))
+		_, rest, found := strings.Cut(string(text), "on this computer:\n  ")
+		page, _, _ = strings.Cut(rest, "\n")
+		return found && strings.Contains(rest, "\n")
+	})
+	newBrowser(t).allow(page)
+	if r := <-done; r.exit != 0 || !strings.Contains(r.out, "renews itself") {
+		t.Fatalf("%s\n%s", r, p.read("said"))
+	}
+	p.openChest()
+	p.must("token", "test", "quay")
+	p.must("token", "renew", "quay")
+	if strings.Contains(p.read("said"), "code_verifier") {
+		t.Error("the proof is shown")
+	}
+}
+
 // TestTokenForInterface shows the host's interface a token from the chest that is for keys, and no
 // other, without asking anybody.
 func TestTokenForInterface(t *testing.T) {

@@ -91,6 +91,7 @@ var advices = []struct {
 	{ready.ErrPush, exitCrux, "Name the crux with unicrux check --for push in that folder, then run the same command again."},
 	{ready.ErrNoRepoHere, exitCrux, "Run the same command again once it is created."},
 	{oauth.ErrNone, exitCrux, "Make a token on the host's page."},
+	{oauth.ErrNoBrowser, exitCrux, "Sign in by a code instead (without --browser), or make a token on the host's page."},
 	{oauth.ErrNoDevice, exitCrux, "Make a token on the host's page."},
 	{oauth.ErrMetadata, exitCrux, "Check oauth.issuer in the description."},
 	{oauth.ErrElsewhere, exitCrux, "If that address is the host's, its description must name it: oauth.also."},

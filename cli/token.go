@@ -34,6 +34,7 @@ type tokenOptions struct {
 	account  string
 	password string
 	url      string
+	browser  bool
 }
 
 func (o *tokenOptions) addPurposes(command *cobra.Command) {

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"cmp"
+	"os/exec"
+	"runtime"
 
 	"github.com/spf13/cobra"
 
@@ -145,6 +147,7 @@ it goes into the chest, and renews itself.`,
 		RunE: func(_ *cobra.Command, args []string) error { return a.signIn(&o, args[0]) },
 	}
 	o.addPurposes(command)
+	command.Flags().BoolVar(&o.browser, "browser", false, "by a browser on this computer, without a code to enter")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -165,18 +168,18 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
+	here := o.browser || server.Device == "" && server.Authorize != ""
 	if a.dry {
-		return a.say1("Would ask " + host.Name + " for a code to be confirmed in a browser.")
+		what := "a code to be confirmed in a browser"
+		if here {
+			what = "a page to sign in on in a browser on this computer"
+		}
+		return a.say1("Would ask " + host.Name + " for " + what + ".")
 	}
 	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
 		return err
 	}
-	prompt, err := server.Begin(a.ctx, scopes)
-	if err != nil {
-		return err
-	}
-	a.progressText(a.style().SignInPrompt(prompt, host.Name))
-	grant, err := server.Wait(a.ctx, prompt)
+	grant, err := a.signedIn(server, scopes, host.Name, here)
 	if err != nil {
 		return err
 	}
@@ -187,6 +190,41 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 		return err
 	}
 	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+}
+
+// signedIn lets a person decide in a browser: on this computer, or on any by a code.
+func (a *app) signedIn(server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
+	if here {
+		return server.ByBrowser(a.ctx, scopes, func(page string) {
+			a.progressText(a.style().BrowserPrompt(page, host))
+			a.openBrowser(page)
+		})
+	}
+	prompt, err := server.Begin(a.ctx, scopes)
+	if err != nil {
+		return nil, err
+	}
+	a.progressText(a.style().SignInPrompt(prompt, host))
+	return server.Wait(a.ctx, prompt)
+}
+
+// openBrowser shows a page in the person's browser, where there is a screen for one. Where it does not open, the
+// address was told.
+func (a *app) openBrowser(page string) {
+	program := a.station.Getenv("BROWSER")
+	switch {
+	case program != "":
+	case runtime.GOOS == "windows":
+		_ = exec.Command("rundll32", "url.dll,FileProtocolHandler", page).Start()
+		return
+	case runtime.GOOS == "darwin":
+		program = "open"
+	case a.station.Getenv("DISPLAY")+a.station.Getenv("WAYLAND_DISPLAY") != "":
+		program = "xdg-open"
+	default:
+		return
+	}
+	_ = exec.Command(program, page).Start()
 }
 
 func (a *app) tokenAdd() *cobra.Command {

@@ -224,6 +224,12 @@ func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
 	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+". Ctrl-C ends the waiting.")
 }
 
+// BrowserPrompt says where to sign in by a browser on this computer.
+func (s Style) BrowserPrompt(page, host string) string {
+	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin + foreign.Clean(page) + "\n\n" +
+		s.Sentences("Waiting for ten minutes. Ctrl-C ends the waiting.")
+}
+
 // A tokenDocument is a token in JSON. The token itself is never in it.
 type tokenDocument struct {
 	Schema   string   `json:"schema,omitempty"`

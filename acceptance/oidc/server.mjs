@@ -12,6 +12,9 @@ server.listen(0, '127.0.0.1', () => {
     clients: [{
       client_id: 'unicrux', token_endpoint_auth_method: 'none', application_type: 'native', redirect_uris: [], response_types: [],
       grant_types: ['urn:ietf:params:oauth:grant-type:device_code', 'refresh_token'],
+    }, {
+      client_id: 'unicrux-here', token_endpoint_auth_method: 'none', application_type: 'native', redirect_uris: ['http://127.0.0.1/'], response_types: ['code'],
+      grant_types: ['authorization_code', 'refresh_token'],
     }],
     scopes: ['openid', 'offline_access', 'repo:read'],
     features: {

@@ -117,7 +117,7 @@ func (d *Description) checkAddresses() error {
 // checkURLs looks at every address that a person or we may go to.
 func (d *Description) checkURLs() error {
 	for _, page := range []named{{"pages.keys", d.Pages.Keys}, {"pages.tokens", d.Pages.Tokens}, {"pages.repositories", d.Pages.Repositories}, {"pages.host-keys", d.Pages.HostKeys},
-		{"oauth.issuer", d.OAuth.Issuer}, {"oauth.device", d.OAuth.Device}, {"oauth.token", d.OAuth.Token}, {"oauth.revoke", d.OAuth.Revoke}, {"oauth.introspect", d.OAuth.Introspect}} {
+		{"oauth.issuer", d.OAuth.Issuer}, {"oauth.device", d.OAuth.Device}, {"oauth.authorize", d.OAuth.Authorize}, {"oauth.token", d.OAuth.Token}, {"oauth.revoke", d.OAuth.Revoke}, {"oauth.introspect", d.OAuth.Introspect}} {
 		if page.text != "" && !isHTTPS(page.text, "") {
 			return wrong(page.place, "an https address is needed")
 		}
@@ -248,10 +248,10 @@ func isHeaderName(text string) bool {
 func (d *Description) checkOAuth() error {
 	o := d.OAuth
 	switch {
-	case o.Client == "" && (o.Issuer != "" || o.Device != "" || o.Token != ""):
+	case o.Client == "" && (o.Issuer != "" || o.Device != "" || o.Authorize != "" || o.Token != ""):
 		return wrong("oauth.client", "the id under which the host knows Unicrux is needed")
-	case o.Client != "" && o.Issuer == "" && (o.Device == "" || o.Token == ""):
-		return wrong("oauth.issuer", "the issuer is needed, or both device and token")
+	case o.Client != "" && o.Issuer == "" && (o.Device+o.Authorize == "" || o.Token == ""):
+		return wrong("oauth.issuer", "the issuer is needed, or token and one of device and authorize")
 	}
 	return nil
 }

@@ -141,6 +141,7 @@ type OAuth struct {
 	Client     string            `toml:"client"`     // the client's id there
 	Also       []string          `toml:"also"`       // further origins on which the metadata may place its endpoints
 	Device     string            `toml:"device"`     // the endpoints, where there is no metadata
+	Authorize  string            `toml:"authorize"`  //
 	Token      string            `toml:"token"`      //
 	Revoke     string            `toml:"revoke"`     //
 	Introspect string            `toml:"introspect"` //
@@ -273,7 +274,7 @@ func (d *Description) Addresses() []string {
 			list = append(list, "https://"+target.Host)
 		}
 	}
-	for _, text := range []string{d.HTTPS.URL, d.Interface.URL, d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect} {
+	for _, text := range []string{d.HTTPS.URL, d.Interface.URL, d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect} {
 		add(text)
 	}
 	for _, text := range d.OAuth.Also {

@@ -66,7 +66,7 @@ func (d *Description) Destinations() []Destination {
 	}
 	add(d.WebPlace(), "tokens, by git", false)
 	add(d.APIPlace(), "tokens, for its API", false)
-	for _, endpoint := range slices.Concat([]string{d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect}, d.OAuth.Also) {
+	for _, endpoint := range slices.Concat([]string{d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect}, d.OAuth.Also) {
 		add(d.OAuthPlace(endpoint), "signing in", true)
 	}
 	return list

@@ -2,13 +2,15 @@
 // of its own, and looks after the tokens that it gets.
 //
 // [Discover] finds the server, [Server.Begin] begins signing in on another screen, and
-// [Server.Wait] waits until somebody has decided. Standards:
+// [Server.Wait] waits until somebody has decided; [Server.ByBrowser] signs in by a browser here. Standards:
 //
 //	[6749] RFC 6749: the framework; refreshing
 //	[7009] RFC 7009: revocation
 //	[7662] RFC 7662: introspection
 //	[8414] RFC 8414: authorization server metadata
 //	[8628] RFC 8628: device authorization
+//	[7636] RFC 7636: proof key for code exchange
+//	[8252] RFC 8252: native apps
 package oauth
 
 import (
@@ -49,7 +51,7 @@ var (
 // A Server is an authorization server, with the addresses of what it offers; empty for what it
 // does not offer.
 type Server struct {
-	Device, Token, Revoke, Introspect string
+	Device, Authorize, Token, Revoke, Introspect string
 
 	description *describe.Description
 	line        *http.Client
@@ -63,7 +65,7 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 		return nil, ErrNone
 	}
 	address, authority := d.OAuthWay()
-	s := &Server{Device: o.Device, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: speak.NewHTTP(d, address, authority)}
+	s := &Server{Device: o.Device, Authorize: o.Authorize, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: speak.NewHTTP(d, address, authority)}
 	s.line.Timeout = 10 * time.Second
 	if o.Issuer == "" {
 		return s, nil
@@ -71,7 +73,7 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 	if err := s.readMetadata(ctx); err != nil {
 		return nil, err
 	}
-	for _, endpoint := range []string{s.Device, s.Token, s.Revoke, s.Introspect} {
+	for _, endpoint := range []string{s.Device, s.Authorize, s.Token, s.Revoke, s.Introspect} {
 		if endpoint != "" && !s.named(endpoint) {
 			return nil, fmt.Errorf("%w: %s", ErrElsewhere, foreign.Clean(endpoint))
 		}
@@ -119,6 +121,7 @@ func (s *Server) readMetadata(ctx context.Context) error {
 			Token      string `json:"token_endpoint"`
 			Revoke     string `json:"revocation_endpoint"`
 			Introspect string `json:"introspection_endpoint"`
+			Authorize  string `json:"authorization_endpoint"`
 		}
 		if status != http.StatusOK || json.Unmarshal(text, &found) != nil {
 			last = fmt.Errorf("%w: nothing is at %s", ErrMetadata, address)
@@ -130,7 +133,7 @@ func (s *Server) readMetadata(ctx context.Context) error {
 		for _, pair := range []struct {
 			to   *string
 			from string
-		}{{&s.Device, found.Device}, {&s.Token, found.Token}, {&s.Revoke, found.Revoke}, {&s.Introspect, found.Introspect}} {
+		}{{&s.Device, found.Device}, {&s.Authorize, found.Authorize}, {&s.Token, found.Token}, {&s.Revoke, found.Revoke}, {&s.Introspect, found.Introspect}} {
 			if *pair.to == "" { // what the description says itself stays
 				*pair.to = pair.from
 			}
