@@ -228,14 +228,22 @@ func (d *Description) checkInterface() error {
 	case i.Dates != "" && !slices.Contains(datesForms, i.Dates):
 		return wrong("interface.dates", "the forms are %s", strings.Join(datesForms, ", "))
 	}
-	for name, value := range i.Headers {
-		if !isHeaderName(name) || strings.ContainsAny(value, "\r\n") || slices.Contains([]string{"authorization", "host", "cookie"}, strings.ToLower(name)) {
-			return wrong("interface.headers."+name, "the name of a header is needed that is not about who asks, and one line")
-		}
+	if err := checkHeaders("interface.headers.", i.Headers); err != nil {
+		return err
 	}
 	for n, text := range i.Errors {
 		if err := place(text); err != nil {
 			return wrong(fmt.Sprintf("interface.errors[%d]", n), "%s", err)
+		}
+	}
+	return nil
+}
+
+// checkHeaders looks at headers that go with requests.
+func checkHeaders(at string, headers map[string]string) error {
+	for name, value := range headers {
+		if !isHeaderName(name) || strings.ContainsAny(value, "\r\n") || slices.Contains([]string{"authorization", "host", "cookie"}, strings.ToLower(name)) {
+			return wrong(at+name, "the name of a header is needed that is not about who asks, and one line")
 		}
 	}
 	return nil

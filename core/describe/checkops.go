@@ -3,6 +3,7 @@ package describe
 import (
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -133,9 +134,9 @@ func (d *Description) checkRequest(at string, o Operation, variables []string) (
 		return nil, wrong(at+".method", "%s is needed, not %q", strings.Join(methods, ", "), o.Method)
 	case o.Path == "" || strings.Contains(o.Path, "://") || strings.HasPrefix(o.Path, "/"):
 		return nil, wrong(at+".path", "a path relative to interface.url is needed")
-	case len(o.Body) > 0 && len(o.Form) > 0:
-		return nil, wrong(at+".form", "either a body or a form is sent, not both")
-	case (len(o.Body) > 0 || len(o.Form) > 0) && (o.Method == "" || o.Method == "GET"):
+	case o.bodies() > 1:
+		return nil, wrong(at+".form", "one of body, form and text is sent, not several")
+	case o.bodies() > 0 && (o.Method == "" || o.Method == "GET"):
 		return nil, wrong(at+".method", "GET carries nothing: POST, PUT, PATCH or DELETE is needed")
 	case o.SignIn != "" && o.SignIn != "password":
 		return nil, wrong(at+".sign-in", `"password" is the only other way`)
@@ -143,6 +144,17 @@ func (d *Description) checkRequest(at string, o Operation, variables []string) (
 		return nil, wrong(at+".sign-in", "interface.password.basic must say how")
 	case o.Dates != "" && !slices.Contains(datesForms, o.Dates):
 		return nil, wrong(at+".dates", "the forms are %s", strings.Join(datesForms, ", "))
+	}
+	if err := checkHeaders(at+".headers.", o.Headers); err != nil {
+		return nil, err
+	}
+	for field, form := range o.Cut {
+		if compiled, err := regexp.Compile(form); err != nil || compiled.NumSubexp() != 1 || len(form) > 200 {
+			return nil, wrong(at+".cut."+field, "a form (RE2) with one group is needed: what is in it is the value")
+		}
+		if len(o.Fields[field]) == 0 {
+			return nil, wrong(at+".cut."+field, "there is no such field here")
+		}
 	}
 	if _, err := uritemplate.New(o.Path); err != nil {
 		return nil, wrong(at+".path", "not a URI template (RFC 6570)")
@@ -238,7 +250,19 @@ func (o Operation) Variables() []string {
 	}
 	collect(o.Body)
 	collect(o.Form)
+	collect(o.Text)
 	return list
+}
+
+// bodies counts in how many ways the request says what it carries.
+func (o Operation) bodies() int {
+	n := 0
+	for _, there := range []bool{len(o.Body) > 0, len(o.Form) > 0, o.Text != ""} {
+		if there {
+			n++
+		}
+	}
+	return n
 }
 
 // Takes tells whether a value has a place in the request.

@@ -94,7 +94,7 @@ func TestMistakes(t *testing.T) {
 		{"template without a value", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys/{di}\"\n", "operations.remove-key", 8, `{di} has no value here; "id" was perhaps meant`},
 		{"nothing of the key is told", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys\"\n", "operations.remove-key", 8, "{id} or {title}"},
 		{"GET with a body", inter + who + "body = { a = 1 }\n", "operations.who.method", 8, "carries nothing"},
-		{"body and form", inter + who + "method = \"POST\"\nbody = { a = 1 }\nform = { a = 1 }\n", "operations.who.form", 13, "not both"},
+		{"body and form", inter + who + "method = \"POST\"\nbody = { a = 1 }\nform = { a = 1 }\n", "operations.who.form", 13, "not several"},
 		{"field missing", inter + "[operations.who]\npath = \"x\"\n", "operations.who.fields.account", 8, "must find"},
 		{"unknown field", inter + "[operations.who]\npath = \"x\"\n[operations.who.fields]\naccount = \"$\"\nscops = \"$\"\n", "operations.who.fields.scops", 12, `"scopes" was perhaps meant`},
 		{"no place", inter + "[operations.who]\npath = \"x\"\nfields = { account = \"a\" }\n", "operations.who.fields.account", 10, "JSONPath"},

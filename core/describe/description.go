@@ -122,6 +122,7 @@ type Interface struct {
 	Headers   map[string]string `toml:"headers"`   // that go with every request
 	Dates     string            `toml:"dates"`     // how times are told to it; see dates
 	Errors    []string          `toml:"errors"`    // where its words are when it refuses [9535]; empty for RFC 9457
+	Guard     string            `toml:"guard"`     // what stands before the JSON of its answers, so that browsers do not run it
 	RetryAt   string            `toml:"retry-at"`  // the header that says when to come again, where it is not Retry-After
 
 	Password Password `toml:"password"`
@@ -156,8 +157,11 @@ type Operation struct {
 	Path    string            `toml:"path"`    // a URI template [6570]
 	Body    map[string]any    `toml:"body"`    // a JSON object, with {name} in its texts
 	Form    map[string]any    `toml:"form"`    // the same as a form (WHATWG URL, application/x-www-form-urlencoded)
+	Text    string            `toml:"text"`    // the same as plain text
+	Headers map[string]string `toml:"headers"` // that go with it, before those of the interface
 	Items   string            `toml:"items"`   // where the results are [9535]; empty for the whole answer
 	Fields  map[string]Places `toml:"fields"`  // what we call a value -> where it is in a result
+	Cut     map[string]string `toml:"cut"`     // what we call a value -> the form (RE2) of which the first group is it
 	Open    bool              `toml:"open"`    // needs no token
 	SignIn  string            `toml:"sign-in"` // "password" where the account's password is wanted in place of a token
 	Success []int             `toml:"success"` // status that means done; empty for 200 to 299

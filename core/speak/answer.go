@@ -51,11 +51,17 @@ func (c *Client) done(o describe.Operation, a answer) (*describe.Node, error) {
 	case !succeeded:
 		return nil, c.refusal(a)
 	}
+	a.text = bytes.TrimPrefix(bytes.TrimLeft(a.text, " \t\r\n"), []byte(c.Description.Interface.Guard))
 	if len(bytes.TrimSpace(a.text)) == 0 {
+		if o.Items == "" && o.Refused == "" && inHeaders(o.Fields) {
+			return &describe.Node{Kind: yaml.MappingNode, Tag: "!!map"}, nil
+		}
 		return nil, nil
 	}
 	node, err := decode(a.text)
 	switch {
+	case err != nil && a.kind() == "text/plain" && len(o.Fields) > 0 && o.Items == "": // the text is the value
+		return scalar("!!str", strings.TrimSpace(string(a.text))), nil
 	case err != nil && (a.kind() == "text/html" || bytes.HasPrefix(bytes.TrimSpace(a.text), []byte("<"))):
 		return nil, ErrPage
 	case err != nil && len(o.Fields) == 0 && o.Items == "" && o.Refused == "":
@@ -71,12 +77,22 @@ func (c *Client) done(o describe.Operation, a answer) (*describe.Node, error) {
 	return node, nil
 }
 
+// inHeaders tells whether one of some fields is found in the headers of an answer.
+func inHeaders(fields map[string]describe.Places) bool {
+	for _, places := range fields {
+		if slices.ContainsFunc(places, func(place string) bool { return strings.HasPrefix(place, "header ") }) {
+			return true
+		}
+	}
+	return false
+}
+
 // usual are the places where interfaces put their words, after those of [9457].
 var usual = describe.Places{"$.title", "$.detail", "$.message", "$.error_description", "$.error", "$.error.message", "$.errors[*].message", "$.errors[*]", "$.msg"}
 
 func (c *Client) refusal(a answer) error {
 	words := ""
-	if node, err := decode(a.text); err == nil {
+	if node, err := decode(bytes.TrimPrefix(a.text, []byte(c.Description.Interface.Guard))); err == nil {
 		places := describe.Places(c.Description.Interface.Errors)
 		if len(places) == 0 {
 			places = usual

@@ -14,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -130,6 +131,13 @@ func (r result) text(field string) string {
 		return ""
 	}
 	text := strings.Join(list, " ")
+	if form, found := r.operation.Cut[field]; found {
+		match := regexp.MustCompile(form).FindStringSubmatch(text) // it was looked at when the description was read
+		if match == nil {
+			return ""
+		}
+		text = match[1]
+	}
 	if ours, found := r.client.ourWord(r.operation, field, text); found {
 		return ours
 	}

@@ -151,9 +151,11 @@ func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answ
 	if r.body != nil {
 		h.Header.Set("Content-Type", r.kind)
 	}
-	for name, text := range c.Description.Interface.Headers { // the description knows better
-		if r.body != nil || !strings.EqualFold(name, "Content-Type") {
-			h.Header.Set(name, text)
+	for _, headers := range []map[string]string{c.Description.Interface.Headers, r.operation.Headers} { // the description knows better
+		for name, text := range headers {
+			if r.body != nil || !strings.EqualFold(name, "Content-Type") {
+				h.Header.Set(name, text)
+			}
 		}
 	}
 	if err := c.signIn(ctx, r.operation, h); err != nil {

@@ -198,3 +198,46 @@ func TestScopes(t *testing.T) {
 		t.Errorf("a host without scopes: %v, %v", scopes, err)
 	}
 }
+
+// TestShapesOfAnswers finds values wherever interfaces put them.
+func TestShapesOfAnswers(t *testing.T) {
+	t.Parallel()
+	key := publicKey(t)
+	line := strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key)))
+	const add = "[operations.add-key]\nmethod = \"POST\"\npath = \"keys\"\n"
+	for _, row := range []struct {
+		name, operations string
+		serve            func(w http.ResponseWriter, r *http.Request)
+		want             string
+	}{
+		{"headers alone", add + "fields = { id = \"header Location\" }\ncut = { id = '/keys/(\\d+)$' }\nbody = { line = \"{line}\" }", func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Location", "https://h.example/base/keys/4711")
+			w.WriteHeader(http.StatusCreated)
+		}, "4711"},
+		{"a guard", "guard = \")]}'\"\n" + add + "fields = { id = \"$.id\" }\nbody = { line = \"{line}\" }", func(w http.ResponseWriter, _ *http.Request) {
+			_, _ = fmt.Fprint(w, ")]}'\n{\"id\":4711}")
+		}, "4711"},
+		{"plain text, both ways", add + "fields = { id = \"$\" }\ncut = { id = '^key (\\d+)' }\ntext = \"{line}\"\nheaders = { Accept = \"text/plain\" }", func(w http.ResponseWriter, r *http.Request) {
+			sent, _ := io.ReadAll(r.Body)
+			if string(sent) != line || r.Header.Get("Content-Type") != "text/plain; charset=utf-8" || r.Header.Get("Accept") != "text/plain" {
+				t.Errorf("sent %q as %v", sent, r.Header)
+			}
+			w.Header().Set("Content-Type", "text/plain")
+			_, _ = fmt.Fprint(w, "key 4711 was taken\n")
+		}, "4711"},
+		{"a form that is not there", add + "fields = { id = \"$.url\" }\ncut = { id = '/(\\d+)$' }\nbody = { line = \"{line}\" }", func(w http.ResponseWriter, _ *http.Request) {
+			_, _ = fmt.Fprint(w, `{"url":"https://h.example/keys/none"}`)
+		}, ""},
+	} {
+		guard, operations, found := strings.Cut(row.operations, "\n[")
+		if !strings.HasPrefix(guard, "guard") {
+			guard, operations = "", row.operations
+		} else if found {
+			operations = "[" + operations
+		}
+		client := speaking(t, asHeader+guard+"\n"+operations, row.serve)
+		if id, err := client.AddKey(t.Context(), KeyRequest{Key: key, Title: "x"}); id != row.want || (err == nil) != (row.want != "") {
+			t.Errorf("%s: %q, %v, want %q", row.name, id, err, row.want)
+		}
+	}
+}

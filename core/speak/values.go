@@ -265,6 +265,9 @@ func (c *Client) body(o describe.Operation, with values) (text []byte, kind stri
 			}
 		}
 		return []byte(form.Encode()), "application/x-www-form-urlencoded", nil
+	case o.Text != "":
+		text, _ := c.filled(o, o.Text, with)
+		return []byte(fmt.Sprint(text)), "text/plain; charset=utf-8", nil
 	}
 	return nil, "", nil
 }
