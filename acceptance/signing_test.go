@@ -89,3 +89,42 @@ func TestKeysThatSign(t *testing.T) {
 	p.mustGit("config", "--global", "--unset", "user.signingKey")
 	p.must("key", "retire", "mine")
 }
+
+// TestSigningKeysAtAHost registers a key as one that signs: it is listed there, opens nothing, and is taken back.
+func TestSigningKeysAtAHost(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.must("key", "new", "signer", "--no-passphrase")
+	token := p.host.TokenFile()
+	before := p.everything()
+	r := p.must("key", "register", "signer", "forge", "--signing", "--token-from", token)
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "lists it as a key that signs commits: it opens nothing") {
+		t.Error(r)
+	}
+	if r := p.must("key", "register", "signer", "forge", "--signing", "--token-from", token); !strings.Contains(r.out, "already") {
+		t.Errorf("again: %s", r)
+	}
+	if r := p.must("key", "compare", "forge", "--signing", "--token-from", token); !strings.Contains(r.out, "signer") {
+		t.Errorf("compared: %s", r)
+	}
+	if c := p.check(drift); !c.Open || c.Account == nil {
+		t.Errorf("signing in: %+v", c.Crux)
+	}
+	p.must("undo", "--token-from", token)
+	if r := p.unicrux("key", "withdraw", "signer", "forge", "--signing", "--token-from", token); r.exit != 1 {
+		t.Errorf("taken back: %s", r)
+	}
+	if p.everything() != before {
+		t.Error("undo does not bring everything back")
+	}
+	p.must("key", "register", "signer", "forge", "--signing", "--token-from", token)
+	p.must("key", "withdraw", "signer", "forge", "--signing", "--token-from", token)
+	if r := p.unicrux("key", "register", "signer", "forge", "--signing", "--repo", "buoys/drift-model", "--token-from", token); r.exit != 2 {
+		t.Errorf("two lists: %s", r)
+	}
+	q := at(t, "saltmarsh")
+	q.must("key", "new", "signer", "--no-passphrase")
+	if r := q.unicrux("key", "register", "signer", "saltmarsh", "--signing", "--token-from", q.host.TokenFile()); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "), "takes no keys for signing") {
+		t.Errorf("a host without: %s", r)
+	}
+}

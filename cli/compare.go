@@ -6,26 +6,34 @@ import (
 	"github.com/spf13/cobra"
 
 	"Unicrux/core/foreign"
+	"Unicrux/core/speak"
 	"Unicrux/render"
 )
 
 func (a *app) keyCompare() *cobra.Command {
-	var o secretOptions
-	var repo string
+	var o compareOptions
 	command := &cobra.Command{
 		Use:   "compare HOST",
 		Short: "Hold the keys that are here against those that a host knows",
 		Long: `Holds the keys that are here against those that a host lists for your account. A host that
 lists none is asked over SSH about one key after another; nobody signs in for that.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.compare(&o, args[0], repo) },
+		RunE: func(_ *cobra.Command, args []string) error { return a.compare(&o, args[0]) },
 	}
-	command.Flags().StringVar(&repo, "repo", "", "the keys that open this repository alone")
+	o.addList(command, "the keys that open this repository alone", "the keys with which commits are signed")
 	o.addToken(command)
 	return command
 }
 
-func (a *app) compare(o *secretOptions, name, repo string) error {
+type compareOptions struct {
+	secretOptions
+	keyListOptions
+}
+
+func (a *app) compare(o *compareOptions, name string) error {
+	if err := o.check(); err != nil {
+		return err
+	}
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -34,7 +42,7 @@ func (a *app) compare(o *secretOptions, name, repo string) error {
 	if err != nil {
 		return err
 	}
-	if repo == "" && !host.Can("list-keys") {
+	if (o.list() == speak.KeyList{}) && !host.Can("list-keys") {
 		list, more, err := place.CompareByTrying(a.ctx, host)
 		if err != nil {
 			return err
@@ -42,11 +50,11 @@ func (a *app) compare(o *secretOptions, name, repo string) error {
 		text := a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
 		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
-	token, err := a.token(o, host, "keys")
+	token, err := a.token(&o.secretOptions, host, "keys")
 	if err != nil {
 		return err
 	}
-	list, err := place.Compare(a.ctx, host, repo, token)
+	list, err := place.Compare(a.ctx, host, o.list(), token)
 	if err != nil {
 		return err
 	}
@@ -55,7 +63,7 @@ func (a *app) compare(o *secretOptions, name, repo string) error {
 
 type withdrawOptions struct {
 	secretOptions
-	repo   string
+	keyListOptions
 	byHand bool
 	wait   time.Duration
 }
@@ -74,7 +82,7 @@ asks the host over SSH now and then until it takes the key no more.`,
 		RunE: func(_ *cobra.Command, args []string) error { return a.withdraw(&o, args[0], args[1]) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.repo, "repo", "", "from this repository alone, where it was registered with --repo")
+	o.addList(command, "from this repository alone, where it was registered with --repo", "from the keys with which commits are signed")
 	flags.BoolVar(&o.byHand, "by-hand", false, "say where to take it away, and wait until the host takes it no more")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
 	o.addToken(command)
@@ -87,7 +95,10 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 		return err
 	}
 	batch := a.begin("Withdraw a key from " + host.Name + ".")
-	if o.repo == "" && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
+	if err := o.check(); err != nil {
+		return err
+	}
+	if (o.list() == speak.KeyList{}) && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
 		a.progress(a.style().TakeAway(pair, host))
 		if err := place.WithdrawByHand(a.ctx, batch, pair, host, o.wait); err != nil {
 			return err
@@ -99,7 +110,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	known, err := place.Withdraw(a.ctx, batch, pair, host, o.repo, token)
+	known, err := place.Withdraw(a.ctx, batch, pair, host, o.list(), token)
 	if err != nil {
 		return err
 	}

@@ -71,6 +71,7 @@ var advices = []struct {
 	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{ready.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
+	{speak.ErrNoSigns, exitCrux, "Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{when.ErrForm, exitUsage, ""},
 	{when.ErrPast, exitUsage, ""},

@@ -16,10 +16,10 @@ import (
 
 type registerOptions struct {
 	secretOptions
-	title        string
-	until        string
-	access       string
-	repo         string
+	title  string
+	until  string
+	access string
+	keyListOptions
 	byHand, copy bool
 	wait         time.Duration
 }
@@ -42,7 +42,7 @@ signing in is tried now and then until the host takes the key.`,
 	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
 	flags.StringVar(&o.until, "until", "", "when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	flags.StringVar(&o.access, "access", "", "read or write (default: what the host gives by itself)")
-	flags.StringVar(&o.repo, "repo", "", "for this repository alone, such as buoys/drift-model; settings stay as they are")
+	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are", "as a key with which commits are signed: it opens nothing")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
@@ -51,22 +51,42 @@ signing in is tried now and then until the host takes the key.`,
 	return command
 }
 
+// keyListOptions say which of a host's lists of keys is meant.
+type keyListOptions struct {
+	repo    string
+	signing bool
+}
+
+func (o *keyListOptions) addList(command *cobra.Command, repo, signing string) {
+	command.Flags().StringVar(&o.repo, "repo", "", repo)
+	command.Flags().BoolVar(&o.signing, "signing", false, signing)
+}
+
+func (o *keyListOptions) list() speak.KeyList { return speak.KeyList{Repo: o.repo, Signing: o.signing} }
+
+func (o *keyListOptions) check() error {
+	if o.repo != "" && o.signing {
+		return usage("--repo and --signing are of different lists: give one of them")
+	}
+	return nil
+}
+
 func (a *app) register(o *registerOptions, key, name string) error {
-	if err := o.validate(); err != nil {
+	if err := errors.Join(o.validate(), o.keyListOptions.check()); err != nil {
 		return err
 	}
 	place, pair, host, err := a.keyAtHost(key, name)
 	if err != nil {
 		return err
 	}
-	r := ready.Registration{Pair: pair, Host: host, Repo: o.repo, Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	r := ready.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
 	if err := a.terms(o, &r); err != nil {
 		return err
 	}
 	if err := r.Check(); err != nil && !byHand(o, host, err) {
 		return err
 	}
-	if o.byHand || (o.repo == "" && !host.Can("add-key")) {
+	if o.byHand && !o.signing || (o.list() == speak.KeyList{} && !host.Can("add-key")) {
 		return a.registerByHand(o, place, r)
 	}
 	if r.Token, err = a.token(&o.secretOptions, host, "keys"); err != nil {

@@ -201,6 +201,12 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 	if r.Proof == ready.KeyTaken {
 		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
 	}
+	switch r.Proof {
+	case ready.Listed:
+		proof = "The host lists it as a key that signs commits: it opens nothing"
+	case ready.Told:
+		proof = "The host took it as a key that signs commits, and does not tell which it has"
+	}
 	if r.Account != "" {
 		proof += ": the host greets you as " + foreign.Clean(r.Account)
 	}

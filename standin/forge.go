@@ -28,6 +28,9 @@ func (h *Host) serveForge(mux *http.ServeMux) {
 		"GET me/keys":                     h.signedIn("keys", h.listKeys),
 		"POST me/keys":                    h.signedIn("keys", h.addKey),
 		"DELETE me/keys/{id}":             h.signedIn("keys", h.removeKey),
+		"GET me/signing-keys":             h.signedIn("keys", h.listSigning),
+		"POST me/signing-keys":            h.signedIn("keys", h.addSigning),
+		"DELETE me/signing-keys/{id}":     h.signedIn("keys", h.removeSigning),
 		"GET me/tokens":                   h.signedIn("tokens", h.listTokens),
 		"POST me/tokens":                  h.signedIn("tokens", h.issueToken),
 		"GET me/tokens/self":              h.signedIn("", h.showToken),
@@ -140,6 +143,57 @@ func (h *Host) removeKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	for i, known := range h.state.keys {
 		if "key-"+known.id == r.PathValue("id") && known.account == p.account {
 			h.state.keys = append(h.state.keys[:i], h.state.keys[i+1:]...)
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
+	}
+	problem(w, http.StatusNotFound, "no such key", "")
+}
+
+// listSigning, addSigning and removeSigning are of the keys with which an account signs commits. They open nothing.
+func (h *Host) listSigning(w http.ResponseWriter, _ *http.Request, p *pass) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	list := []keyEntry{}
+	for _, known := range h.state.signing {
+		if known.account == p.account {
+			list = append(list, known.entry())
+		}
+	}
+	answer(w, http.StatusOK, map[string]any{"keys": list})
+}
+
+func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
+	var wanted struct{ Title, Line string }
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
+		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
+		return
+	}
+	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(wanted.Line))
+	if err != nil {
+		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
+		return
+	}
+	h.state.Lock()
+	defer h.state.Unlock()
+	for _, known := range h.state.signing {
+		if sameKey(known.key, key) {
+			problem(w, http.StatusConflict, errKeyTaken.Error(), "")
+			return
+		}
+	}
+	h.state.last++
+	id := strconv.Itoa(h.state.last)
+	h.state.signing = append(h.state.signing, registered{id: id, account: p.account, title: wanted.Title, key: key, added: time.Now().UTC()})
+	answer(w, http.StatusCreated, map[string]string{"id": "key-" + id})
+}
+
+func (h *Host) removeSigning(w http.ResponseWriter, r *http.Request, p *pass) {
+	h.state.Lock()
+	defer h.state.Unlock()
+	for i, known := range h.state.signing {
+		if "key-"+known.id == r.PathValue("id") && known.account == p.account {
+			h.state.signing = append(h.state.signing[:i], h.state.signing[i+1:]...)
 			w.WriteHeader(http.StatusNoContent)
 			return
 		}

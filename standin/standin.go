@@ -49,6 +49,7 @@ type Host struct {
 type state struct {
 	sync.Mutex
 	keys    []registered
+	signing []registered // keys that sign, and open nothing
 	last    int // number of the last key registered
 	open    map[net.Conn]bool
 	blocked map[string]bool // accounts that may do nothing

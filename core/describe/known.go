@@ -42,6 +42,10 @@ var Operations = map[string]Known{
 	"remove-repo-key": {Does: "give keys of a repository back", Takes: slices.Concat([]string{"id", "title", "fingerprint"}, ofRepo),
 		Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
+	"list-signing-keys":  {Does: "list keys for signing", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
+	"add-signing-key":    {Does: "take keys for signing", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}}, Changes: true},
+	"remove-signing-key": {Does: "give keys for signing back", Takes: []string{"id", "title", "fingerprint"}, Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
+
 	"issue-token": {Does: "issue tokens", Needs: []string{"token"}, Finds: []string{"id", "until", "scopes"},
 		Takes: slices.Concat([]string{"label"}, scopes, end), Changes: true},
 	"list-tokens": {Does: "list tokens", Needs: []string{"id"}, Finds: []string{"label", "until", "scopes", "used", "made"}, Lists: true},
@@ -61,7 +65,7 @@ var everywhere = []string{"account"}
 
 // Names lists the operations in the order in which they are told about.
 func Names() []string {
-	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key", "remove-repo-key",
+	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key", "remove-repo-key", "list-signing-keys", "add-signing-key", "remove-signing-key",
 		"issue-token", "list-tokens", "show-token", "renew-token", "revoke-token", "list-repos", "show-repo", "add-repo"}
 	if len(order) != len(Operations) {
 		panic("describe: an operation has no place in the order")

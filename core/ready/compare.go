@@ -30,9 +30,8 @@ type Compared struct {
 
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
-// A repository narrows that to the keys that open it alone; empty for those of the account.
-func (p Place) Compare(ctx context.Context, host *describe.Description, repo string, token origin.Bound) ([]Compared, error) {
-	registered, err := p.Client(host, token).Keys(ctx, repo)
+func (p Place) Compare(ctx context.Context, host *describe.Description, list speak.KeyList, token origin.Bound) ([]Compared, error) {
+	registered, err := p.Client(host, token).Keys(ctx, list)
 	if err != nil {
 		return nil, err
 	}
@@ -109,11 +108,11 @@ func findRegistered(keys []speak.RegisteredKey, key ssh.PublicKey) *speak.Regist
 	return nil
 }
 
-// Withdraw makes a host forget a key, of the account or of one repository. The step is recorded with what is needed to tell the
+// Withdraw makes a host forget a key of one of its lists. The step is recorded with what is needed to tell the
 // host again.
-func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, repo string, token origin.Bound) (*speak.RegisteredKey, error) {
+func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list speak.KeyList, token origin.Bound) (*speak.RegisteredKey, error) {
 	client := p.Client(host, token)
-	keys, err := client.Keys(ctx, repo)
+	keys, err := client.Keys(ctx, list)
 	if err != nil {
 		return nil, err
 	}
@@ -124,11 +123,9 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActRemove, Data: map[string]string{
 		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key),
 		"until": dateText(known.Until), "access": string(known.Access)}}
-	if repo != "" {
-		step.Data["repo"] = repo
-	}
+	list.Note(step.Data)
 	return known, batch.Act(ctx, fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
-		return nil, client.RemoveKey(ctx, *known, repo)
+		return nil, client.RemoveKey(ctx, *known, list)
 	})
 }
 
@@ -165,14 +162,10 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 
 // takeBackKey takes back that a key was registered or withdrawn.
 func takeBackKey(ctx context.Context, client *speak.Client, step workstation.HostStep) error {
-	host, repo := client.Description, step.Data["repo"]
+	host, list := client.Description, speak.KeyListOf(step.Data)
 	key, known := speak.RegisteredKey{ID: step.Data["id"], Title: step.Data["title"]}, true
-	list := "list-keys"
-	if repo != "" {
-		list = "list-repo-keys"
-	}
-	if host.Can(list) { // by its fingerprint: the number may not have been recorded in time
-		keys, err := client.Keys(ctx, repo)
+	if host.Can(list.Operation("list")) { // by its fingerprint: the number may not have been recorded in time
+		keys, err := client.Keys(ctx, list)
 		if err != nil {
 			return err
 		}
@@ -185,7 +178,7 @@ func takeBackKey(ctx context.Context, client *speak.Client, step workstation.Hos
 	}
 	switch {
 	case step.Act == hosts.ActAdd && known:
-		return client.RemoveKey(ctx, key, repo)
+		return client.RemoveKey(ctx, key, list)
 	case step.Act == hosts.ActRemove && !known:
 		return tellAgain(ctx, client, step)
 	}
@@ -198,7 +191,7 @@ func tellAgain(ctx context.Context, client *speak.Client, step workstation.HostS
 	if err != nil {
 		return err
 	}
-	request := speak.KeyRequest{Key: key, Title: step.Data["title"], Access: speak.Access(step.Data["access"]), Repo: step.Data["repo"]}
+	request := speak.KeyRequest{Key: key, Title: step.Data["title"], Access: speak.Access(step.Data["access"]), List: speak.KeyListOf(step.Data)}
 	request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
 	if speak.CanTell(client.Description, request) != nil {
 		request.Until, request.Access = time.Time{}, ""

@@ -31,7 +31,7 @@ type Registration struct {
 	Title  string
 	Until  time.Time    // when the host shall stop taking it; zero for never
 	Access speak.Access // what it may do there; empty for what the host gives by itself
-	Repo   string       // the one repository that it shall open; empty for all of the account's
+	List   speak.KeyList
 	Token  origin.Bound
 	Ask    sshway.Asker // for the passphrase, when signing in to prove it
 }
@@ -77,7 +77,7 @@ func (r Registration) Check() error {
 }
 
 func (r Registration) request() speak.KeyRequest {
-	return speak.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access, Repo: r.Repo}
+	return speak.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access, List: r.List}
 }
 
 // Registered says what the host knows now, and how that was proved.
@@ -101,6 +101,9 @@ const (
 	KeyTaken Proof = "the host takes the key"
 	// MoreWanted is of a host that takes the key and wants a further proof, which git cannot give.
 	MoreWanted Proof = "the host takes the key, and wants a further proof"
+	// Listed and Told are of keys for signing, with which nobody signs in.
+	Listed Proof = "the host lists the key"
+	Told   Proof = "the host was told"
 )
 
 // ErrUnproved is returned when the host was told and does not take the key all the same.
@@ -126,18 +129,35 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if err := p.tell(ctx, batch, client, r, done); err != nil {
 		return nil, err
 	}
+	if r.List.Signing { // it opens nothing
+		return done, p.proveListed(ctx, batch, client, r, done)
+	}
 	if !batch.Dry {
 		if err := p.Prove(ctx, r, done); err != nil {
 			return done, err
 		}
 	}
-	if r.Repo != "" { // it opens nothing else, so settings for the host do not lead to it
+	if r.List.Repo != "" { // it opens nothing else, so settings for the host do not lead to it
 		return done, nil
 	}
 	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
 	return done, p.noteSeen(ctx, batch, r)
+}
+
+// proveListed looks whether the host lists a key for signing, with which nobody can sign in to prove it.
+func (p Place) proveListed(ctx context.Context, batch *workstation.Batch, client *speak.Client, r Registration, done *Registered) error {
+	if batch.Dry || !r.Host.Can(r.List.Operation("list")) {
+		done.Proof = Told
+		return nil
+	}
+	keys, err := client.Keys(ctx, r.List)
+	if err == nil && findRegistered(keys, r.Pair.Public) == nil {
+		err = ErrUnproved
+	}
+	done.Proof = Listed
+	return err
 }
 
 // noteSeen records that the host takes a key which it was told about by other means, so
@@ -154,12 +174,8 @@ func (p Place) noteSeen(ctx context.Context, batch *workstation.Batch, r Registr
 
 // tell registers the key unless the host knows it for this account already.
 func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak.Client, r Registration, done *Registered) error {
-	list := "list-keys"
-	if r.Repo != "" {
-		list = "list-repo-keys"
-	}
-	if r.Host.Can(list) {
-		keys, err := client.Keys(ctx, r.Repo)
+	if r.Host.Can(r.List.Operation("list")) {
+		keys, err := client.Keys(ctx, r.List)
 		if err != nil {
 			return err
 		}
@@ -172,16 +188,14 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak
 	}
 	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
-	if r.Repo != "" {
-		step.Data["repo"] = r.Repo
-	}
+	r.List.Note(step.Data)
 	err := batch.Act(ctx, fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
 		id, err := client.AddKey(ctx, r.request())
 		done.ID = id
 		return map[string]string{"id": id}, err
 	})
 	var refusal *speak.Refusal
-	if errors.As(err, &refusal) && refusal.Means == "" && p.opensAnother(ctx, r, done) {
+	if errors.As(err, &refusal) && refusal.Means == "" && !r.List.Signing && p.opensAnother(ctx, r, done) {
 		return &OtherAccountError{Account: done.Account}
 	}
 	return err

@@ -255,7 +255,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 		return nil
 	}
 	client := p.Client(reg.Host, reg.Token)
-	keys, err := client.Keys(ctx, "")
+	keys, err := client.Keys(ctx, speak.KeyList{})
 	if err != nil {
 		return err
 	}
@@ -313,7 +313,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *descri
 	if err != nil {
 		return err
 	}
-	if _, err := p.Withdraw(ctx, batch, r.Old, host, "", token); err != nil {
+	if _, err := p.Withdraw(ctx, batch, r.Old, host, speak.KeyList{}, token); err != nil {
 		return err
 	}
 	renewed.Hosts = append(renewed.Hosts, host.Name)

@@ -122,7 +122,11 @@ func (t *trials) look(ctx context.Context) {
 	})
 	t.try("who", func() (string, error) { return c.Who(ctx) })
 	t.try("list-keys", func() (string, error) {
-		keys, err := c.Keys(ctx, "")
+		keys, err := c.Keys(ctx, speak.KeyList{})
+		return count(len(keys), "key"), err
+	})
+	t.try("list-signing-keys", func() (string, error) {
+		keys, err := c.Keys(ctx, speak.KeyList{Signing: true})
 		return count(len(keys), "key"), err
 	})
 	t.try("list-tokens", func() (string, error) {
@@ -177,7 +181,7 @@ func (t *trials) lookAtRepos(ctx context.Context) {
 		return
 	}
 	t.try("list-repo-keys", func() (string, error) {
-		keys, err := c.Keys(ctx, t.repo)
+		keys, err := c.Keys(ctx, speak.KeyList{Repo: t.repo})
 		return count(len(keys), "key") + " for " + t.repo, err
 	})
 }
@@ -199,9 +203,10 @@ func (t *trials) lookAtOAuth(ctx context.Context) {
 
 // change tries what changes something, and takes it back.
 func (t *trials) change(ctx context.Context) {
-	t.tryKey(ctx, "")
+	t.tryKey(ctx, speak.KeyList{})
+	t.tryKey(ctx, speak.KeyList{Signing: true})
 	if t.repo != "" {
-		t.tryKey(ctx, t.repo)
+		t.tryKey(ctx, speak.KeyList{Repo: t.repo})
 	} else {
 		t.skip("add-repo-key", "no repository is known that this account may write to")
 		t.skip("remove-repo-key", "no repository is known that this account may write to")
@@ -222,12 +227,9 @@ func throwaway() (ssh.PublicKey, error) {
 
 // tryKey registers a throwaway key, looks whether the host lists it, and takes it back, even
 // when it is called off meanwhile.
-func (t *trials) tryKey(ctx context.Context, repo string) {
-	d, list := t.client.Description, "list-keys"
-	add, remove := "add-key", "remove-key"
-	if repo != "" {
-		add, remove, list = "add-repo-key", "remove-repo-key", "list-repo-keys"
-	}
+func (t *trials) tryKey(ctx context.Context, which speak.KeyList) {
+	d := t.client.Description
+	add, remove, list := which.Operation("add"), which.Operation("remove"), which.Operation("list")
 	if !d.Can(add) {
 		return
 	}
@@ -240,12 +242,13 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 		t.skip(add, err.Error())
 		return
 	}
-	request := speak.KeyRequest{Key: key, Title: "Unicrux tries this", Repo: repo, Until: time.Now().AddDate(0, 0, 1)}
+	request := speak.KeyRequest{Key: key, Title: "Unicrux tries this", List: which, Until: time.Now().AddDate(0, 0, 1)}
 	if errors.Is(speak.CanTell(d, request), speak.ErrNoUntil) {
 		request.Until = time.Time{}
 	}
 	there := speak.RegisteredKey{Title: request.Title, Key: key}
-	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title, "repo": repo}}
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title}}
+	which.Note(step.Data)
 	added := t.try(add, func() (string, error) {
 		err := t.batch.Act(ctx, "Register a throwaway key with "+d.Name+".", step, func() (map[string]string, error) {
 			there.ID, err = t.client.AddKey(ctx, request)
@@ -254,7 +257,7 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 		if err != nil || !d.Can(list) {
 			return "", err
 		}
-		return t.listed(ctx, repo, &there)
+		return t.listed(ctx, which, &there)
 	})
 	_ = added // what was added and not listed is taken back as well
 	t.try(remove, func() (string, error) {
@@ -262,14 +265,15 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 			return "", errors.New("nothing was registered")
 		}
 		ctx := context.WithoutCancel(ctx)
-		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRemove, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "line": "", "repo": repo}}
+		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRemove, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "line": ""}}
+		which.Note(step.Data)
 		err := t.batch.Act(ctx, "Withdraw the throwaway key from "+d.Name+".", step, func() (map[string]string, error) {
-			return nil, t.client.RemoveKey(ctx, there, repo)
+			return nil, t.client.RemoveKey(ctx, there, which)
 		})
 		if err != nil || !d.Can(list) {
 			return "", err
 		}
-		if _, err := t.listed(ctx, repo, &there); err == nil {
+		if _, err := t.listed(ctx, which, &there); err == nil {
 			return "", errors.New("the host still lists it")
 		}
 		return "taken back", nil
@@ -277,8 +281,8 @@ func (t *trials) tryKey(ctx context.Context, repo string) {
 }
 
 // listed looks whether the host lists a key that it was told about.
-func (t *trials) listed(ctx context.Context, repo string, there *speak.RegisteredKey) (string, error) {
-	keys, err := t.client.Keys(ctx, repo)
+func (t *trials) listed(ctx context.Context, which speak.KeyList, there *speak.RegisteredKey) (string, error) {
+	keys, err := t.client.Keys(ctx, which)
 	if err != nil {
 		return "", err
 	}

@@ -44,10 +44,10 @@ gone = [404]
 			w.WriteHeader(http.StatusNotFound)
 		}
 	})
-	if _, err := client.AddKey(t.Context(), KeyRequest{Key: publicKey(t), Repo: "buoys/drift-model"}); err != nil {
+	if _, err := client.AddKey(t.Context(), KeyRequest{Key: publicKey(t), List: KeyList{Repo: "buoys/drift-model"}}); err != nil {
 		t.Fatal(err)
 	}
-	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "../7"}, "buoys/drift-model"); err != nil {
+	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "../7"}, KeyList{Repo: "buoys/drift-model"}); err != nil {
 		t.Errorf("what is gone: %v", err)
 	}
 	line := sshkey.Line(publicKey(t), "")
@@ -56,7 +56,7 @@ gone = [404]
 	if !slices.Equal(asked, want) {
 		t.Errorf("asked\n%s\nwant\n%s", strings.Join(asked, "\n"), strings.Join(want, "\n"))
 	}
-	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, "buoys/nothing"); !errors.Is(err, ErrNotFound) {
+	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, KeyList{Repo: "buoys/nothing"}); !errors.Is(err, ErrNotFound) {
 		t.Errorf("a repository that is not there: %v", err)
 	}
 }
@@ -206,7 +206,7 @@ func TestOnlyWhatDoesNoHarmIsSentTwice(t *testing.T) {
 	if _, err := client.Who(t.Context()); !errors.Is(err, ErrUnreachable) {
 		t.Error(err)
 	}
-	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, ""); !errors.Is(err, ErrUnreachable) {
+	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, KeyList{}); !errors.Is(err, ErrUnreachable) {
 		t.Error(err)
 	}
 	if counts["DELETE"] != 1 || counts["GET"] < 2 {
@@ -257,7 +257,7 @@ fields = { id = "$.id", line = "$.key" }
 			_, _ = fmt.Fprint(w, `{"data":null,"errors":[{"message":"what?"}]}`)
 		}
 	})
-	keys, err := client.Keys(t.Context(), "")
+	keys, err := client.Keys(t.Context(), KeyList{})
 	if err != nil || len(keys) != 2 || keys[1].ID != "b" {
 		t.Errorf("%+v, %v", keys, err)
 	}

@@ -40,7 +40,44 @@ type KeyRequest struct {
 	Title  string
 	Until  time.Time // zero for no end
 	Access Access    // empty for what the host gives by itself
-	Repo   string    // for this repository alone; empty for the account
+	List   KeyList
+}
+
+// A KeyList is one of the lists of keys that a host keeps: those that open an account, which is the zero value,
+// those that open one repository alone, or those with which an account signs commits.
+type KeyList struct {
+	Repo    string // for this repository alone
+	Signing bool   // that sign, and open nothing
+}
+
+// KeyListOf is the list that was noted in the data of a step ([KeyList.Note]).
+func KeyListOf(data map[string]string) KeyList {
+	return KeyList{Repo: data["repo"], Signing: data["signing"] != ""}
+}
+
+// Note puts into the data of a step which list it is about.
+func (l KeyList) Note(data map[string]string) {
+	if l.Repo != "" {
+		data["repo"] = l.Repo
+	}
+	if l.Signing {
+		data["signing"] = "yes"
+	}
+}
+
+// Operation names the operation of a description by which something is done to the list: list, add or remove.
+func (l KeyList) Operation(verb string) string {
+	noun := "key"
+	switch {
+	case l.Signing:
+		noun = "signing-key"
+	case l.Repo != "":
+		noun = "repo-key"
+	}
+	if verb == "list" {
+		noun += "s"
+	}
+	return verb + "-" + noun
 }
 
 // Reasons for which a host cannot be told all of a [KeyRequest], for errors.Is.
@@ -48,6 +85,7 @@ var (
 	ErrNoUntil  = errors.New("the host's interface takes no end for a key")
 	ErrNoAccess = errors.New("the host's interface takes no keys for reading only")
 	ErrNoRepo   = errors.New("the host's interface takes no keys for one repository")
+	ErrNoSigns  = errors.New("the host's interface takes no keys for signing")
 )
 
 // Who asks the interface whose token this is.
@@ -58,18 +96,6 @@ func (c *Client) Who(ctx context.Context) (string, error) {
 	}
 	c.who, err = r.need("who", "account")
 	return c.who, err
-}
-
-// keyOperation names an operation on keys of the account, or of one repository.
-func keyOperation(verb, repo string, many bool) string {
-	noun := "key"
-	if repo != "" {
-		noun = "repo-key"
-	}
-	if many {
-		noun += "s"
-	}
-	return verb + "-" + noun
 }
 
 // ofRepo adds the names of a repository.
@@ -84,11 +110,11 @@ func (with values) ofRepo(repo string) values {
 	return with
 }
 
-// Keys lists the account's registered keys, or those of one repository. One that cannot be
+// Keys lists the registered keys of a list. One that cannot be
 // read is passed over: hosts keep old kinds that we do not know.
-func (c *Client) Keys(ctx context.Context, repo string) ([]RegisteredKey, error) {
+func (c *Client) Keys(ctx context.Context, l KeyList) ([]RegisteredKey, error) {
 	var keys []RegisteredKey
-	err := c.list(ctx, keyOperation("list", repo, true), values{}.ofRepo(repo), func(r result) bool {
+	err := c.list(ctx, l.Operation("list"), values{}.ofRepo(l.Repo), func(r result) bool {
 		key, _, err := sshkey.ParseLine([]byte(r.text("line")))
 		if err == nil {
 			keys = append(keys, RegisteredKey{ID: r.text("id"), Title: r.text("title"), Key: key,
@@ -101,11 +127,13 @@ func (c *Client) Keys(ctx context.Context, repo string) ([]RegisteredKey, error)
 
 // CanTell tells why a host cannot be told all of a request, or nothing.
 func CanTell(d *describe.Description, r KeyRequest) error {
-	name := keyOperation("add", r.Repo, false)
+	name := r.List.Operation("add")
 	add, found := d.Operations[name]
 	switch {
-	case r.Repo != "" && !found:
+	case r.List.Repo != "" && !found:
 		return ErrNoRepo
+	case r.List.Signing && !found:
+		return ErrNoSigns
 	case !r.Until.IsZero() && !TakesEnd(d, name):
 		return ErrNoUntil
 	case r.Access == Read && !add.Takes("access"):
@@ -123,16 +151,16 @@ func TakesEnd(d *describe.Description, operation string) bool {
 // AddKey registers a public key and returns the host's id for it, which is empty where the
 // host does not tell. See [CanTell].
 func (c *Client) AddKey(ctx context.Context, r KeyRequest) (string, error) {
-	name := keyOperation("add", r.Repo, false)
+	name := r.List.Operation("add")
 	line := sshkey.Line(r.Key, "")
 	kind, blob, _ := strings.Cut(line, " ")
-	with := texts("title", r.Title, "line", line, "kind", kind, "blob", blob, "fingerprint", sshkey.Fingerprint(r.Key), "access", string(r.Access)).ofRepo(r.Repo)
+	with := texts("title", r.Title, "line", line, "kind", kind, "blob", blob, "fingerprint", sshkey.Fingerprint(r.Key), "access", string(r.Access)).ofRepo(r.List.Repo)
 	with.ended(c, c.Description.Operations[name], r.Until, time.Now())
 	found, err := c.do(ctx, name, with)
 	if err != nil || len(c.Description.Operations[name].Fields["id"]) == 0 {
 		return "", err
 	}
-	if id := found.text("id"); id != "" || !c.Description.Can(keyOperation("list", r.Repo, true)) {
+	if id := found.text("id"); id != "" || !c.Description.Can(r.List.Operation("list")) {
 		_, err := found.need(name, "id")
 		return id, err
 	}
@@ -141,7 +169,7 @@ func (c *Client) AddKey(ctx context.Context, r KeyRequest) (string, error) {
 
 // idOf finds the id of a key that was registered a moment ago.
 func (c *Client) idOf(ctx context.Context, r KeyRequest) (string, error) {
-	keys, err := c.Keys(ctx, r.Repo)
+	keys, err := c.Keys(ctx, r.List)
 	if err != nil {
 		return "", err
 	}
@@ -154,12 +182,12 @@ func (c *Client) idOf(ctx context.Context, r KeyRequest) (string, error) {
 }
 
 // RemoveKey withdraws a registered key. What is not there any more is no error.
-func (c *Client) RemoveKey(ctx context.Context, key RegisteredKey, repo string) error {
-	with := texts("id", key.ID, "title", key.Title).ofRepo(repo)
+func (c *Client) RemoveKey(ctx context.Context, key RegisteredKey, l KeyList) error {
+	with := texts("id", key.ID, "title", key.Title).ofRepo(l.Repo)
 	if key.Key != nil {
 		with["fingerprint"] = value{text: sshkey.Fingerprint(key.Key)}
 	}
-	_, err := c.do(ctx, keyOperation("remove", repo, false), with)
+	_, err := c.do(ctx, l.Operation("remove"), with)
 	if errors.Is(err, ErrGone) {
 		return nil
 	}
