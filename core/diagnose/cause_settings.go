@@ -86,7 +86,7 @@ var settingsCauses = []entry{
 		"Add HOST to the Host line of that block.", "block",
 		signs{}},
 	{"ssh-program-unknown", Settings, "git starts another program than ssh here, and Unicrux cannot tell what that program does.", You,
-		"Let git itself try: git ls-remote URL. To have the way checked, take the setting out, so that git starts ssh.", "git starts", signs{}},
+		"Let git itself try. To have the way checked, take the setting out, so that git starts ssh.", "git starts", signs{}},
 	{"ssh-setting-hinders", Settings, "A setting of ssh's for this host keeps the way from working.", You,
 		"Take the setting out, or put another value for this host before it.", "setting",
 		signs{

@@ -20,9 +20,7 @@ func (c *checker) certificateRefused(trip *wire.Trip, evidence []Evidence) *Crux
 			continue
 		}
 		code, told := c.wrongWith(certificate, userCertificate)
-		found := crux(code, Likely, append([]Evidence{told, {"signed by", authorityText(certificate), ""}}, evidence...)...)
-		found.key = key.Path
-		return found
+		return crux(code, Likely, append([]Evidence{told, {"signed by", authorityText(certificate), ""}}, evidence...)...)
 	}
 	return nil
 }
@@ -63,17 +61,17 @@ func (c *checker) wrongWith(certificate *ssh.Certificate, codes certificateCodes
 	from, until := sshkey.CertificateTimes(certificate)
 	switch sshkey.Judge(certificate, name, c.station.Now()) {
 	case sshkey.NotYet:
-		return codes.notYet, Evidence{"good from", from.Format(time.DateTime), "the certificate"}
+		return codes.notYet, Evidence{"valid from", from.Format(time.DateTime), "the certificate"}
 	case sshkey.Ended:
-		return codes.ended, Evidence{"good until", until.Format(time.DateTime), "the certificate"}
+		return codes.ended, Evidence{"valid until", until.Format(time.DateTime), "the certificate"}
 	case sshkey.ForOther:
 		names := foreign.Clean(strings.Join(certificate.ValidPrincipals, ", "))
 		if names == "" {
 			names = "nobody: it names no user"
 		}
-		return codes.other, Evidence{"good for", names, "the certificate"}
+		return codes.other, Evidence{"valid for", names, "the certificate"}
 	}
-	return codes.rest, Evidence{"good for", foreign.Clean(name), "the certificate"}
+	return codes.rest, Evidence{"valid for", foreign.Clean(name), "the certificate"}
 }
 
 // authorityText is who signed a certificate, and as what.

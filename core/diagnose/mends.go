@@ -138,6 +138,8 @@ func (c *checker) exact(crux *Crux) []string {
 			name = ".pushInsteadOf"
 		}
 		return []string{"git", "config", "--file", c.rule.Origin, "--unset-all", "url." + c.rule.Base + name, "^" + regexp.QuoteMeta(c.rule.Prefix) + "$"}
+	case "ssh-program-unknown":
+		return []string{"git", "ls-remote", c.way.Question.URL}
 	case "branch-untracked":
 		return []string{"git", "push", "--set-upstream", c.way.Question.Remote, "HEAD"}
 	case "history-diverged":
