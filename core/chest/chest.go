@@ -128,7 +128,7 @@ type Secret struct {
 }
 
 // Bound gives the token for the places for which the entry was kept.
-func (s Secret) Bound(e Entry) origin.Bound { return origin.Bind(s.Token, e.Places...) }
+func (s Secret) Bound(e Entry) origin.Bound { return origin.Bind(s.Token, e.Places...).Of(e.Account) }
 
 // sealedSecret is what is sealed: the secret together with what it is for. So nobody who can write
 // in the folder, and cannot open the chest, makes a secret answer for something else.

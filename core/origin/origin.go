@@ -72,12 +72,22 @@ func (p Place) String() string {
 
 // Bound is a secret with the places to which it may go. The zero value is no secret, for nowhere.
 type Bound struct {
-	text   secret.Text
-	places []Place
+	text    secret.Text
+	places  []Place
+	account string
 }
 
 // Bind lets a secret go to some places, and nowhere else.
-func Bind(text secret.Text, places ...Place) Bound { return Bound{text, slices.Clone(places)} }
+func Bind(text secret.Text, places ...Place) Bound { return Bound{text: text, places: slices.Clone(places)} }
+
+// Of is the same secret, of which it is known whose it is.
+func (b Bound) Of(account string) Bound {
+	b.account = account
+	return b
+}
+
+// Account is whose secret it is; empty where that is not known.
+func (b Bound) Account() string { return b.account }
 
 // Empty tells whether there is no secret.
 func (b Bound) Empty() bool { return b.text.Empty() }

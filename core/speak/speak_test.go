@@ -241,3 +241,20 @@ func TestShapesOfAnswers(t *testing.T) {
 		}
 	}
 }
+
+// TestBasicByTheAccountOfTheToken signs in with the account that the chest knows: an interface that wants a name
+// beside the token cannot be asked for it first.
+func TestBasicByTheAccountOfTheToken(t *testing.T) {
+	t.Parallel()
+	client := speaking(t, "basic = \"{account}:{token}\"\n"+who, func(w http.ResponseWriter, r *http.Request) {
+		user, word, _ := r.BasicAuth()
+		_, _ = fmt.Fprintf(w, `{"account":{"name":%q}}`, user+" by "+word)
+	})
+	if _, err := client.Who(t.Context()); !errors.Is(err, ErrWhose) {
+		t.Errorf("nobody knows whose: %v", err)
+	}
+	client.Token = client.Token.Of("ines")
+	if name, err := client.Who(t.Context()); err != nil || name != "ines by token-of-ines" {
+		t.Errorf("%q, %v", name, err)
+	}
+}

@@ -83,10 +83,13 @@ func (c *Client) account(ctx context.Context) (string, error) {
 			return "", err
 		}
 	}
-	if c.who == "" {
-		return "", ErrWhose
+	switch known := c.Token.Account(); {
+	case c.who != "":
+		return c.who, nil
+	case known != "": // the chest noted it with the token
+		return known, nil
 	}
-	return c.who, nil
+	return "", ErrWhose
 }
 
 // look finds a value at the host. What does not depend on the request is found once.
