@@ -260,3 +260,39 @@ func TestOtherSourcesOfHostKeys(t *testing.T) {
 		}
 	}
 }
+
+// TestCommandsWithLeave runs the commands on which ssh's settings depend only where the person says so: git and
+// check agree then.
+func TestCommandsWithLeave(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	replace, port := p.hostOfManyKeys(false)
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.write("", ".ssh", "known_hosts")
+	p.write(replace.Replace("{name} {ed25519}\n"), "told")
+	p.write(replace.Replace("{name} {other-ed25519}\n"), "told-wrong")
+	p.write("#!/bin/sh\necho \"$@\" >> "+p.path("asked")+"\ncat \"$1\"\n", "tells")
+	p.chmod(0o700, "tells")
+	p.mustGit("init", "--quiet", "--bare", "there")
+	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there"))
+	base := "UserKnownHostsFile " + p.path(".ssh", "known_hosts") + "\nGlobalKnownHostsFile none\nIdentityFile " + p.path(".ssh", "mine") + "\n"
+	for _, row := range []struct{ settings, code, without string }{
+		{"KnownHostsCommand " + p.path("tells") + " " + p.path("told") + " %H %t %f %K\n", "", "host-key-unknown"},
+		{"KnownHostsCommand " + p.path("tells") + " " + p.path("told-wrong") + " %H\n", "host-key-wrong", "host-key-unknown"},
+		{"KnownHostsCommand " + p.path("nowhere") + " %H\n", "host-key-unknown", "host-key-unknown"},
+		{"Match exec \"test -e " + p.path("tells") + "\"\n  UserKnownHostsFile " + p.path("told") + "\nMatch all\n", "", "host-key-unknown"},
+	} {
+		p.write(row.settings+base, ".ssh", "config")
+		_ = os.Remove(p.path("asked"))
+		if c := p.check(url); c.Open || c.Crux.Code != row.without || p.exists("asked") {
+			t.Errorf("%s without leave: %+v", row.settings, c.Crux)
+		}
+		real, c := p.git("ls-remote", url), p.check(url, "--run-commands")
+		if (real.exit == 0) != (row.code == "") || c.Open != (row.code == "") || !c.Open && c.Crux.Code != row.code {
+			t.Errorf("%s: git ends with %s, check finds %+v", row.settings, real, c.Crux)
+		}
+	}
+}

@@ -16,7 +16,7 @@ import (
 type checkOptions struct {
 	secretOptions
 	purpose, account, by, program string
-	mend                          bool
+	mend, run                     bool
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -41,6 +41,7 @@ Mercurial's it goes the way that hg would go.`,
 	command.Flags().StringVar(&o.by, "by", "", "ssh or https: go the other way to the same repository, or to a host (default: as git would)")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
 	command.Flags().StringVar(&o.program, "program", "", "git or hg (default: what the folder and the URL tell)")
+	command.Flags().BoolVar(&o.run, "run-commands", false, "run the commands on which ssh's settings depend (Match exec, KnownHostsCommand), as ssh would")
 	o.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
@@ -60,6 +61,7 @@ func (a *app) check(o *checkOptions, args []string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
+	request.RunCommands = o.run
 	switch request.Program = diagnose.Program(o.program); request.Program {
 	case "", diagnose.Git, diagnose.Mercurial:
 	default:

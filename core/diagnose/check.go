@@ -37,6 +37,8 @@ type Request struct {
 
 	Sent *Sent // what is sent over HTTPS, in place of what git's helpers answer; nil to ask them
 
+	RunCommands bool // let the commands run on which ssh's settings depend, as ssh does
+
 	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any more
 	Options []sshconfig.Option // of ssh's command line, which win over all files
 
@@ -169,7 +171,7 @@ func (c *checker) settle(ctx context.Context) (*Crux, error) {
 		return crux, nil
 	}
 	var err error
-	if c.passage, err = sshway.Prepare(c.station, c.ssh(), c.address, c.request.Options...); err != nil {
+	if c.passage, err = sshway.PrepareWith(ctx, c.station, c.ssh(), c.address, sshway.Leave{Options: c.request.Options, RunCommands: c.request.RunCommands}); err != nil {
 		return nil, err
 	}
 	c.dry = func() dryRun { return dryRun{} }

@@ -150,7 +150,7 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 // leave, and what the name servers say is not read. Then it is not certain that ssh does not know the key.
 func (c *checker) otherSources(found *Crux) {
 	command, origin, set := c.passage.Settings.First("knownhostscommand")
-	if set && !strings.EqualFold(command, "none") {
+	if set && !strings.EqualFold(command, "none") && !c.request.RunCommands {
 		found.Certainty = Likely
 		found.Evidence = append(found.Evidence, Evidence{"not asked", "KnownHostsCommand " + foreign.Clean(mask(command)), c.origin(origin)})
 	}

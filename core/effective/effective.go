@@ -20,6 +20,7 @@ import (
 	"Unicrux/core/gitlink"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshway"
 	"Unicrux/core/workstation"
 )
 
@@ -79,7 +80,7 @@ func For(ctx context.Context, station *workstation.Station, q Question) (*View, 
 	}
 	query.Exists = sshconfig.ByNameServers
 	if q.Run {
-		query.Run = func(command string) bool { return runs(ctx, station, command) }
+		query.Run = func(command string) bool { return sshway.RunLine(ctx, station, command) }
 	}
 	settings := sshconfig.Resolve(query)
 	v := &View{Host: q.Host, Problems: settings.Problems, Unknown: settings.Unknown}

@@ -44,15 +44,3 @@ func print(ctx context.Context, station *workstation.Station, settings *sshconfi
 	}
 	return set, client.Bare, err
 }
-
-// runs runs a command as the client does for "Match exec": by the person's shell, without
-// any input, for its exit status alone.
-func runs(ctx context.Context, station *workstation.Station, command string) bool {
-	shell := station.Getenv("SHELL")
-	if shell == "" {
-		shell = "/bin/sh"
-	}
-	cmd := exec.CommandContext(ctx, shell, "-c", command)
-	cmd.Env = station.Environ
-	return cmd.Run() == nil
-}

@@ -192,6 +192,13 @@ func Lookup(files []string, name string) *Known {
 	return known
 }
 
+// InText is what a text says about a name; source says where it comes from.
+func InText(text []byte, source, name string) *Known {
+	known := &Known{Name: name}
+	known.search(source, text)
+	return known
+}
+
 // search goes through a file. Only lines for the name are taken apart: there may be very many.
 func (k *Known) search(file string, text []byte) {
 	number := 0

@@ -251,6 +251,27 @@ func (s *Settings) command(t tokens, text string) string {
 	return t.expand(text)
 }
 
+// KnownHostsCommand is the command that tells of a host's keys, with its tokens replaced, as words; nothing where there
+// is none. It is told the name that is looked up, and the type, the text and the fingerprint of the key.
+func (s *Settings) KnownHostsCommand(name, kind, text, fingerprint string) []string {
+	values := s.All("knownhostscommand")
+	if len(values) == 0 || strings.EqualFold(values[0].Args[0], "none") {
+		return nil
+	}
+	words, err := splitArgs(values[0].Text())
+	if err != nil || len(words) == 0 {
+		return nil
+	}
+	t := s.tokens(s.Client())
+	for token, value := range map[byte]string{'H': name, 'I': "HOSTNAME", 't': kind, 'K': text, 'f': fingerprint} {
+		t.values[token] = value
+	}
+	for i, word := range words {
+		words[i] = t.expand(word)
+	}
+	return words
+}
+
 func (t tokens) expand(text string) string {
 	var b strings.Builder
 	for i := 0; i < len(text); i++ {

@@ -9,6 +9,7 @@ package sshway
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"io/fs"
 	"net"
@@ -47,7 +48,8 @@ type Way struct {
 	Left     []LeftOut // files that settings name and ssh passes over
 	AgentErr error     // the agent that settings or environment name does not answer
 
-	portless func() *knownhosts.Known // what is stored for the name without its port; nil where that does not count
+	run      func(words []string) []byte // a command of the settings; nil where none may run
+	portless func() *knownhosts.Known    // what is stored for the name without its port; nil where that does not count
 
 	agent  *agent.Conn
 	holder func(socket string) bool // tells whether our own agent listens there when it runs
@@ -81,12 +83,30 @@ type LeftOut struct {
 // ErrExposed is why ssh ignores a private file that others may read.
 var ErrExposed = errors.New("others may read it, so ssh ignores it")
 
-// Prepare settles what an ssh program would do for an address, with more options on its command line.
-func Prepare(station *workstation.Station, command gitlink.SSHCommand, a address.Address, more ...sshconfig.Option) (*Way, error) {
+// Prepare settles what an ssh program would do for an address. Nothing that settings would run is run.
+func Prepare(station *workstation.Station, command gitlink.SSHCommand, a address.Address) (*Way, error) {
+	return PrepareWith(context.Background(), station, command, a, Leave{})
+}
+
+// A Leave is what else counts for a way.
+type Leave struct {
+	Options []sshconfig.Option // more of them, on the program's command line
+
+	// RunCommands lets the commands run on which settings depend, as ssh does at each connection: those of Match exec
+	// and KnownHostsCommand.
+	RunCommands bool
+}
+
+// PrepareWith is [Prepare] with more leave. Commands end with ctx.
+func PrepareWith(ctx context.Context, station *workstation.Station, command gitlink.SSHCommand, a address.Address, leave Leave) (*Way, error) {
 	w := &Way{Address: a, Command: command, holder: station.IsHolder}
 	query := command.Query(a, station)
-	query.Command.Options = append(query.Command.Options, more...)
+	query.Command.Options = append(query.Command.Options, leave.Options...)
 	query.Exists = sshconfig.ByNameServers
+	if leave.RunCommands {
+		query.Run = func(line string) bool { return RunLine(ctx, station, line) }
+		w.run = func(words []string) []byte { return runWords(ctx, station, words) }
+	}
 	w.Settings = sshconfig.Resolve(query)
 	w.Client = w.Settings.Client()
 	files := append(slices.Clone(w.Client.KnownHosts), w.Client.SystemHosts...)
@@ -197,6 +217,11 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 	if verdict, by = w.Known.Judge(key); verdict == knownhosts.Unknown && w.portless != nil {
 		if plain, entry := w.portless().Judge(key); plain == knownhosts.Trusted {
 			verdict, by = plain, entry
+		}
+	}
+	if verdict == knownhosts.Unknown && w.run != nil {
+		if told := w.told(key); told != nil {
+			verdict, by = told.Judge(key)
 		}
 	}
 	switch verdict {
