@@ -105,6 +105,9 @@ func TestSSHPrograms(t *testing.T) {
 			}
 			real, c := p.run("", "timeout", patience, "git", "ls-remote", url), p.check(url)
 			opens := row.code == "" || row.gitOpens
+			if row.code != "" {
+				p.performed(row.code, c)
+			}
 			agree := (real.exit == 0) == opens && c.Open == (row.code == "") && (row.code == "" || c.Crux.Code == row.code)
 			tally.Case(agree, "%s: git ends with %s, and check finds %+v, want %s", row.name, real, c.Crux, row.code)
 		})

@@ -203,5 +203,8 @@ func (p *person) agrees(tally *agreement.Tally, url, code string) {
 	p.t.Helper()
 	real, c := p.git("ls-remote", url), p.check(url)
 	agree := (real.exit == 0) == (code == "") && c.Open == (code == "") && (code == "" || c.Crux.Code == code)
+	if code != "" {
+		p.performed(code, c)
+	}
 	tally.Case(agree, "%s: git ends with %s, and check finds %+v, want %s", p.t.Name(), real, c.Crux, code)
 }

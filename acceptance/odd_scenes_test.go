@@ -29,6 +29,9 @@ var elsewhere = map[diagnose.Code]string{
 	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
 	"key-kind-refused": "TestKindsOfKeys", "key-ended": "TestWordsOfAHost", "branch-unknown": "TestBeyond", "branch-protected": "TestBeyond",
 	"account-blocked": "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
+	"certificate-ended": "TestUserCertificates", "certificate-not-yet": "TestUserCertificates", "certificate-other-user": "TestUserCertificates",
+	"certificate-authority-unknown": "TestUserCertificates", "host-certificate-ended": "TestHostCertificates", "host-certificate-not-yet": "TestHostCertificates",
+	"host-certificate-other-name": "TestHostCertificates", "ssh-program-unknown": "TestSSHPrograms",
 	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
 

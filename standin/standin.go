@@ -50,7 +50,7 @@ type state struct {
 	sync.Mutex
 	keys    []registered
 	signing []registered // keys that sign, and open nothing
-	last    int // number of the last key registered
+	last    int          // number of the last key registered
 	open    map[net.Conn]bool
 	blocked map[string]bool // accounts that may do nothing
 	passes  []*pass

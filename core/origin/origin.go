@@ -78,7 +78,9 @@ type Bound struct {
 }
 
 // Bind lets a secret go to some places, and nowhere else.
-func Bind(text secret.Text, places ...Place) Bound { return Bound{text: text, places: slices.Clone(places)} }
+func Bind(text secret.Text, places ...Place) Bound {
+	return Bound{text: text, places: slices.Clone(places)}
+}
 
 // Of is the same secret, of which it is known whose it is.
 func (b Bound) Of(account string) Bound {
