@@ -38,6 +38,9 @@ func TestSecretSources(t *testing.T) {
 		{"a program that asks, in the environment", func(p *person, _ string) { p.extra = append(p.extra, "GIT_ASKPASS="+answers(p)) }, true},
 		{"a program that asks, in git's settings", func(p *person, _ string) { p.mustGit("config", "--global", "core.askPass", answers(p)) }, true},
 		{"a program that asks, as ssh's", func(p *person, _ string) { p.extra = append(p.extra, "SSH_ASKPASS="+answers(p)) }, true},
+		{"a program that asks, by a secret in the environment", func(p *person, _ string) {
+			p.extra = append(p.extra, "TIDE_TOKEN=ebb-and-flow", "GIT_ASKPASS="+script(p, "reads", "case $1 in User*) echo ines;; *) echo $TIDE_TOKEN;; esac\n"))
+		}, true},
 		{"one that answers wrongly", func(p *person, _ string) {
 			p.extra = append(p.extra, "GIT_ASKPASS="+script(p, "wrong", "echo ebb\n"))
 		}, false},
@@ -111,6 +114,29 @@ func TestSecretSources(t *testing.T) {
 			real, c := p.git("clone", "--quiet", url, "x"), p.check(url)
 			tally.Case((real.exit == 0) == row.open && c.Open == row.open, "%s: git ends with %s, check finds %+v", row.name, real, c.Crux)
 		})
+	}
+}
+
+// TestNobodyIsAsked: a check starts a program that asks without any way to somebody who could be asked.
+func TestNobodyIsAsked(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.server(-time.Hour, time.Hour, "forge.tidewater.example", func(s *http.Server) { s.Handler = http.HandlerFunc(serveTide) })
+	p.write("#!/bin/sh\n(env; tty) >> "+p.path("met")+"\n", "asks")
+	p.chmod(0o700, "asks")
+	p.extra = append(p.extra, "GIT_ASKPASS="+p.path("asks"), "DISPLAY=:7", "WAYLAND_DISPLAY=w", "DBUS_SESSION_BUS_ADDRESS=unix:x", "EDITOR_IPC_HANDLE=/x", "EDITOR_SOCKET=/y")
+	c := p.check(url)
+	if c.Open || c.Crux.Code != "secret-missing" {
+		t.Errorf("%+v", c.Crux)
+	}
+	met := p.read("met")
+	for _, lead := range []string{"DISPLAY=", "BUS_ADDRESS=", "EDITOR_"} {
+		if strings.Contains(met, lead) {
+			t.Errorf("it is given %s", lead)
+		}
+	}
+	if !strings.Contains(met, "not a tty") {
+		t.Errorf("it has a terminal: %s", met)
 	}
 }
 

@@ -27,7 +27,7 @@ func (c *checker) staleHelper() []Evidence {
 			own = e.Name
 		}
 	}
-	if own == "" || c.sent.Password.Empty() {
+	if own == "" || c.sent.Password.Empty() || c.sentFrom != "" { // it is not a helper that answered
 		return nil
 	}
 	for _, s := range c.config.For("credential", c.asWritten().String()) {

@@ -27,11 +27,13 @@ func (c *Config) AskPass() (program, origin string) {
 	return "", ""
 }
 
-// screens are the variables that lead to a screen, where a window could ask somebody.
-var screens = []string{"DISPLAY", "WAYLAND_DISPLAY", "DBUS_SESSION_BUS_ADDRESS"}
+// leads are parts of the names of variables that lead to a screen, or to another program that has one and could ask
+// somebody there, as editors do for the terminals in them.
+var leads = []string{"DISPLAY", "BUS_ADDRESS", "IPC", "SOCK", "HANDLE", "PIPE"}
 
 // FillByAsking lets git start the program that asks, for those that answer by themselves, as a script does that
-// was set up for a machine. It has neither a screen nor a terminal, so that nobody is asked.
+// was set up for a machine. It has neither a screen nor a terminal, nor a way to a program that has, so that
+// nobody is asked.
 func FillByAsking(ctx context.Context, station *workstation.Station, c Credential) (Credential, error) {
 	config, err := ReadConfig(ctx, station)
 	if err != nil {
@@ -46,7 +48,7 @@ func FillByAsking(ctx context.Context, station *workstation.Station, c Credentia
 	alone := *station
 	alone.Environ = slices.DeleteFunc(slices.Clone(station.Environ), func(line string) bool {
 		name, _, _ := strings.Cut(line, "=")
-		return slices.Contains(screens, name)
+		return slices.ContainsFunc(leads, func(part string) bool { return strings.Contains(name, part) })
 	})
 	out, err := runCredential(ctx, &alone, "fill", c, withoutTerminal, "-c", "credential.helper=")
 	if err != nil {
