@@ -25,12 +25,12 @@ func (h *Host) serveForge(mux *http.ServeMux) {
 	for pattern, handler := range map[string]http.HandlerFunc{
 		"GET host-keys":                   h.hostKeys,
 		"GET me":                          h.signedIn("", h.me),
-		"GET me/keys":                     h.signedIn("keys", h.listKeys),
+		"GET me/keys":                     h.signedIn("keys", h.listing(&h.state.keys)),
 		"POST me/keys":                    h.signedIn("keys", h.addKey),
-		"DELETE me/keys/{id}":             h.signedIn("keys", h.removeKey),
-		"GET me/signing-keys":             h.signedIn("keys", h.listSigning),
+		"DELETE me/keys/{id}":             h.signedIn("keys", h.removing(&h.state.keys)),
+		"GET me/signing-keys":             h.signedIn("keys", h.listing(&h.state.signing)),
 		"POST me/signing-keys":            h.signedIn("keys", h.addSigning),
-		"DELETE me/signing-keys/{id}":     h.signedIn("keys", h.removeSigning),
+		"DELETE me/signing-keys/{id}":     h.signedIn("keys", h.removing(&h.state.signing)),
 		"GET me/tokens":                   h.signedIn("tokens", h.listTokens),
 		"POST me/tokens":                  h.signedIn("tokens", h.issueToken),
 		"GET me/tokens/self":              h.signedIn("", h.showToken),
@@ -91,16 +91,19 @@ type keyEntry struct {
 	Access string `json:"access"` // read or write
 }
 
-func (h *Host) listKeys(w http.ResponseWriter, _ *http.Request, p *pass) {
-	h.state.Lock()
-	defer h.state.Unlock()
-	list := []keyEntry{}
-	for _, known := range h.state.keys {
-		if known.account == p.account && known.repo == "" {
-			list = append(list, known.entry())
+// listing tells the keys of one of the host's lists that are an account's, and open no single repository.
+func (h *Host) listing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
+	return func(w http.ResponseWriter, _ *http.Request, p *pass) {
+		h.state.Lock()
+		defer h.state.Unlock()
+		entries := []keyEntry{}
+		for _, known := range *list {
+			if known.account == p.account && known.repo == "" {
+				entries = append(entries, known.entry())
+			}
 		}
+		answer(w, http.StatusOK, map[string]any{"keys": entries})
 	}
-	answer(w, http.StatusOK, map[string]any{"keys": list})
 }
 
 func (r registered) entry() keyEntry {
@@ -137,32 +140,23 @@ func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	answer(w, http.StatusCreated, map[string]string{"id": "key-" + id})
 }
 
-func (h *Host) removeKey(w http.ResponseWriter, r *http.Request, p *pass) {
-	h.state.Lock()
-	defer h.state.Unlock()
-	for i, known := range h.state.keys {
-		if "key-"+known.id == r.PathValue("id") && known.account == p.account {
-			h.state.keys = append(h.state.keys[:i], h.state.keys[i+1:]...)
-			w.WriteHeader(http.StatusNoContent)
-			return
+// removing takes a key out of one of the host's lists.
+func (h *Host) removing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
+	return func(w http.ResponseWriter, r *http.Request, p *pass) {
+		h.state.Lock()
+		defer h.state.Unlock()
+		for i, known := range *list {
+			if "key-"+known.id == r.PathValue("id") && known.account == p.account {
+				*list = slices.Delete(*list, i, i+1)
+				w.WriteHeader(http.StatusNoContent)
+				return
+			}
 		}
+		problem(w, http.StatusNotFound, "no such key", "")
 	}
-	problem(w, http.StatusNotFound, "no such key", "")
 }
 
-// listSigning, addSigning and removeSigning are of the keys with which an account signs commits. They open nothing.
-func (h *Host) listSigning(w http.ResponseWriter, _ *http.Request, p *pass) {
-	h.state.Lock()
-	defer h.state.Unlock()
-	list := []keyEntry{}
-	for _, known := range h.state.signing {
-		if known.account == p.account {
-			list = append(list, known.entry())
-		}
-	}
-	answer(w, http.StatusOK, map[string]any{"keys": list})
-}
-
+// addSigning takes a key with which an account signs commits. It opens nothing.
 func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
 	var wanted struct{ Title, Line string }
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
@@ -186,19 +180,6 @@ func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
 	id := strconv.Itoa(h.state.last)
 	h.state.signing = append(h.state.signing, registered{id: id, account: p.account, title: wanted.Title, key: key, added: time.Now().UTC()})
 	answer(w, http.StatusCreated, map[string]string{"id": "key-" + id})
-}
-
-func (h *Host) removeSigning(w http.ResponseWriter, r *http.Request, p *pass) {
-	h.state.Lock()
-	defer h.state.Unlock()
-	for i, known := range h.state.signing {
-		if "key-"+known.id == r.PathValue("id") && known.account == p.account {
-			h.state.signing = append(h.state.signing[:i], h.state.signing[i+1:]...)
-			w.WriteHeader(http.StatusNoContent)
-			return
-		}
-	}
-	problem(w, http.StatusNotFound, "no such key", "")
 }
 
 // A tokenEntry is a token as the interface tells it. The token itself is told once.
