@@ -116,6 +116,43 @@ func TestKeyFormsAgree(t *testing.T) {
 	}
 }
 
+// TestNewerForm: a key in a form that ssh reads since 9.6 is offered where the installed ssh is of that age.
+func TestNewerForm(t *testing.T) {
+	t.Parallel()
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := newPerson(t)
+	public, private, err := ed25519.GenerateKey(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	der, err := x509.MarshalPKCS8PrivateKey(private)
+	if err != nil {
+		t.Fatal(err)
+	}
+	key, err := ssh.NewPublicKey(public)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})), ".ssh", "some")
+	p.chmod(0o600, ".ssh", "some")
+	port, line := p.sshd(string(ssh.MarshalAuthorizedKey(key)))
+	p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
+	p.write("IdentityFile "+p.path(".ssh", "some")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	p.mustGit("init", "--quiet", "--bare", "there")
+	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there"))
+	for version, opens := range map[string]bool{"9.2p1": false, "9.7p1": true} {
+		p.write("#!/bin/sh\n[ \"$1\" = -V ] && { echo OpenSSH_"+version+" >&2; exit 0; }\nexec "+need(t, "ssh")+" \"$@\"\n", "bin", "ssh")
+		p.chmod(0o700, "bin", "ssh")
+		p.extra, p.without = []string{"GIT_SSH_COMMAND=" + p.path("bin", "ssh") + " -F " + p.path(".ssh", "config")}, nil
+		if c := p.check(url); c.Open != opens {
+			t.Errorf("%s: %+v", version, c.Crux)
+		}
+	}
+}
+
 func mustPKIX(t *testing.T, key any) []byte {
 	t.Helper()
 	der, err := x509.MarshalPKIXPublicKey(key)

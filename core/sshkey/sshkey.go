@@ -82,13 +82,18 @@ func Line(key ssh.PublicKey, comment string) string {
 
 // Load reads the pair whose private file is at path. Without a passphrase it learns the
 // public half from the private file [KEY] or from the public file beside it.
-func Load(path string) (*Pair, error) {
+func Load(path string) (*Pair, error) { return load(path, false) }
+
+// LoadNewer is [Load] for clients since OpenSSH 9.6, which read the form that [ErrForm] is about.
+func LoadNewer(path string) (*Pair, error) { return load(path, true) }
+
+func load(path string, newer bool) (*Pair, error) {
 	text, info, err := readFile(path)
 	if err != nil {
 		return nil, err
 	}
 	pair := &Pair{Path: path, Mode: info.Mode().Perm(), Modified: info.ModTime()}
-	if pair.Public, pair.Locked, err = publicOf(text); err != nil {
+	if pair.Public, pair.Locked, err = publicOf(text, newer); err != nil {
 		if known := stranger(text); known != nil {
 			err = known
 		}
@@ -101,8 +106,8 @@ func Load(path string) (*Pair, error) {
 
 // publicOf learns the public half from the text of a private file, as far as it can be
 // had without a passphrase.
-func publicOf(text []byte) (key ssh.PublicKey, locked bool, err error) {
-	if err := clientRefuses(text); err != nil {
+func publicOf(text []byte, newer bool) (key ssh.PublicKey, locked bool, err error) {
+	if err := clientRefuses(text); err != nil && !(newer && errors.Is(err, ErrForm)) {
 		return nil, false, err
 	}
 	text = alone(text)

@@ -201,7 +201,7 @@ func FuzzPrivate(f *testing.F) {
 		f.Add(made.Private)
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
-		key, locked, err := publicOf(text)
+		key, locked, err := publicOf(text, false)
 		if err == nil && key == nil && !locked {
 			t.Fatalf("%q read as an unlocked pair without a public half", text)
 		}

@@ -155,6 +155,9 @@ func agentName(key agent.Key) string {
 // the key in the agent.
 func (w *Way) fromFile(identity sshconfig.Identity) (Key, bool) {
 	pair, err := sshkey.Load(identity.Path)
+	if errors.Is(err, sshkey.ErrForm) && readsNewer(w.Command.Program) {
+		pair, err = sshkey.LoadNewer(identity.Path)
+	}
 	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, sshkey.ErrPublicHalf) {
 		if key, found := publicOnly(identity); found && w.Client.Agent != "" {
 			return key, true
