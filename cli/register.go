@@ -34,7 +34,10 @@ settings for that host use the key, and signs in with it to prove that it works.
 
 The host's interface wants a token. It is asked for, used once and kept nowhere. With
 --by-hand, and for hosts without an interface, the one line to be pasted is shown, and
-signing in is tried now and then until the host takes the key.`,
+signing in is tried now and then until the host takes the key.
+
+With --signing the host lists it among the keys with which commits are signed. Nobody can sign
+in with it for that, so the host is asked whether it lists the key.`,
 		Args: takes(2, 2, "a key and a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.register(&o, args[0], args[1]) },
 	}

@@ -142,7 +142,8 @@ func (a *app) tokenSignIn() *cobra.Command {
 		Use:   "sign-in HOST",
 		Short: "Sign in to a host in a browser, on whatever screen",
 		Long: `Signs in by a code that you confirm in a browser, on this computer or any other. What comes of
-it goes into the chest, and renews itself.`,
+it goes into the chest, and renews itself. With --browser, and at hosts that offer only that, a
+page is opened in a browser on this computer, and there is no code to enter.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.signIn(&o, args[0]) },
 	}
