@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -118,14 +119,20 @@ func (a *app) view(pair *sshkey.Pair) render.KeyView {
 func (a *app) uses(view render.KeyView, keys []look.Key) render.KeyView {
 	view.Looked = true
 	for _, key := range keys {
-		if key.Pair.Path != view.Pair.Path {
-			continue
+		if key.Pair.Path == view.Pair.Path {
+			return a.use(view, key)
 		}
-		for _, mention := range key.Mentions {
-			view.Settings = append(view.Settings, strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
-		}
-		view.KnownAt, view.Held = key.KnownAt, key.InAgent
 	}
+	return view
+}
+
+// use says in a view what becomes of its key.
+func (a *app) use(view render.KeyView, key look.Key) render.KeyView {
+	view.Looked = true
+	for _, mention := range key.Mentions {
+		view.Settings = append(view.Settings, strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
+	}
+	view.KnownAt, view.Held = key.KnownAt, key.InAgent
 	return view
 }
 
@@ -142,25 +149,25 @@ func (a *app) keyList() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the key pairs in ~/.ssh", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			found, err := sshkey.List(a.station.SSHDir())
-			if err != nil {
-				return err
-			}
 			around, err := a.lookAround()
 			if err != nil {
 				return err
 			}
+			if around.Folder != nil {
+				return around.Folder
+			}
 			var views []render.KeyView
 			var unreadable []string
-			for _, finding := range found {
-				if finding.Err != nil {
-					unreadable = append(unreadable, a.station.Tilde(finding.Path)+": "+finding.Err.Error())
-					continue
+			for _, finding := range around.Unread {
+				unreadable = append(unreadable, a.station.Tilde(finding.Path)+": "+finding.Err.Error())
+			}
+			for _, key := range around.Keys {
+				if filepath.Dir(key.Pair.Path) == a.station.SSHDir() {
+					views = append(views, a.use(a.view(key.Pair), key))
 				}
-				views = append(views, a.uses(a.view(finding.Pair), around.Keys))
 			}
 			text := a.style().Keys(views, unreadable)
-			if len(found) == 0 {
+			if len(views)+len(unreadable) == 0 {
 				text = a.style().Sentences("There is no key in "+a.station.Tilde(a.station.SSHDir())+" yet. Make one:") +
 					a.style().CommandLine("unicrux", "key", "new")
 			}

@@ -28,13 +28,15 @@ import (
 
 // A View is what is here.
 type View struct {
-	Keys   []Key         // those of the ssh folder first, then those in odd places
-	Hosts  []Host        // described ones
-	Agents []Agent       // the holder first
-	Tokens []chest.Entry // those in the chest, the one that ends first first
-	Closed bool          // some of them are sealed, and nothing opens the chest now
-	Unsafe []Finding     // the most urgent first
-	Lends  string        // where settings lend the agent to every host; empty where they do not
+	Keys   []Key            // those of the ssh folder first, then those in odd places
+	Unread []sshkey.Finding // files of the ssh folder that hold a key and cannot be read as one
+	Folder error            // why the ssh folder itself cannot be read; nil when it was
+	Hosts  []Host           // described ones
+	Agents []Agent          // the holder first
+	Tokens []chest.Entry    // those in the chest, the one that ends first first
+	Closed bool             // some of them are sealed, and nothing opens the chest now
+	Unsafe []Finding        // the most urgent first
+	Lends  string           // where settings lend the agent to every host; empty where they do not
 }
 
 // A Key is a pair of this home.
@@ -73,7 +75,17 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 		return nil, err
 	}
 	mentions := find.Mentions(station)
-	for _, pair := range sshkey.Search(station.Home) {
+	there, elsewhere, err := sshkey.Survey(station.Home)
+	v.Folder = err
+	var pairs []*sshkey.Pair
+	for _, finding := range there {
+		if finding.Err != nil {
+			v.Unread = append(v.Unread, finding)
+			continue
+		}
+		pairs = append(pairs, finding.Pair)
+	}
+	for _, pair := range append(pairs, elsewhere...) {
 		key := Key{Pair: pair, Odd: filepath.Dir(pair.Path) != station.SSHDir(), Mentions: mentions[pair.Path]}
 		if pair.Public != nil {
 			key.KnownAt = known[sshkey.Fingerprint(pair.Public)]

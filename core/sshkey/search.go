@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 )
 
-// maxFound bounds how many pairs a search returns.
+// maxFound bounds how many pairs a search returns, and how many a survey finds outside the ssh folder.
 const maxFound = 32
 
 // oddPlaces are the folders of a home, beside the ssh folder, where people make keys
@@ -15,11 +15,22 @@ var oddPlaces = []struct {
 	levels int
 }{{".ssh", 2}, {"", 1}, {"Downloads", 2}, {"Desktop", 2}, {"Documents", 2}, {"keys", 2}}
 
+// Survey finds all that is in the ssh folder of a home, and the pairs in the other places where people leave them. The
+// error is that of reading the ssh folder.
+func Survey(home string) (there []Finding, elsewhere []*Pair, err error) {
+	folder := filepath.Join(home, ".ssh")
+	there, err = List(folder)
+	return there, search(home, nil, folder), err
+}
+
 // Search finds pairs in the places of a home where people leave them, the ssh folder
 // first, and in the folders given besides. Files that cannot be read as a key are passed over.
-func Search(home string, besides ...string) []*Pair {
+func Search(home string, besides ...string) []*Pair { return search(home, besides, "") }
+
+// search leaves one folder out, without those below it.
+func search(home string, besides []string, without string) []*Pair {
 	var found []*Pair
-	seen := map[string]bool{}
+	seen := map[string]bool{without: true}
 	look := func(dir string, levels int) {
 		walkFolders(dir, levels, func(dir string) {
 			if seen[dir] || len(found) >= maxFound {
