@@ -10,6 +10,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"Unicrux/agreement"
 )
 
 // localAttacks are those of other users, of odd files, and of the clock.
@@ -209,7 +211,7 @@ var localAttacks = []attack{
 		if err != nil {
 			p.t.Fatal(err)
 		}
-		if err := os.WriteFile(copied, text, 0o755); err != nil {
+		if err := agreement.WriteProgram(copied, text, 0o755); err != nil {
 			p.t.Fatal(err)
 		}
 		for _, args := range [][]string{{"holder", "start", "--stay", "keys"}, {"holder", "start", "--stay", "chest"}, {"for-git", "credential", "get"}, {"key", "new", "x", "--passphrase-from", "-"}} {

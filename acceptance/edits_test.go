@@ -10,6 +10,7 @@ import (
 	"sync"
 	"testing"
 
+	"Unicrux/agreement"
 	"Unicrux/core/hosts"
 	"Unicrux/core/workstation"
 )
@@ -51,7 +52,7 @@ func TestEditsThatFail(t *testing.T) {
 		t.Fatal(err)
 	}
 	copied := filepath.Join(dir, "unicrux")
-	if err := os.WriteFile(copied, text, 0o755); err != nil {
+	if err := agreement.WriteProgram(copied, text, 0o755); err != nil {
 		t.Fatal(err)
 	}
 	if err := os.Chmod(filepath.Dir(dir), 0o755); err != nil {

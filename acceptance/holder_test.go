@@ -10,6 +10,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"Unicrux/agreement"
 )
 
 // held is the document of "holder show --json".
@@ -184,7 +186,7 @@ func TestHolderServesItsOwnUser(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(p.path("unicrux"), text, 0o755); err != nil {
+	if err := agreement.WriteProgram(p.path("unicrux"), text, 0o755); err != nil {
 		t.Fatal(err)
 	}
 	ask := func(user string) string {

@@ -18,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"Unicrux/agreement"
 	_ "Unicrux/atonce" // the built program is made of both: a change there must run these tests anew
 	_ "Unicrux/cli"
 	"Unicrux/standin"
@@ -233,7 +234,7 @@ func (p *person) write(text string, parts ...string) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		p.t.Fatal(err)
 	}
-	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+	if err := agreement.WriteProgram(path, []byte(text), 0o600); err != nil { // it may be a script
 		p.t.Fatal(err)
 	}
 }

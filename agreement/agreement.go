@@ -1,5 +1,5 @@
 // Package agreement tells how often we agree with the real clients: tests that compare us with them say here
-// how many cases they tried. Only tests import it.
+// how many cases they tried, and write the programs that they let run. Only tests import it.
 package agreement
 
 import (

@@ -18,7 +18,7 @@ func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	asked, recorder := filepath.Join(dir, "asked"), filepath.Join(dir, "ssh")
-	if err := os.WriteFile(recorder, []byte("#!/bin/sh\nfor word; do printf '%s\\n' \"$word\"; done >"+asked+"\nexit 1\n"), 0o755); err != nil {
+	if err := agreement.WriteProgram(recorder, []byte("#!/bin/sh\nfor word; do printf '%s\\n' \"$word\"; done >"+asked+"\nexit 1\n"), 0o755); err != nil {
 		t.Fatal(err)
 	}
 	compared := 0

@@ -42,7 +42,7 @@ func TestCloneSettingsAgree(t *testing.T) {
 			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 				t.Fatal(err)
 			}
-			if err := os.WriteFile(path, []byte(text), mode); err != nil {
+			if err := agreement.WriteProgram(path, []byte(text), mode); err != nil {
 				t.Fatal(err)
 			}
 		}
