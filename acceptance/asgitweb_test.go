@@ -90,6 +90,15 @@ func TestSecretSources(t *testing.T) {
 			p.mustGit("config", "--global", "http.sslCAPath", p.path("authorities"))
 			helper(p, "ebb-and-flow")
 		}, true},
+		{"a file of authorities, named from the current folder", func(p *person, port string) {
+			p.write(p.read("server-"+port+".pem"), "work", "one.pem")
+			p.mustGit("config", "--global", "http.https://forge.tidewater.example:"+port+"/.sslCAInfo", "one.pem")
+			helper(p, "ebb-and-flow")
+		}, true},
+		{"a file of cookies, named from the current folder", func(p *person, port string) {
+			p.write("forge.tidewater.example\tFALSE\t/\tTRUE\t"+ends+"\ttide\tin\n", "work", "cookies")
+			p.mustGit("config", "--global", "http.cookieFile", "cookies")
+		}, true},
 		{"no look at the certificate, and a file that is not there", func(p *person, port string) {
 			p.mustGit("config", "--global", "http.https://forge.tidewater.example:"+port+"/.sslCAInfo", p.path("none"))
 			p.mustGit("config", "--global", "http.sslVerify", "false")

@@ -99,7 +99,7 @@ func TestKeyFormsAgree(t *testing.T) {
 		{"PKCS#8, ed25519", pkcs8(edwards), "before 9.6"},
 		{"DER", string(der), "in DER"},
 		{"a public key", block("PUBLIC KEY", mustPKIX(t, old.Public()), nil), "key-file-public"},
-		{"another family's", "PuTTY-User-Key-File-3: ssh-ed25519\nEncryption: none\n", "another family"},
+		{"another family's", "Other-User-Key-File-3: ssh-ed25519\nEncryption: none\n", "another family"},
 		{"no key", "tide\n", "not a private key"},
 	} {
 		p.write(row.text, ".ssh", "some")

@@ -94,7 +94,7 @@ func (c *checker) otherPort(ctx context.Context, code Code) string {
 		return ""
 	}
 	plan := c.passage.Plan(func(key ssh.PublicKey) error {
-		if !published.Has(wire.PlainKey(key)) {
+		if !published.Has(sshkey.Plain(key)) {
 			return errOnlyAsked
 		}
 		return nil

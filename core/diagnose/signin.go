@@ -179,7 +179,7 @@ func (c *checker) knownKey(ctx context.Context, trip *wire.Trip, keys []sshway.K
 
 func (c *checker) ask(ctx context.Context, trip *wire.Trip, keys []sshway.Key) []wire.Taken {
 	plan := c.passage.Plan(func(key ssh.PublicKey) error {
-		if !bytes.Equal(wire.PlainKey(key).Marshal(), trip.HostKey.Marshal()) {
+		if !bytes.Equal(sshkey.Plain(key).Marshal(), trip.HostKey.Marshal()) {
 			return errOnlyAsked // another host answers than a moment ago
 		}
 		return nil

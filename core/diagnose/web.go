@@ -135,21 +135,21 @@ func (c *checker) trusted() (*Crux, bool) {
 		return nil, false
 	}
 	if c.web.Authority != "" && !c.web.Blind { // which git does not look at then
-		text, err := regular.Read(c.station.KeyPath(c.web.Authority), regular.Settings)
+		text, err := regular.Read(gitlink.Pathname(c.station, c.web.Authority), regular.Settings)
 		if err != nil || !x509.NewCertPool().AppendCertsFromPEM(text) {
 			return wrong(c.web.Authority, "authority", "the certificate authorities that git trusts")
 		}
 		c.roots = text
 	}
 	if c.web.Folder != "" {
-		c.more = inFolder(c.station.KeyPath(c.web.Folder))
+		c.more = inFolder(gitlink.Pathname(c.station, c.web.Folder))
 	}
 	if c.web.OwnCert != "" {
 		key := c.web.OwnKey
 		if key == "" {
 			key = c.web.OwnCert
 		}
-		own, err := tls.LoadX509KeyPair(c.station.KeyPath(c.web.OwnCert), c.station.KeyPath(key))
+		own, err := tls.LoadX509KeyPair(gitlink.Pathname(c.station, c.web.OwnCert), gitlink.Pathname(c.station, key))
 		if err != nil {
 			return wrong(c.web.OwnCert, "own", "the certificate with which git proves this workstation")
 		}

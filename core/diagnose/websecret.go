@@ -66,7 +66,7 @@ func (c *checker) secretSources() []secretSource {
 		if found, err := gitlink.FillBoth(ctx, c.config.Asked(), asked); err == nil {
 			return found, "", nil
 		}
-		found, err := gitlink.FillByAsking(ctx, c.config.Asked(), asked)
+		found, err := c.config.FillByAsking(ctx, asked)
 		program, origin := c.config.AskPass()
 		return found, "the program by which git asks, " + foreign.Clean(program) + " (" + c.station.Tilde(origin) + ")", err
 	})
@@ -115,7 +115,7 @@ func (c *checker) headers() []string {
 	}
 	list := c.web.Headers
 	if c.web.CookieFile != "" {
-		text, _ := regular.Read(c.station.KeyPath(c.web.CookieFile), regular.Settings) // git passes over one that is not there
+		text, _ := regular.Read(gitlink.Pathname(c.station, c.web.CookieFile), regular.Settings) // git passes over one that is not there
 		if cookies := gitlink.Cookies(string(text), c.base, c.station.Now()); cookies != "" {
 			list = append(slices.Clone(list), "Cookie: "+cookies)
 		}

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-
-	"Unicrux/core/workstation"
 )
 
 // askPatience bounds how long a program that asks may take to answer by itself.
@@ -34,25 +32,20 @@ var leads = []string{"DISPLAY", "BUS_ADDRESS", "IPC", "SOCK", "HANDLE", "PIPE"}
 // FillByAsking lets git start the program that asks, for those that answer by themselves, as a script does that
 // was set up for a machine. It has neither a screen nor a terminal, nor a way to a program that has, so that
 // nobody is asked.
-func FillByAsking(ctx context.Context, station *workstation.Station, c Credential) (Credential, error) {
-	config, err := ReadConfig(ctx, station)
-	if err != nil {
-		return Credential{}, err
-	}
-	program, _ := config.AskPass()
-	if program == "" {
+func (c *Config) FillByAsking(ctx context.Context, asked Credential) (Credential, error) {
+	if program, _ := c.AskPass(); program == "" {
 		return Credential{}, ErrNoCredential
 	}
 	ctx, cancel := context.WithTimeout(ctx, askPatience)
 	defer cancel()
-	alone := *station
-	alone.Environ = slices.DeleteFunc(slices.Clone(station.Environ), func(line string) bool {
+	alone := *c.Asked()
+	alone.Environ = slices.DeleteFunc(slices.Clone(alone.Environ), func(line string) bool {
 		name, _, _ := strings.Cut(line, "=")
 		return slices.ContainsFunc(leads, func(part string) bool { return strings.Contains(name, part) })
 	})
-	out, err := runCredential(ctx, &alone, "fill", c, withoutTerminal, "-c", "credential.helper=")
+	out, err := runCredential(ctx, &alone, "fill", asked, withoutTerminal, "-c", "credential.helper=")
 	if err != nil {
 		return Credential{}, ErrNoCredential
 	}
-	return filled(c, out)
+	return filled(asked, out)
 }

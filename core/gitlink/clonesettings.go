@@ -88,6 +88,16 @@ func includedPath(station *workstation.Station, entry Entry) string {
 	return path
 }
 
+// Pathname is the file that a setting of git's or of its HTTPS library names: from the current folder, where it is
+// not absolute ("pathname" in git-config(1)).
+func Pathname(station *workstation.Station, text string) string {
+	path := tildePath(station, text)
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(station.Folder, path)
+	}
+	return path
+}
+
 // tildePath replaces "~" by the home that git takes ("pathname" in git-config(1)).
 func tildePath(station *workstation.Station, path string) string {
 	home := station.Getenv("HOME")

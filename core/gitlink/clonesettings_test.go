@@ -17,9 +17,9 @@ import (
 
 // conditions of includes; HOME is the home, as it is written there.
 var conditions = []string{
-	"gitdir:~/work/", "gitdir:~/work", "gitdir:~/work/**", "gitdir:~/work/*", "gitdir:~/work/*/.git", "gitdir:~/WORK/", "gitdir/i:~/WORK/", "gitdir:~/", "gitdir:~/link/",
-	"gitdir:work/", "gitdir:./work/", "gitdir:./", "gitdir:./w[o]rk/", "gitdir:/", "gitdir:**/work/**", "gitdir:**/.git", "gitdir:HOME/work/", "gitdir:HOME/w?rk/**/.git", "gitdir:HOME/w*", "gitdir:HOME/**/.git",
-	"gitdir:x.git", "gitdir:x/.git", "gitdir:~/[a-z]ork/", "gitdir:~/[!w]ork/", "gitdir:~/[[:alpha:]]ork/", "gitdir:~/w\\\\ork/", "gitdir:~/wo**/", "gitdir:~/***/", "gitdir:~/[w", "gitdir:~/work/deep/**/",
+	"gitdir:~/tide/", "gitdir:~/tide", "gitdir:~/tide/**", "gitdir:~/tide/*", "gitdir:~/tide/*/.git", "gitdir:~/TIDE/", "gitdir/i:~/TIDE/", "gitdir:~/", "gitdir:~/link/",
+	"gitdir:tide/", "gitdir:./tide/", "gitdir:./", "gitdir:./t[i]de/", "gitdir:/", "gitdir:**/tide/**", "gitdir:**/.git", "gitdir:HOME/tide/", "gitdir:HOME/t?de/**/.git", "gitdir:HOME/t*", "gitdir:HOME/**/.git",
+	"gitdir:x.git", "gitdir:x/.git", "gitdir:~/[a-z]ide/", "gitdir:~/[!t]ide/", "gitdir:~/[[:alpha:]]ide/", "gitdir:~/t\\\\ide/", "gitdir:~/ti**/", "gitdir:~/***/", "gitdir:~/[t", "gitdir:~/tide/deep/**/",
 	"hasconfig:remote.*.url:ssh://**", "hasconfig:remote.*.url:ssh://git@forge.example/**", "hasconfig:remote.*.url:ssh://*/x.git", "hasconfig:remote.*.url:**", "hasconfig:remote.*.url:*.git",
 	"onbranch:main", "onbranch:ma*", "onbranch:master", "onbranch:m/", "unknown:x", "gitdir:",
 }
@@ -47,12 +47,12 @@ func TestCloneSettingsAgree(t *testing.T) {
 			}
 		}
 		put("#!/bin/sh\necho \"$1\" >'"+home+"/met'\nexit 1\n", ssh, 0o755)
-		for _, folder := range []string{"work/deep", "other"} {
+		for _, folder := range []string{"tide/deep", "other"} {
 			if err := os.MkdirAll(filepath.Join(home, folder), 0o755); err != nil {
 				t.Fatal(err)
 			}
 		}
-		if err := os.Symlink("work", filepath.Join(home, "link")); err != nil {
+		if err := os.Symlink("tide", filepath.Join(home, "link")); err != nil {
 			t.Fatal(err)
 		}
 		starts := func(n int) string { return fmt.Sprintf("[core]\n\tsshCommand = '%s' %d\n", ssh, n) }
@@ -62,13 +62,13 @@ func TestCloneSettingsAgree(t *testing.T) {
 			text += fmt.Sprintf("[includeIf \"%s\"]\n\tpath = %s\n", condition, pick("", "~/", home+"/")+"inc"+strconv.Itoa(n))
 			inner := starts(n)
 			if n == 2 {
-				inner += "[includeIf \"gitdir:./work/deep/\"]\n\tpath = inc9\n"
+				inner += "[includeIf \"gitdir:./tide/deep/\"]\n\tpath = inc9\n"
 				put(starts(9), filepath.Join(home, "inc9"), 0o644)
 			}
 			put(inner, filepath.Join(home, "inc"+strconv.Itoa(n)), 0o644)
 		}
 		put(text, filepath.Join(home, ".gitconfig"), 0o644)
-		folder := filepath.Join(home, pick("work", "work/deep", "link", "other", "."), pick("x", "x.git", "new"))
+		folder := filepath.Join(home, pick("tide", "tide/deep", "link", "other", "."), pick("x", "x.git", "new"))
 		url := pick("ssh://git@forge.example/x.git", "ssh://forge.example/deep/x", "ssh://git@other.example:2222/x.git")
 		environ := []string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}
 		git := exec.Command("git", "clone", "--quiet", "--", url, folder)

@@ -223,3 +223,13 @@ func TestHeadersAgree(t *testing.T) {
 		mu.Unlock()
 	}
 }
+
+// TestBooleansAgree asks git what counts as yes.
+func TestBooleansAgree(t *testing.T) {
+	t.Parallel()
+	tally := agreement.Of(t, "git: yes and no")
+	for _, text := range []string{"true", "TRUE", "yes", "on", "1", "2", "-1", "0", "00", "false", "No", "off", ""} {
+		out, err := exec.Command("git", "-c", "tide.high="+text, "config", "--type=bool", "tide.high").Output()
+		tally.Case(err == nil && IsTrue(text) == (strings.TrimSpace(string(out)) == "true"), "%q: we say %v, git %s%v", text, IsTrue(text), out, err)
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"crypto/tls"
 	"net"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"Unicrux/core/allow"
@@ -175,6 +176,18 @@ func exempts(list, host string) bool {
 		if name != "" && (host == name || strings.HasSuffix(host, "."+name)) {
 			return true
 		}
+	}
+	return false
+}
+
+// IsTrue tells whether a value means yes ("boolean" in git-config(1)); numbers other than zero do.
+func IsTrue(text string) bool {
+	if n, err := strconv.Atoi(text); err == nil {
+		return n != 0
+	}
+	switch strings.ToLower(text) {
+	case "true", "yes", "on":
+		return true
 	}
 	return false
 }

@@ -257,7 +257,7 @@ func (p Place) offer(ctx context.Context, host *describe.Description, keys func(
 		if known {
 			published, publishedErr = speak.Published(ctx, host, p.Timeout)
 		}
-		if publishedErr != nil || !published.Has(wire.PlainKey(key)) {
+		if publishedErr != nil || !published.Has(sshkey.Plain(key)) {
 			return errors.Join(ErrOtherKey, publishedErr)
 		}
 		return nil

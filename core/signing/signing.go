@@ -9,7 +9,6 @@ import (
 	"errors"
 	"io/fs"
 	"os/exec"
-	"path/filepath"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
@@ -45,7 +44,7 @@ func Of(config *gitlink.Config, station *workstation.Station) (use Use, ok bool)
 		use.Program = set.Value
 	}
 	commits, _ := config.Last("commit.gpgsign")
-	use.Commits = isTrue(commits.Value)
+	use.Commits = gitlink.IsTrue(commits.Value)
 	if set, found := config.Last("gpg.ssh.defaultkeycommand"); found {
 		use.Command, use.Where = true, set
 	}
@@ -58,20 +57,9 @@ func Of(config *gitlink.Config, station *workstation.Station) (use Use, ok bool)
 		use.Public, _, _ = sshkey.ParseLine([]byte(literal))
 		return use, true
 	}
-	use.Path = station.KeyPath(set.Value)
-	if !filepath.IsAbs(set.Value) && !strings.HasPrefix(set.Value, "~/") { // git takes it from the current folder
-		use.Path = filepath.Join(station.Folder, set.Value)
-	}
+	use.Path = gitlink.Pathname(station, set.Value)
 	use.Public = publicAt(use.Path)
 	return use, true
-}
-
-func isTrue(text string) bool {
-	switch strings.ToLower(text) {
-	case "true", "yes", "on", "1":
-		return true
-	}
-	return false
 }
 
 // literalKey is a key that stands in the settings itself ("user.signingKey" in git-config(1)).

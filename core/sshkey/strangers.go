@@ -7,6 +7,8 @@ import (
 	"encoding/pem"
 	"errors"
 	"strings"
+
+	"Unicrux/core/form"
 )
 
 // Reasons why a file that holds a key cannot be read as one: it is told as what it is.
@@ -18,10 +20,13 @@ var (
 	ErrExplicit  = errors.New("on a curve that is written out in numbers, which Unicrux does not read: write it with the curve's name")
 )
 
+// otherSSH is how the files of that family begin: who made it, what it is, and the version of its form.
+var otherSSH = form.Late(`\A[A-Za-z]+-User-Key-File-\d+:`)
+
 // stranger names the form of a file that is no private key for ssh; nil for none that we know.
 func stranger(text []byte) error {
 	switch {
-	case bytes.HasPrefix(text, []byte("PuTTY-User-Key-File-")):
+	case otherSSH().Match(text):
 		return ErrOtherSSH
 	case bytes.HasPrefix(bytes.TrimSpace(text), []byte("---- BEGIN SSH2 ENCRYPTED PRIVATE KEY ----")):
 		return ErrForm4716P

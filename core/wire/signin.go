@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"Unicrux/core/sshkey"
+
 	"golang.org/x/crypto/ssh"
 )
 
@@ -72,7 +74,7 @@ type signer struct {
 
 func (s *signer) hostKey(_ string, at net.Addr, key ssh.PublicKey) error {
 	s.w.pass(AtTrust)
-	s.w.trip.HostKey = PlainKey(key)
+	s.w.trip.HostKey = sshkey.Plain(key)
 	s.w.trip.HostCertificate, _ = key.(*ssh.Certificate)
 	if s.w.plan.TrustLocal && isLocal(at) {
 		s.w.pass(AtSignIn)
@@ -89,14 +91,6 @@ func (s *signer) hostKey(_ string, at net.Addr, key ssh.PublicKey) error {
 func isLocal(at net.Addr) bool {
 	tcp, ok := at.(*net.TCPAddr)
 	return ok && tcp.IP.IsLoopback()
-}
-
-// PlainKey is the key itself where a host proves itself by a certificate for it.
-func PlainKey(key ssh.PublicKey) ssh.PublicKey {
-	if certificate, ok := key.(*ssh.Certificate); ok {
-		return certificate.Key
-	}
-	return key
 }
 
 // next picks the next key to offer. It is asked first after the host told which ways to
@@ -152,7 +146,7 @@ func (d *deferred) PublicKey() ssh.PublicKey { return d.offer.Public }
 // Algorithms are those of the ssh client, which since OpenSSH 8.8 makes no signature over SHA-1
 // unless it is told to.
 func (d *deferred) Algorithms() []string {
-	kind := PlainKey(d.offer.Public).Type() // a certificate is signed for as the key in it is
+	kind := sshkey.Plain(d.offer.Public).Type() // a certificate is signed for as the key in it is
 	if kind != ssh.KeyAlgoRSA {
 		return []string{kind}
 	}
