@@ -114,19 +114,30 @@ func (r registered) entry() keyEntry {
 	return keyEntry{ID: "key-" + r.id, Title: r.title, Line: publicLine(r.key), Added: timeText(r.added), Until: timeText(r.Until), Used: timeText(r.used), Access: access}
 }
 
-func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
-	var wanted struct{ Title, Line, Until, Access string }
+// A wantedKey is what the host is told about a key.
+type wantedKey struct{ Title, Line, Until, Access string }
+
+// readKey reads what the host is told; where that is no key, it has said so.
+func readKey(w http.ResponseWriter, r *http.Request) (wanted wantedKey, key ssh.PublicKey, ok bool) {
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
 		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
-		return
+		return wanted, nil, false
 	}
 	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(wanted.Line))
 	if err != nil {
 		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
+	}
+	return wanted, key, err == nil
+}
+
+func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
+	wanted, key, ok := readKey(w, r)
+	if !ok {
 		return
 	}
 	terms := Terms{ReadOnly: wanted.Access == "read"}
 	if wanted.Until != "" {
+		var err error
 		if terms.Until, err = time.Parse(time.RFC3339, wanted.Until); err != nil || terms.Until.Before(time.Now()) {
 			problem(w, http.StatusUnprocessableEntity, "this is no end", "An end is a time in the future, as RFC 3339 writes it.")
 			return
@@ -158,14 +169,8 @@ func (h *Host) removing(list *[]registered) func(http.ResponseWriter, *http.Requ
 
 // addSigning takes a key with which an account signs commits. It opens nothing.
 func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
-	var wanted struct{ Title, Line string }
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
-		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
-		return
-	}
-	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(wanted.Line))
-	if err != nil {
-		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
+	wanted, key, ok := readKey(w, r)
+	if !ok {
 		return
 	}
 	h.state.Lock()
