@@ -2,8 +2,6 @@ package cli
 
 import (
 	"cmp"
-	"os/exec"
-	"runtime"
 
 	"github.com/spf13/cobra"
 
@@ -142,13 +140,13 @@ func (a *app) tokenSignIn() *cobra.Command {
 		Use:   "sign-in HOST",
 		Short: "Sign in to a host in a browser, on whatever screen",
 		Long: `Signs in by a code that you confirm in a browser, on this computer or any other. What comes of
-it goes into the chest, and renews itself. With --browser, and at hosts that offer only that, a
-page is opened in a browser on this computer, and there is no code to enter.`,
+it goes into the chest, and renews itself. With --browser, and at hosts that offer only that, it
+shows the address of a page to open in a browser on this computer, and there is no code to enter.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return a.signIn(&o, args[0]) },
 	}
 	o.addPurposes(command)
-	command.Flags().BoolVar(&o.browser, "browser", false, "by a browser on this computer, without a code to enter")
+	command.Flags().BoolVar(&o.browser, "browser", false, "by a browser on this computer, at an address that is shown: there is no code to enter")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -197,8 +195,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 func (a *app) signedIn(server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
 	if here {
 		return server.ByBrowser(a.ctx, scopes, func(page string) {
-			a.progressText(a.style().BrowserPrompt(page, host))
-			a.openBrowser(page)
+			a.tell(a.style().BrowserPrompt(page, host)) // also with --quiet: nobody could sign in without it
 		})
 	}
 	prompt, err := server.Begin(a.ctx, scopes)
@@ -207,25 +204,6 @@ func (a *app) signedIn(server *oauth.Server, scopes []string, host string, here 
 	}
 	a.progressText(a.style().SignInPrompt(prompt, host))
 	return server.Wait(a.ctx, prompt)
-}
-
-// openBrowser shows a page in the person's browser, where there is a screen for one. Where it does not open, the
-// address was told.
-func (a *app) openBrowser(page string) {
-	program := a.station.Getenv("BROWSER")
-	switch {
-	case program != "":
-	case runtime.GOOS == "windows":
-		_ = exec.Command("rundll32", "url.dll,FileProtocolHandler", page).Start()
-		return
-	case runtime.GOOS == "darwin":
-		program = "open"
-	case a.station.Getenv("DISPLAY")+a.station.Getenv("WAYLAND_DISPLAY") != "":
-		program = "xdg-open"
-	default:
-		return
-	}
-	_ = exec.Command(program, page).Start()
 }
 
 func (a *app) tokenAdd() *cobra.Command {
