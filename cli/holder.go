@@ -109,6 +109,10 @@ func (a *app) program() string {
 	return path
 }
 
+// holderPatience bounds the wait for a holder to start: it is a matter of this computer, which may be busy, and not of
+// the network.
+const holderPatience = time.Minute
+
 // startHolder makes sure that the holder of keys runs.
 func (a *app) startHolder(ctx context.Context) error {
 	return a.startProcess(ctx, func() bool { return holder.AgentAnswers(a.station.HolderSocket()) }, stayKeys)
@@ -123,7 +127,7 @@ func (a *app) startProcess(ctx context.Context, answers func() bool, what string
 	if a.program() == "" {
 		return errors.New("where this program lies is not known, so the holder cannot be started")
 	}
-	ctx, cancel := context.WithTimeout(ctx, a.timeout)
+	ctx, cancel := context.WithTimeout(ctx, holderPatience)
 	defer cancel()
 	return holder.Start(ctx, answers, a.Environ, a.program(), "holder", "start", "--stay", what)
 }
