@@ -48,7 +48,7 @@ attack:
 # line for each class. CI tries a sample; AGREE says how many cases of each that is made up are tried here.
 AGREE ?= 3000
 agree:
-	@UNICRUX_AGREE=$(CURDIR)/agree.txt UNICRUX_ROUNDS=$(AGREE) $(GO) test -count=1 -timeout 60m -parallel 4 -run 'Agree|TestSecretSources|TestSSHPrograms|Certificates$$|TestAsGitsHelper' ./core/sshconfig ./core/gitlink ./core/address ./core/sshkey ./acceptance >agree.log; status=$$?; sort agree.txt; [ $$status = 0 ] || cat agree.log; rm -f agree.txt agree.log; exit $$status
+	@UNICRUX_AGREE=$(CURDIR)/agree.txt UNICRUX_ROUNDS=$(AGREE) $(GO) test -count=1 -timeout 60m -parallel 4 -run 'Agree|TestNamesVouch|TestSecretSources|TestSSHPrograms|Certificates$$|TestAsGitsHelper' ./core/sshconfig ./core/gitlink ./core/address ./core/sshkey ./acceptance >agree.log; status=$$?; sort agree.txt; [ $$status = 0 ] || cat agree.log; rm -f agree.txt agree.log; exit $$status
 
 # A fault at every change of a file that a command makes: the call fails, the disk is full, the program is
 # killed or interrupted there. A line for each command. CI tries a sample of them.
@@ -62,7 +62,7 @@ growth:
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
 fuzz:
-	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit sshconfig/FuzzSetting hosts/FuzzDescriptionToFiles hosts/FuzzTwoDescriptions agent/FuzzDestinations workstation/FuzzEdits plainsecrets/FuzzMask knownhosts/FuzzParse \
+	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit sshconfig/FuzzSetting hosts/FuzzDescriptionToFiles hosts/FuzzTwoDescriptions agent/FuzzDestinations workstation/FuzzEdits plainsecrets/FuzzMask knownhosts/FuzzParse revoked/FuzzParse sshfp/FuzzRead \
 		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement wire/FuzzGreetHg \
 		describe/FuzzParse speak/FuzzAnswer speak/FuzzNextLink chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzAssign gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzQuestion query/FuzzGitQuestion; do \
 		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \

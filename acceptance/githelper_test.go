@@ -23,6 +23,7 @@ func TestAsGitsHelper(t *testing.T) {
 	plain, plainSaid := asksBoth("http", "example.com")
 	other, otherSaid := asksBoth("https", "other.tld")
 	path, pathSaid := asksBoth("http", "path.tld/bar.git")
+	tally := agreement.Of(t, "git: the tests of its credential helpers")
 	for _, step := range []struct{ name, action, config, input, gets, said string }{
 		{"has nothing yet", "fill", "", "protocol=https host=example.com", "protocol=https host=example.com " + none, nobody},
 		{"stores", "approve", "", "protocol=https host=example.com username=store-user password=store-pass", "", ""},
@@ -55,9 +56,8 @@ func TestAsGitsHelper(t *testing.T) {
 			args = append(args, "-c", step.config)
 		}
 		r := p.run(strings.ReplaceAll(step.input, " ", "\n")+"\n", "git", append(args, "credential", step.action)...)
-		if got, said := strings.Join(strings.Fields(r.out), " "), strings.Join(strings.Fields(r.err), " "); r.exit != 0 || got != step.gets || said != step.said {
-			t.Errorf("%s: %s\nwant %s\nand %s", step.name, r, step.gets, step.said)
-		}
+		got, said := strings.Join(strings.Fields(r.out), " "), strings.Join(strings.Fields(r.err), " ")
+		tally.Case(r.exit == 0 && got == step.gets && said == step.said, "%s: %s\nwant %s\nand %s", step.name, r, step.gets, step.said)
 	}
 	// What a host refuses, which nobody can be asked about, is forgotten, and that is said.
 	if r := p.run("protocol=https\nhost=example.com\nusername=user2\npassword=pass2\n", program, "for-git", "credential", "erase"); !strings.Contains(strings.Join(strings.Fields(r.err), " "), "example.com refuses example.com-2. Unicrux removed it from the chest, as git asked.") {

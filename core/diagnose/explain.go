@@ -142,24 +142,46 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 		}
 	}
 	found.vouched = match == matches
-	c.otherSources(found)
+	c.otherSources(found, trip.HostKey)
 	return found
 }
 
-// otherSources tells where ssh would look for the host's key besides, and we do not: a command is not run without
-// leave, and what the name servers say is not read. Then it is not certain that ssh does not know the key.
-func (c *checker) otherSources(found *Crux) {
+// otherSources says where ssh looks for the host's key besides: at a command, which is not run without leave, and at the
+// name servers. Where one of them could not be asked, it is not certain that ssh does not know the key.
+func (c *checker) otherSources(found *Crux, offered ssh.PublicKey) {
 	command, origin, set := c.passage.Settings.First("knownhostscommand")
 	if set && !strings.EqualFold(command, "none") && !c.request.RunCommands {
 		found.Certainty = Likely
 		found.Evidence = append(found.Evidence, Evidence{"not asked", "KnownHostsCommand " + foreign.Clean(mask(command)), c.origin(origin)})
 	}
-	if value, origin, set := c.passage.Settings.First("verifyhostkeydns"); set && !strings.EqualFold(value, "no") {
-		if strings.EqualFold(value, "yes") {
+	if evidence, unsure := c.nameServers(offered); evidence.Label != "" {
+		found.Evidence = append(found.Evidence, evidence)
+		if unsure {
 			found.Certainty = Likely
 		}
-		found.Evidence = append(found.Evidence, Evidence{"not asked", "the name servers, as VerifyHostKeyDNS " + foreign.Clean(value) + " has it", c.origin(origin)})
 	}
+}
+
+// nameServers says what they say about a host's key, where settings want them asked; unsure where they do not answer
+// and could settle it.
+func (c *checker) nameServers(key ssh.PublicKey) (evidence Evidence, unsure bool) {
+	if c.passage.Names == nil {
+		return Evidence{}, false
+	}
+	value, origin, _ := c.passage.Settings.First("verifyhostkeydns")
+	records, err := c.passage.Names()
+	words := "have no fingerprint of the host's keys"
+	switch {
+	case err != nil:
+		words = "could not be asked: " + foreign.Clean(err.Error())
+	case records.Match(key) && records.Secure:
+		words = "vouch for this very key"
+	case records.Match(key):
+		words = "name this very key, but nothing proves that the answer is theirs (DNSSEC)"
+	case records.Any():
+		words = "name another key"
+	}
+	return Evidence{"name servers", words, c.origin(origin)}, err != nil && strings.EqualFold(value, "yes")
 }
 
 // explainBan names what keeps ssh from ever trusting the key: a mark beside it, a list of revoked keys, or

@@ -2,10 +2,10 @@ package diagnose
 
 import (
 	"context"
-	"strconv"
 	"strings"
 
 	"Unicrux/core/address"
+	"Unicrux/core/sshconfig"
 )
 
 // atJump goes to the jump hosts one after another, as ssh would, and tells the crux of the first
@@ -34,17 +34,8 @@ func (c *checker) atJump(ctx context.Context) []Evidence {
 	return []Evidence{{"by themselves", "the jump hosts let us in: they do not lead on from there", ""}}
 }
 
-// jumpAddress reads one hop of ProxyJump: [user@]host[:port], or the same behind ssh:// (ssh_config(5)).
+// jumpAddress is one hop of ProxyJump.
 func jumpAddress(hop string) address.Address {
-	a := address.Address{Scheme: "ssh", Host: strings.TrimPrefix(strings.TrimSpace(hop), "ssh://")}
-	if i := strings.LastIndexByte(a.Host, '@'); i >= 0 {
-		a.User, a.Host = a.Host[:i], a.Host[i+1:]
-	}
-	if i := strings.LastIndexByte(a.Host, ':'); i > 0 && !strings.HasSuffix(a.Host, "]") {
-		if port, err := strconv.ParseUint(a.Host[i+1:], 10, 16); err == nil {
-			a.Host, a.Port = a.Host[:i], uint16(port)
-		}
-	}
-	a.Host = strings.Trim(a.Host, "[]")
-	return a
+	jump := sshconfig.ParseJump(hop)
+	return address.Address{Scheme: "ssh", User: jump.User, Host: jump.Host, Port: uint16(jump.Port)}
 }

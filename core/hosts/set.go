@@ -327,7 +327,7 @@ func (r *Registry) HostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
 		return d.SSH.Host, nil
 	}
-	if !allow.Host(host) {
+	if !allow.Host(strings.TrimSuffix(host, ".")) { // with the dot that ends a full name (RFC 1034, section 3.1)
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
 	}
 	return host, nil

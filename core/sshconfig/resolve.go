@@ -125,6 +125,7 @@ func Resolve(q Query) *Settings {
 		}
 		s.readAll(true)
 	}
+	s.checkJump()
 	return s
 }
 

@@ -26,6 +26,31 @@ var allHostKeys = []string{
 	ssh.KeyAlgoRSASHA256, ssh.CertAlgoRSASHA256v01, ssh.KeyAlgoRSASHA512, ssh.CertAlgoRSASHA512v01,
 }
 
+// namesVouch is what counts of the name servers' word about host keys: "yes", "ask" or "no" ("VerifyHostKeyDNS" in
+// ssh_config(5)).
+func (w *Way) namesVouch() string {
+	value, _, set := w.Settings.First("verifyhostkeydns")
+	if !set {
+		return "no"
+	}
+	switch value = strings.ToLower(value); value {
+	case "yes", "true":
+		return "yes"
+	case "ask":
+		return "ask"
+	}
+	return "no"
+}
+
+// vouched reports whether the client trusts a key because the name servers vouch for it.
+func (w *Way) vouched(key ssh.PublicKey) bool {
+	if w.Names == nil || w.namesVouch() != "yes" {
+		return false
+	}
+	records, err := w.Names()
+	return err == nil && records.Secure && records.Match(key)
+}
+
 // HostKeyAlgorithms lists what the client asks the host to prove itself with, in its order: as settings
 // say, and where they leave the order to it, what is stored for the host first (order_hostkeyalgs in
 // sshconnect2.c of OpenSSH).

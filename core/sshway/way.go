@@ -13,6 +13,7 @@ import (
 	"errors"
 	"io/fs"
 	"net"
+	"net/netip"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -29,6 +30,7 @@ import (
 	"Unicrux/core/regular"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshconfig"
+	"Unicrux/core/sshfp"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/wire"
 	"Unicrux/core/workstation"
@@ -50,6 +52,9 @@ type Way struct {
 
 	run      func(words []string) []byte // a command of the settings; nil where none may run
 	portless func() *knownhosts.Known    // what is stored for the name without its port; nil where that does not count
+
+	// Names asks the name servers, once, for the fingerprints of the host's keys; nil where settings do not want that.
+	Names func() (sshfp.Records, error)
 
 	agent  *agent.Conn
 	holder func(socket string) bool // tells whether our own agent listens there when it runs
@@ -115,6 +120,9 @@ func PrepareWith(ctx context.Context, station *workstation.Station, command gitl
 		w.portless = sync.OnceValue(func() *knownhosts.Known { return knownhosts.Lookup(files, w.Client.HostName) })
 	}
 	w.Banned = w.banned()
+	if _, err := netip.ParseAddr(w.Client.HostName); err != nil && w.namesVouch() != "no" {
+		w.Names = sync.OnceValues(func() (sshfp.Records, error) { return sshfp.Lookup(ctx, w.Client.HostName) })
+	}
 	if w.Client.KeySignIn {
 		w.gather()
 	}
@@ -217,7 +225,10 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 	if w.Banned.bans(key) {
 		return knownhosts.KeyIsBanned, nil, false
 	}
-	if verdict, by = w.Known.Judge(key); verdict == knownhosts.Unknown && w.portless != nil {
+	if verdict, by = w.Known.Judge(key); verdict != knownhosts.Trusted && verdict != knownhosts.KeyIsBanned && w.vouched(key) {
+		return knownhosts.Trusted, nil, true
+	}
+	if verdict == knownhosts.Unknown && w.portless != nil {
 		if plain, entry := w.portless().Judge(key); plain == knownhosts.Trusted {
 			verdict, by = plain, entry
 		}
@@ -301,11 +312,14 @@ func (w *Way) proxy() string {
 		words = append(words, "-J", strings.Join(hops[:len(hops)-1], ","))
 	}
 	words = append(words, "-W", "["+w.Client.HostName+"]:"+strconv.Itoa(w.Client.Port))
-	last := strings.TrimPrefix(hops[len(hops)-1], "ssh://")
-	if i := strings.LastIndexByte(last, ':'); i > 0 && !strings.HasSuffix(last, "]") {
-		words, last = append(words, "-p", last[i+1:]), last[:i]
+	last := sshconfig.ParseJump(hops[len(hops)-1])
+	if last.Port != 0 {
+		words = append(words, "-p", strconv.Itoa(last.Port))
 	}
-	words = append(words, "--", last)
+	if last.User != "" {
+		words = append(words, "-l", last.User)
+	}
+	words = append(words, "--", last.Host)
 	for i, word := range words {
 		words[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
 	}
