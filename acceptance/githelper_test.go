@@ -3,6 +3,8 @@ package acceptance
 import (
 	"strings"
 	"testing"
+
+	"Unicrux/agreement"
 )
 
 // TestAsGitsHelper takes the steps of git's own tests for credential helpers of others (t0303 in git's
