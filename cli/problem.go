@@ -175,6 +175,7 @@ var advices = []struct {
 	{ready.ErrRevoked, exitCrux, "Do not connect. Ask whoever runs the host for its new key."},
 	{ready.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
 	{ready.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
+	{hosts.ErrNoSSH, exitCrux, "To get a token for it: unicrux token new HOST --for clone"},
 	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
 	{speak.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
 	{speak.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},

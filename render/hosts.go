@@ -22,7 +22,7 @@ func (s Style) Host(d *describe.Description) string {
 	rows := []row{
 		{label: "host", tone: bold, lines: []string{d.Name}},
 		{label: "title", tone: grey, lines: []string{d.Title}},
-		{label: "ssh", tone: grey, lines: []string{fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}},
+		reached(d, "ssh"),
 	}
 	if d.SSH.Address != "" {
 		rows = append(rows, row{label: "address", tone: grey, lines: []string{d.SSH.Address}})
@@ -33,12 +33,20 @@ func (s Style) Host(d *describe.Description) string {
 	return s.block(9, append(rows, row{label: "can", tone: grey, text: abilities(d)}))
 }
 
+// reached says how git reaches a host: over SSH where it can.
+func reached(d *describe.Description, label string) row {
+	if !d.HasSSH() {
+		return row{label: "https", tone: grey, lines: []string{d.HTTPS.URL}}
+	}
+	return row{label: label, tone: grey, lines: []string{fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}}
+}
+
 // Source says what a description names that came from elsewhere.
 func (s Style) Source(source hosts.Source) string {
 	d := source.Description
 	rows := []row{
 		{label: "from", tone: grey, lines: []string{foreign.Clean(source.From)}},
-		{label: "host", tone: grey, lines: []string{d.Name + ": " + fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}},
+		{label: "host", tone: grey, lines: []string{d.Name + ": " + strings.Join(reached(d, "").lines, "")}},
 	}
 	if d.SSH.Address != "" {
 		rows = append(rows, row{label: "address", tone: ochre, lines: []string{d.SSH.Address}})
@@ -111,7 +119,7 @@ func abilities(d *describe.Description) string {
 func (s Style) Hosts(list []*describe.Description) string {
 	var rows [][]string
 	for _, d := range list {
-		rows = append(rows, []string{d.Name, d.SSH.Host, fmt.Sprint(d.Port()), d.Title})
+		rows = append(rows, []string{d.Name, d.HostName(), fmt.Sprint(d.Port()), d.Title})
 	}
 	return s.table([]string{"host", "name in clone URLs", "port", "title"}, rows)
 }
@@ -130,7 +138,7 @@ type hostDocument struct {
 }
 
 func hostDoc(d *describe.Description) hostDocument {
-	return hostDocument{Name: d.Name, Title: d.Title, Host: d.SSH.Host, User: d.SSH.User, Port: d.Port(),
+	return hostDocument{Name: d.Name, Title: d.Title, Host: d.HostName(), User: d.SSH.User, Port: d.Port(),
 		Address: optional(d.SSH.Address), Interface: optional(d.Interface.URL)}
 }
 

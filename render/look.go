@@ -149,7 +149,7 @@ func (s Style) LookHosts(v *look.View, tilde func(string) string) string {
 		if len(offers) == 0 {
 			offers = []string{"none"}
 		}
-		rows = append(rows, []string{host.Description.Name, host.Description.SSH.Host, hostKeyWord(host), strings.Join(offers, ", ")})
+		rows = append(rows, []string{host.Description.Name, host.Description.HostName(), hostKeyWord(host), strings.Join(offers, ", ")})
 	}
 	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows)
 }

@@ -29,19 +29,32 @@ func (d *Description) check() error {
 		return wrong("name", "a short word of small letters, digits and hyphens is needed")
 	case foreign.Clean(d.Title) != d.Title:
 		return wrong("title", "one line of text is needed")
+	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || foreign.Clean(d.HTTPS.Username) != d.HTTPS.Username:
+		return wrong("https.username", "a user name, or {account}, is needed")
+	}
+	return firstError(d.checkSSH, func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
+		func() error { return checkWords("words", d.Words) }, d.checkOperations, d.checkLookups)
+}
+
+// checkSSH looks at how the host is reached over SSH, which a host by HTTPS alone says nothing of.
+func (d *Description) checkSSH() error {
+	switch {
+	case !d.HasSSH() && d.HTTPS.URL == "":
+		return wrong("ssh.host", "a host name is needed, or https.url for a host that is reached by HTTPS alone")
+	case !d.HasSSH() && !reflect.DeepEqual(d.SSH, SSH{}):
+		return wrong("ssh.host", "a host name is needed where anything else is said of SSH")
+	case !d.HasSSH():
+		return nil
 	case !allow.Host(d.SSH.Host):
 		return wrong("ssh.host", "a host name is needed")
 	case !allow.Login(d.SSH.User):
 		return wrong("ssh.user", "a login name is needed")
-	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || foreign.Clean(d.HTTPS.Username) != d.HTTPS.Username:
-		return wrong("https.username", "a user name, or {account}, is needed")
 	case d.SSH.Port < 0 || d.SSH.Port > 65535:
 		return wrong("ssh.port", "a port is a number from 1 to 65535")
 	case d.SSH.Other < 0 || d.SSH.Other > 65535 || (d.SSH.Other != 0 && d.SSH.Other == d.Port()):
 		return wrong("ssh.alternative-port", "a port is a number from 1 to 65535, and another one than the first")
 	}
-	return firstError(func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
-		func() error { return checkWords("words", d.Words) }, d.checkOperations, d.checkLookups)
+	return nil
 }
 
 func firstError(checks ...func() error) error {

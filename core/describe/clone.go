@@ -27,7 +27,7 @@ func (d *Description) IsClone(text, transport string) bool {
 		return false
 	}
 	if transport == "ssh" {
-		return allow.SameHost(a.Host, d.SSH.Host) && (a.Port == 0 || int(a.Port) == d.Port())
+		return d.HasSSH() && allow.SameHost(a.Host, d.SSH.Host) && (a.Port == 0 || int(a.Port) == d.Port())
 	}
 	u, err := url.Parse(text)
 	return err == nil && u.User == nil && origin.Of(u) == d.WebPlace().Origin

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
@@ -83,7 +84,7 @@ type RefusalText struct {
 	Means string `toml:"means"` // a code of the catalogue
 }
 
-// SSH says how git reaches the host over SSH.
+// SSH says how git reaches the host over SSH; empty for a host that is reached by HTTPS alone.
 type SSH struct {
 	Host         string   `toml:"host"`             // the name in clone URLs
 	User         string   `toml:"user"`             // the login that everybody shares, "git" most often
@@ -189,12 +190,34 @@ type Lookup struct {
 	Match map[string]string `toml:"match"` // place -> template: only the result where both are the same
 }
 
-// Port returns the port for SSH.
+// HasSSH reports whether git reaches the host over SSH; else it does by HTTPS alone.
+func (d *Description) HasSSH() bool { return d.SSH.Host != "" }
+
+// HostName is the host's name in clone URLs: over SSH, or for a host by HTTPS alone over that.
+func (d *Description) HostName() string {
+	if d.HasSSH() {
+		return d.SSH.Host
+	}
+	at, err := url.Parse(d.HTTPS.URL)
+	if err != nil {
+		return ""
+	}
+	return allow.LowerHost(at.Hostname())
+}
+
+// Port returns the port for SSH; for a host that is reached by HTTPS alone the one for that.
 func (d *Description) Port() int {
-	if d.SSH.Port == 0 {
+	switch {
+	case d.SSH.Port != 0:
+		return d.SSH.Port
+	case d.HasSSH():
 		return 22
 	}
-	return d.SSH.Port
+	if at, err := url.Parse(d.HTTPS.URL); err == nil && at.Port() != "" {
+		port, _ := strconv.Atoi(at.Port()) // a URL has a number there
+		return port
+	}
+	return 443
 }
 
 // Can tells whether the host's interface can be told to do something.
@@ -247,7 +270,9 @@ func (d *Description) As(account string) *Description {
 	other := *d
 	other.ForAccount = account
 	other.Name = account + "@" + d.Name
-	other.SSH.Host = Alias(account, d.SSH.Host)
+	if d.HasSSH() {
+		other.SSH.Host = Alias(account, d.SSH.Host)
+	}
 	return &other
 }
 

@@ -73,7 +73,7 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 	}
 	server := []string{c.passage.Client.HostName}
 	if c.host != nil {
-		server = append(server, c.host.SSH.Host, c.host.SSH.Address)
+		server = append(server, c.host.HostName(), c.host.SSH.Address)
 	}
 	if !c.passage.Settings.MayName(server) {
 		return nil
@@ -111,12 +111,12 @@ func (c *checker) sameServer(settled *sshconfig.Client) bool {
 	if c.host == nil || settled.Port != c.host.Port() {
 		return false
 	}
-	return allow.SameHost(settled.HostName, c.host.SSH.Host) || c.host.SSH.Address != "" && settled.HostName == c.host.SSH.Address
+	return allow.SameHost(settled.HostName, c.host.HostName()) || c.host.SSH.Address != "" && settled.HostName == c.host.SSH.Address
 }
 
 // isServer tells whether a host name may be one of the server that was asked for ([checker.sameServer]).
 func (c *checker) isServer(name string) bool {
-	return allow.SameHost(name, c.passage.Client.HostName) || c.host != nil && (allow.SameHost(name, c.host.SSH.Host) || name == c.host.SSH.Address)
+	return allow.SameHost(name, c.passage.Client.HostName) || c.host != nil && (allow.SameHost(name, c.host.HostName()) || name == c.host.SSH.Address)
 }
 
 // firstOrigin is where the first setting of a host stands.

@@ -109,7 +109,10 @@ func (c *checker) target(ctx context.Context) (string, *Crux, error) {
 		return c.remote(ctx, argument)
 	}
 	if d, err := c.registry.Find(argument); err == nil {
-		c.askAboutHost(d.SSH.Host)
+		if !d.HasSSH() {
+			return "", nil, c.askAboutWeb(d)
+		}
+		c.askAboutHost(d.HostName())
 		return "", nil, nil
 	}
 	if strings.Contains(argument, ".") && !strings.ContainsAny(argument, "/@") && argument != "." && argument != ".." {

@@ -350,10 +350,10 @@ func (c *checker) useKey(mend Mend, path string) Mend {
 // strayed returns what our settings for a described host would have to be when they lead
 // elsewhere than its description.
 func (c *checker) strayed(crux *Crux) []sshconfig.Setting {
-	if c.host == nil || crux.Stage != Reach || c.passage == nil {
+	if c.host == nil || !c.host.HasSSH() || crux.Stage != Reach || c.passage == nil {
 		return nil
 	}
-	wanted := c.host.SSH.Host
+	wanted := c.host.HostName()
 	if c.host.SSH.Address != "" {
 		wanted = c.host.SSH.Address
 	}

@@ -184,7 +184,7 @@ func (c *checker) missingAuthor(ctx context.Context) *Crux {
 func (c *checker) likelyName() string {
 	var known []string
 	for _, d := range c.registry.Hosts {
-		known = append(known, d.SSH.Host)
+		known = append(known, d.HostName())
 	}
 	for _, remote := range c.config.Remotes() {
 		url, _, _ := c.config.RemoteURL(remote, false)
@@ -222,10 +222,15 @@ func (c *checker) betterURL(crux *Crux) string {
 		}
 		return plain.String()
 	case "url-is-a-page", "url-transport-refused":
-		if c.host == nil {
+		switch {
+		case c.host == nil:
+			return ""
+		case !c.host.HasSSH() && crux.Code == "url-is-a-page":
+			return c.host.CloneHTTPS(pageRepository(a.Path) + ".git")
+		case !c.host.HasSSH():
 			return ""
 		}
-		return address.Address{Scheme: "ssh", User: c.host.SSH.User, Host: c.host.SSH.Host, Path: "/" + pageRepository(a.Path)}.String()
+		return address.Address{Scheme: "ssh", User: c.host.SSH.User, Host: c.host.HostName(), Path: "/" + pageRepository(a.Path)}.String()
 	case "url-port-in-short-form":
 		port, path, _ := strings.Cut(a.Path, "/")
 		return address.Address{Scheme: "ssh", User: a.User, Host: a.Host, Port: portNumber(port), Path: "/" + path}.String()

@@ -131,6 +131,9 @@ func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstat
 	if err != nil {
 		return nil, err
 	}
+	if !d.HasSSH() { // accounts are told apart by the name that ssh knows the host by
+		return nil, fmt.Errorf("%s: %w", d.Name, ErrNoSSH)
+	}
 	t := &target{station: station, hostName: d.SSH.Host}
 	if _, err := folderEffect(t, n.Folder); err != nil {
 		return nil, err

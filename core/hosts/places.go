@@ -79,8 +79,8 @@ func (r *Registry) conflict(d *describe.Description) *ConflictError {
 		if other.Name == d.Name {
 			continue
 		}
-		if allow.SameHost(other.SSH.Host, d.SSH.Host) {
-			return &ConflictError{d.SSH.Host, other.Name}
+		if allow.SameHost(other.HostName(), d.HostName()) {
+			return &ConflictError{d.HostName(), other.Name}
 		}
 		for _, ours := range d.Destinations() {
 			for _, theirs := range other.Destinations() {

@@ -18,6 +18,9 @@ import (
 	"Unicrux/core/workstation"
 )
 
+// ErrNoSSH is returned, wrapped with the host's name, for what takes SSH at a host that is reached by HTTPS alone.
+var ErrNoSSH = errors.New("this host is reached by HTTPS alone, so no SSH key opens anything there")
+
 // ErrUnknown is returned for a name that no description here has.
 var ErrUnknown = errors.New("no host of that name is described here")
 
@@ -96,11 +99,11 @@ func (r *Registry) Find(name string) (*describe.Description, error) {
 // ForHost returns the description of a host name as it stands in clone URLs, or nil.
 func (r *Registry) ForHost(host string) *describe.Description {
 	for _, a := range r.accounts {
-		if allow.SameHost(a.Alias(), host) {
+		if a.Host.HasSSH() && allow.SameHost(a.Alias(), host) {
 			return a.Host.As(a.Name)
 		}
 	}
-	i := slices.IndexFunc(r.Hosts, func(d *describe.Description) bool { return allow.SameHost(d.SSH.Host, host) })
+	i := slices.IndexFunc(r.Hosts, func(d *describe.Description) bool { return allow.SameHost(d.HostName(), host) })
 	if i < 0 {
 		return nil
 	}
@@ -199,5 +202,8 @@ func Add(batch *workstation.Batch, station *workstation.Station, source Source) 
 	if err != nil {
 		return err
 	}
-	return Settle(batch, station, d.SSH.Host, Reach(station, d)...)
+	if !d.HasSSH() {
+		return nil
+	}
+	return Settle(batch, station, d.HostName(), Reach(station, d)...)
 }

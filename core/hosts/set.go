@@ -325,7 +325,7 @@ func SettingNames() []string {
 // HostName is the name in clone URLs of a host that is described, or of any other.
 func (r *Registry) HostName(host string) (string, error) {
 	if d, err := r.Find(host); err == nil {
-		return d.SSH.Host, nil
+		return d.HostName(), nil
 	}
 	if !allow.Host(strings.TrimSuffix(host, ".")) { // with the dot that ends a full name (RFC 1034, section 3.1)
 		return "", fmt.Errorf("%s: %w", host, ErrUnknown)
@@ -344,7 +344,7 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 		return DropAccount(ctx, batch, station, registry, d.Name)
 	}
 	for _, a := range registry.accounts {
-		if a.Host.SSH.Host == hostName {
+		if a.Host.HostName() == hostName {
 			if err := DropAccount(ctx, batch, station, registry, a.Name+"@"+a.Host.Name); err != nil {
 				return err
 			}

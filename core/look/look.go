@@ -168,7 +168,10 @@ func (v *View) find(public ssh.PublicKey) int {
 
 func (v *View) host(station *workstation.Station, config *gitlink.Config, description *describe.Description) (host Host, socket string, err error) {
 	host = Host{Description: description}
-	way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: description.SSH.Host, User: description.SSH.User})
+	if !description.HasSSH() {
+		return host, "", nil
+	}
+	way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: description.HostName(), User: description.SSH.User})
 	if err != nil {
 		return host, "", err
 	}

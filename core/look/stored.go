@@ -123,7 +123,9 @@ func gather(station *workstation.Station, config *gitlink.Config, registry *host
 		}
 	}
 	for _, d := range registry.All() {
-		ask[d.SSH.Host] = d.Name
+		if d.HasSSH() {
+			ask[d.SSH.Host] = d.Name
+		}
 	}
 	names = candidates{}
 	read, seen := &sshconfig.Files{}, map[string]bool{}

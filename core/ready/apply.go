@@ -160,7 +160,7 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 		return done, nil
 	}
 	// Somebody has just typed the passphrase: that shall be enough for the day.
-	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: n.Passphrase, HostName: host.SSH.Host})
+	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: n.Passphrase, HostName: host.HostName()})
 	if err == nil {
 		done += " " + loaded.Words("it")
 	}

@@ -30,7 +30,7 @@ var ErrStillTaken = errors.New("the host still takes the key")
 func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
 	done := &Registered{Title: r.Title}
 	if batch.Dry {
-		return done, p.use(ctx, batch, r.Host.SSH.Host, r.Pair)
+		return done, p.use(ctx, batch, r.Host.HostName(), r.Pair)
 	}
 	err := p.tryUntil(ctx, patience, ErrWaited, func(ctx context.Context) (bool, error) {
 		err := p.Prove(ctx, r, done)
@@ -42,7 +42,7 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 	if err != nil {
 		return done, err
 	}
-	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil {
+	if err := p.use(ctx, batch, r.Host.HostName(), r.Pair); err != nil {
 		return done, err
 	}
 	return done, p.noteSeen(ctx, batch, r)

@@ -39,19 +39,24 @@ type Card struct {
 
 // CardFor tells what to fill in, for a purpose: as ssh and git are settled here.
 func (p Place) CardFor(ctx context.Context, d *describe.Description, purpose string) (*Card, error) {
-	ssh, err := p.sshSide(ctx, d)
-	if err != nil {
-		return nil, err
+	card := &Card{Host: d.Name}
+	if d.HasSSH() {
+		ssh, err := p.sshSide(ctx, d)
+		if err != nil {
+			return nil, err
+		}
+		card.Sides = append(card.Sides, ssh)
 	}
 	https, err := p.httpsSide(d, purpose)
 	if err != nil {
 		return nil, err
 	}
-	return &Card{Host: d.Name, Sides: []CardSide{ssh, https}}, nil
+	card.Sides = append(card.Sides, https)
+	return card, nil
 }
 
 func (p Place) sshSide(ctx context.Context, d *describe.Description) (CardSide, error) {
-	way, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: d.SSH.Host, User: d.SSH.User})
+	way, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: d.HostName(), User: d.SSH.User})
 	if err != nil {
 		return CardSide{}, err
 	}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"Unicrux/core/describe"
+	"Unicrux/core/hosts"
 	"Unicrux/core/secret"
 	"Unicrux/core/sshkey"
 	"Unicrux/core/workstation"
@@ -90,6 +91,9 @@ func (n NewKey) Check(station *workstation.Station) error {
 	if err := n.spec(station).Check(); err != nil {
 		return err
 	}
+	if n.Host != nil && !n.Host.HasSSH() {
+		return fmt.Errorf("%s: %w", n.Host.Name, hosts.ErrNoSSH)
+	}
 	if name := n.name(); !isKeyName(name) {
 		return fmt.Errorf("%q: %w", name, ErrName)
 	}
@@ -124,7 +128,7 @@ func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*s
 	if n.Host == nil {
 		return pair, nil
 	}
-	return pair, p.use(ctx, batch, n.Host.SSH.Host, pair)
+	return pair, p.use(ctx, batch, n.Host.HostName(), pair)
 }
 
 // FindPublic is FindKey, which takes a public half that lies alone as well, in any form.

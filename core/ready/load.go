@@ -237,7 +237,9 @@ func offers(passage *sshway.Way, pair *sshkey.Pair) (sshway.Key, bool) {
 func (p Place) hostNames(besides string) []string {
 	var names []string
 	for _, d := range p.Registry.All() {
-		names = append(names, d.SSH.Host)
+		if d.HasSSH() {
+			names = append(names, d.SSH.Host)
+		}
 	}
 	text, err := regular.Read(hosts.OurFile(p.Station), regular.Settings)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {

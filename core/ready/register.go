@@ -64,6 +64,8 @@ func (r Registration) Check() error {
 	kind := sshkey.Kind(r.Pair.Public)
 	limit := r.Host.Keys.Title
 	switch {
+	case !r.Host.HasSSH() && !r.List.Signing:
+		return fmt.Errorf("%s: %w", r.Host.Name, hosts.ErrNoSSH)
 	case sshkey.IsObsolete(r.Pair.Public):
 		return fmt.Errorf("%s is %s %d: %w", r.Pair.Name(), kind, sshkey.Bits(r.Pair.Public), ErrObsolete)
 	case len(r.Host.Keys.Kinds) > 0 && !slices.Contains(r.Host.Keys.Kinds, kind):
@@ -140,7 +142,7 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 	if r.List.Repo != "" { // it opens nothing else, so settings for the host do not lead to it
 		return done, nil
 	}
-	if err := p.use(ctx, batch, r.Host.SSH.Host, r.Pair); err != nil || batch.Dry || !done.Already {
+	if err := p.use(ctx, batch, r.Host.HostName(), r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
 	return done, p.noteSeen(ctx, batch, r)
@@ -239,6 +241,9 @@ func (p Place) Takes(ctx context.Context, host *describe.Description, pair *sshk
 // offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
 func (p Place) offer(ctx context.Context, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
+	if !host.HasSSH() {
+		return nil, fmt.Errorf("%s: %w", host.Name, hosts.ErrNoSSH)
+	}
 	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
 	if err != nil {
 		return nil, err

@@ -91,10 +91,10 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *describe.De
 	}
 	var where []*describe.Description
 	for _, host := range p.Registry.All() {
-		if only != nil && only.Name != host.Name {
+		if only != nil && only.Name != host.Name || !host.HasSSH() {
 			continue
 		}
-		u, err := p.asUser(ctx, pair, host.SSH.Host)
+		u, err := p.asUser(ctx, pair, host.HostName())
 		if err != nil {
 			return nil, err
 		}
@@ -218,7 +218,7 @@ func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *descr
 	}
 	if batch.Dry {
 		return errors.Join(batch.Act(ctx, fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
-			p.use(ctx, batch, host.SSH.Host, pair))
+			p.use(ctx, batch, host.HostName(), pair))
 	}
 	if err := p.holdWhere(ctx, host, r.Old, pair, secrets); err != nil {
 		return err
@@ -278,7 +278,7 @@ func (p Place) holdWhere(ctx context.Context, host *describe.Description, old, p
 	if !pair.Locked {
 		return nil
 	}
-	u, err := p.asUser(ctx, old, host.SSH.Host)
+	u, err := p.asUser(ctx, old, host.HostName())
 	if err != nil {
 		return err
 	}

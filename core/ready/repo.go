@@ -148,15 +148,16 @@ func (p Place) in(folder string) *workstation.Station {
 // cloneURL is the address by which a folder is attached: as the host's interface tells it, if that is
 // one at this very host, else as its description says.
 func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
+	https := n.HTTPS || !n.Host.HasSSH()
 	switch {
-	case n.HTTPS && n.Host.IsClone(repo.HTTPS, "https"):
+	case https && n.Host.IsClone(repo.HTTPS, "https"):
 		return repo.HTTPS
-	case n.HTTPS:
+	case https:
 		return n.Host.CloneHTTPS(repo.Path + ".git")
 	case n.Host.ForAccount == "" && n.Host.IsClone(repo.SSH, "ssh"):
 		return repo.SSH
 	}
-	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.SSH.Host, Path: repo.Path + ".git"}.String()
+	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.HostName(), Path: repo.Path + ".git"}.String()
 }
 
 // Attach makes a folder a repository where it is none, gives it the remote, and pushes what is

@@ -20,10 +20,10 @@ func (p Place) BySSH(text string) (url string, ok bool) {
 		return "", false
 	}
 	host := p.Registry.ForHost(a.Host)
-	if host == nil || strings.Count(a.Repository(), "/") != 1 { // a longer path may be a page's
+	if host == nil || !host.HasSSH() || strings.Count(a.Repository(), "/") != 1 { // a longer path may be a page's
 		return "", false
 	}
-	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.SSH.Host, Path: a.Path}.String(), true
+	return address.Address{Scheme: "ssh", User: host.SSH.User, Host: host.HostName(), Path: a.Path}.String(), true
 }
 
 // ByHTTPS turns a clone URL of a described host into the one over HTTPS; ok is false where the

@@ -55,6 +55,9 @@ func (e *KeyMismatch) Unwrap() error { return ErrOtherKey }
 // [ErrUnpublished] the result holds the key that was offered, and nothing is stored.
 func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, fingerprint string) (*Trusted, error) {
 	a, description, err := p.hostAddress(name)
+	if err == nil && description != nil && !description.HasSSH() {
+		err = fmt.Errorf("%s: %w", description.Name, hosts.ErrNoSSH)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +98,7 @@ func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, finger
 // hostAddress reads a described host's name, or HOST or HOST:PORT for any other.
 func (p Place) hostAddress(name string) (address.Address, *describe.Description, error) {
 	if d, err := p.Registry.Find(name); err == nil {
-		return address.Address{Scheme: "ssh", Host: d.SSH.Host}, d, nil
+		return address.Address{Scheme: "ssh", Host: d.HostName()}, d, nil
 	}
 	a := address.Address{Scheme: "ssh", Host: name}
 	if host, port, err := net.SplitHostPort(name); err == nil {

@@ -219,5 +219,8 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 	if by == "https" {
 		return d.CloneHTTPS(a.Path), nil
 	}
-	return d.SSH.User + "@" + d.SSH.Host + ":" + strings.TrimPrefix(a.Path, "/"), nil
+	if !d.HasSSH() {
+		return "", fmt.Errorf("%s: %w", d.Name, hosts.ErrNoSSH)
+	}
+	return d.SSH.User + "@" + d.HostName() + ":" + strings.TrimPrefix(a.Path, "/"), nil
 }
