@@ -5,7 +5,7 @@ GO ?= go
 export CGO_ENABLED = 0
 export GOAMD64 = v1
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
-BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X Unicrux/core/about.Commit=$(COMMIT)'
+BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
 .PHONY: build demo test scenes attack growth faults agree lint cross fuzz bench clean
 

@@ -1,5 +1,5 @@
-// The capital letter has a reason: docs/decisions.md, What answering git costs.
-module Unicrux
+// The path sorts before those of all libraries, for a reason: docs/decisions.md, What answering git costs.
+module anchorage.example/unicrux
 
 go 1.26.0
 

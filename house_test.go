@@ -19,18 +19,18 @@ import (
 // rooms says which of our packages each may import: the most special prefix counts. What
 // knows things does not speak, and what speaks knows nothing.
 var rooms = map[string][]string{
-	"Unicrux":         {"Unicrux/cli", "Unicrux/atonce"},
-	"Unicrux/atonce":  {"Unicrux/core/about", "Unicrux/core/person", "Unicrux/core/query", "Unicrux/core/memory"},
-	"Unicrux/cli":     {"Unicrux/core", "Unicrux/render", "Unicrux/holder", "Unicrux/standin", "Unicrux/demo"},
-	"Unicrux/holder":  {"Unicrux/core"},
-	"Unicrux/render":  {"Unicrux/core"},
-	"Unicrux/core":    {"Unicrux/core"},
-	"Unicrux/standin": {},
-	"Unicrux/demo":    {"Unicrux/core", "Unicrux/standin"},
+	"anchorage.example/unicrux":         {"anchorage.example/unicrux/cli", "anchorage.example/unicrux/atonce"},
+	"anchorage.example/unicrux/atonce":  {"anchorage.example/unicrux/core/about", "anchorage.example/unicrux/core/person", "anchorage.example/unicrux/core/query", "anchorage.example/unicrux/core/memory"},
+	"anchorage.example/unicrux/cli":     {"anchorage.example/unicrux/core", "anchorage.example/unicrux/render", "anchorage.example/unicrux/holder", "anchorage.example/unicrux/standin", "anchorage.example/unicrux/demo"},
+	"anchorage.example/unicrux/holder":  {"anchorage.example/unicrux/core"},
+	"anchorage.example/unicrux/render":  {"anchorage.example/unicrux/core"},
+	"anchorage.example/unicrux/core":    {"anchorage.example/unicrux/core"},
+	"anchorage.example/unicrux/standin": {},
+	"anchorage.example/unicrux/demo":    {"anchorage.example/unicrux/core", "anchorage.example/unicrux/standin"},
 }
 
 // above lists the core's upper rooms, which no other room of the core may import.
-var above = []string{"Unicrux/core/diagnose", "Unicrux/core/ready", "Unicrux/core/look"}
+var above = []string{"anchorage.example/unicrux/core/diagnose", "anchorage.example/unicrux/core/ready", "anchorage.example/unicrux/core/look"}
 
 // silent lists what the core must not import: it has no flags, no prompts and no exits.
 var silent = []string{"github.com/spf13", "golang.org/x/term", "github.com/mattn/go-runewidth"}
@@ -66,17 +66,17 @@ func TestImportsPointOneWay(t *testing.T) {
 
 // misplaced says why one package may not import another, or nothing.
 func misplaced(from, imported string) string {
-	inCore := strings.HasPrefix(from, "Unicrux/core")
+	inCore := strings.HasPrefix(from, "anchorage.example/unicrux/core")
 	for _, prefix := range silent {
 		if inCore && strings.HasPrefix(imported, prefix) {
 			return "the core does not speak"
 		}
 	}
-	if !within(imported, "Unicrux") {
+	if !within(imported, "anchorage.example/unicrux") {
 		return ""
 	}
 	for _, upper := range above {
-		if inCore && imported == upper && (from != "Unicrux/core/ready" || upper == from) {
+		if inCore && imported == upper && (from != "anchorage.example/unicrux/core/ready" || upper == from) {
 			return "it stands above"
 		}
 	}
@@ -101,15 +101,15 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 		from, imported string
 		wrong          bool
 	}{
-		{"Unicrux/core/hosts", "Unicrux/core/sshkey", false},
-		{"Unicrux/core/hosts", "Unicrux/cli", true},
-		{"Unicrux/core/hosts", "Unicrux/core/diagnose", true},
-		{"Unicrux/core/ready", "Unicrux/core/diagnose", false},
-		{"Unicrux/core/hosts", "github.com/spf13/cobra", true},
-		{"Unicrux/standin", "Unicrux/core/sshkey", true},
-		{"Unicrux/render", "Unicrux/cli", true},
-		{"Unicrux/cli", "Unicrux/render", false},
-		{"Unicrux", "Unicrux/core/hosts", true},
+		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/core/sshkey", false},
+		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/cli", true},
+		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/core/diagnose", true},
+		{"anchorage.example/unicrux/core/ready", "anchorage.example/unicrux/core/diagnose", false},
+		{"anchorage.example/unicrux/core/hosts", "github.com/spf13/cobra", true},
+		{"anchorage.example/unicrux/standin", "anchorage.example/unicrux/core/sshkey", true},
+		{"anchorage.example/unicrux/render", "anchorage.example/unicrux/cli", true},
+		{"anchorage.example/unicrux/cli", "anchorage.example/unicrux/render", false},
+		{"anchorage.example/unicrux", "anchorage.example/unicrux/core/hosts", true},
 	} {
 		if got := misplaced(row.from, row.imported); (got != "") != row.wrong {
 			t.Errorf("%s imports %s: %q", row.from, row.imported, got)

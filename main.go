@@ -5,12 +5,12 @@ package main
 import (
 	"os"
 
-	"Unicrux/atonce"
-	"Unicrux/cli"
+	"anchorage.example/unicrux/atonce"
+	"anchorage.example/unicrux/cli"
 )
 
 func main() {
 	system := cli.System()
-	system.Read = atonce.Read
+	system.Read = atonce.Read()
 	os.Exit(cli.Run(system))
 }

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestSSHPrograms compares whether git gets in with whether check says so, where settings name another

@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestSecretSources compares, over HTTPS, whether git gets in with whether check says so, for all the places

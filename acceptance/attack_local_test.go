@@ -11,7 +11,7 @@ import (
 	"syscall"
 	"time"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // localAttacks are those of other users, of odd files, and of the clock.

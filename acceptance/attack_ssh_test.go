@@ -12,7 +12,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/query"
 )
 
 // sshAttacks are those of whoever runs a host that a person signs in to, or writes a URL.

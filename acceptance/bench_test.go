@@ -10,11 +10,11 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // BenchmarkCheck goes an open way, whole process, beside git's own ls-remote of the same

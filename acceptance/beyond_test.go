@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose"
 )
 
 // A reading is the document of explain.

@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"

@@ -10,9 +10,9 @@ import (
 	"sync"
 	"testing"
 
-	"Unicrux/agreement"
-	"Unicrux/core/hosts"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestFiftyAtOnce loses no setting of fifty commands that run at once.

@@ -114,7 +114,7 @@ func withSecretURL(p *person) {
 // faulty is the program in which each change of a file can be made to fail.
 var faulty = sync.OnceValues(func() (string, error) {
 	path := filepath.Join(filepath.Dir(program), "faulty")
-	build := exec.Command("go", "build", "-tags", "faults", "-o", path, "Unicrux")
+	build := exec.Command("go", "build", "-tags", "faults", "-o", path, "anchorage.example/unicrux")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	out, err := build.CombinedOutput()
 	if err != nil {

@@ -4,8 +4,8 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/standin"
 )
 
 // TestFaults lets the practice host do wrong what it can be told to: the real git fails, check

@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose"
 )
 
 // A performance is what became of a scene.

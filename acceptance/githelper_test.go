@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestAsGitsHelper takes the steps of git's own tests for credential helpers of others (t0303 in git's

@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // held is the document of "holder show --json".

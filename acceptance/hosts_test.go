@@ -12,8 +12,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/demo"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/standin"
 )
 
 // at is a person beside one of the practice hosts, which is described already.

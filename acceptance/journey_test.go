@@ -10,8 +10,8 @@ import (
 
 	"os/exec"
 
-	"Unicrux/demo"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/standin"
 )
 
 // TestJourney goes from an empty home to a pushed commit, each step by a command.

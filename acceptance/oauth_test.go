@@ -25,8 +25,8 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/oauth"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/oauth"
 )
 
 // certificate makes a certificate for a name that it signs itself, in two files.

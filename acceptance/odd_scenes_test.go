@@ -15,7 +15,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose"
 
 	"golang.org/x/crypto/ssh"
 )

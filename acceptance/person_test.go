@@ -18,10 +18,10 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/agreement"
-	_ "Unicrux/atonce" // the built program is made of both: a change there must run these tests anew
-	_ "Unicrux/cli"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/agreement"
+	_ "anchorage.example/unicrux/atonce" // the built program is made of both: a change there must run these tests anew
+	_ "anchorage.example/unicrux/cli"
+	"anchorage.example/unicrux/standin"
 )
 
 // program is the built Unicrux.
@@ -35,7 +35,7 @@ func TestMain(m *testing.M) {
 		}
 		defer os.RemoveAll(dir)
 		program = filepath.Join(dir, "unicrux")
-		build := exec.Command("go", "build", "-o", program, "Unicrux")
+		build := exec.Command("go", "build", "-o", program, "anchorage.example/unicrux")
 		build.Env = append(os.Environ(), "CGO_ENABLED=0")
 		if out, err := build.CombinedOutput(); err != nil {
 			fmt.Fprintf(os.Stderr, "%s", out)

@@ -8,9 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/demo"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/standin"
 )
 
 // A scene is a crux that really happens: the real client fails, check names the code, what

@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestSigningAgrees lets git sign a commit, or refuse to, and check say which of the two it will be.

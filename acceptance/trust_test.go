@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 
 	"golang.org/x/crypto/ssh"
 )

@@ -3,8 +3,8 @@
 // git starts this program for each credential and waits for it. Preparing all packages of the
 // program takes longer than all the rest; and packages are prepared in the order of their import
 // paths, each after those that it imports (The Go Programming Language Specification, Program
-// initialization). The module's path begins with a capital letter, so that this package comes
-// before every library, and imports next to nothing: it hands git's question to the holder, and
+// initialization). The module's path sorts before those of all libraries, so that this
+// package comes first, and it imports next to nothing: it hands git's question to the holder, and
 // if that answers, the program has done its work.
 //
 // It also says which version this is, since other programs ask for that.
@@ -18,15 +18,16 @@ import (
 	"io"
 	"os"
 
-	"Unicrux/core/about"
-	"Unicrux/core/memory"
-	"Unicrux/core/person"
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/about"
+	"anchorage.example/unicrux/core/memory"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/query"
 )
 
-// Read is what was read from the standard input already, when git's question is still to be
-// answered.
-var Read []byte
+var read []byte
+
+// Read returns what was read from the standard input already, when git's question is still to be answered.
+func Read() []byte { return read }
 
 func init() {
 	if len(os.Args) == 2 && (os.Args[1] == "version" || os.Args[1] == "--version") {
@@ -57,11 +58,11 @@ func asked(line []string) bool {
 
 // answer asks the holder what git asks; ok is false when it does not know.
 func answer(action string, environ []string, in io.Reader) (answer []byte, ok bool) {
-	if Read = said(in); len(Read) == mostAsked {
+	if read = said(in); len(read) == mostAsked {
 		return nil, false
 	}
 	who := person.Of(environ, "")
-	answer, err := query.Holder(who.DoorSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: Read}.Text())
+	answer, err := query.Holder(who.DoorSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: read}.Text())
 	return answer, err == nil
 }
 

@@ -3,9 +3,9 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) hostAccount() *cobra.Command {

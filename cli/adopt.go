@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/ready"
-	"Unicrux/core/stray"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) chestAdopt() *cobra.Command {

@@ -10,12 +10,12 @@ import (
 
 	"golang.org/x/term"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
 )
 
 // mayAsk tells whether there is somebody to ask: a terminal, and no word against it.

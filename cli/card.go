@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render"
 )
 
 // clipboardTime is how long a secret stays on the clipboard.

@@ -7,9 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/hosts"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) changesCommand() *cobra.Command {

@@ -5,12 +5,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/ready"
-	"Unicrux/core/sshway"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/render"
 )
 
 type checkOptions struct {

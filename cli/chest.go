@@ -7,12 +7,12 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
-	"Unicrux/core/desktop"
-	"Unicrux/core/secret"
-	"Unicrux/holder"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/holder"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) chestCommand() *cobra.Command {

@@ -15,12 +15,12 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"Unicrux/core/hosts"
-	"Unicrux/core/memory"
-	"Unicrux/core/person"
-	"Unicrux/core/ready"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/memory"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 // The exit codes of every command.

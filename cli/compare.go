@@ -5,9 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/speak"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) keyCompare() *cobra.Command {

@@ -11,13 +11,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/query"
-	"Unicrux/core/ready"
-	"Unicrux/core/workstation"
-	"Unicrux/holder"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/holder"
 )
 
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).

@@ -7,9 +7,9 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/regular"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) explainCommand() *cobra.Command {

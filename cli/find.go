@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/find"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) keyFind() *cobra.Command {

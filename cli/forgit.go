@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // forGit are the commands that git and ssh call, and people do not.

@@ -11,11 +11,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/address"
-	"Unicrux/core/diagnose"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.

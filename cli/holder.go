@@ -12,14 +12,14 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/memory"
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/holder"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/memory"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/holder"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) holderCommand() *cobra.Command {

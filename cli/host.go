@@ -12,11 +12,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/effective"
-	"Unicrux/core/hosts"
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/effective"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) hostCommand() *cobra.Command {

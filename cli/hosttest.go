@@ -5,9 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/render"
 )
 
 type testOptions struct {

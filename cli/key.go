@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/look"
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) keyCommand() *cobra.Command {

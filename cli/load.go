@@ -5,9 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/ready"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/render"
 )
 
 type loadOptions struct {

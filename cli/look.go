@@ -3,10 +3,10 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/hosts"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/look"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) lookCommand() *cobra.Command {

@@ -9,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/demo"
-	"Unicrux/render"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/render"
+	"anchorage.example/unicrux/standin"
 )
 
 func (a *app) practiceCommand() *cobra.Command {

@@ -5,15 +5,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/address"
-	"Unicrux/core/diagnose"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/render"
 )
 
 type readyOptions struct {

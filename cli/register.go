@@ -6,12 +6,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/ready"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/when"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/render"
 )
 
 type registerOptions struct {

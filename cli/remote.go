@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/remotes"
-	"Unicrux/core/stray"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/remotes"
+	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) remoteCommand() *cobra.Command {

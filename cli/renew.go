@@ -7,10 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/ready"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/when"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/render"
 )
 
 type renewOptions struct {

@@ -9,13 +9,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/core/speak"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) repoCommand() *cobra.Command {

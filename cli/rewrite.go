@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 // relockOptions are where the old and the new passphrase of a key come from.

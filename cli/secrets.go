@@ -7,15 +7,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // secretOptions are the options of commands that may have to ask for secrets.

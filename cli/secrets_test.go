@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // TestPassphrasesAreKeptByKey makes sure that what opened one key is not tried on another.

@@ -9,13 +9,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/ready"
-	"Unicrux/core/when"
-	"Unicrux/core/workstation"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) tokenCommand() *cobra.Command {

@@ -5,15 +5,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/oauth"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
-	"Unicrux/core/when"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/oauth"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/render"
 )
 
 func (a *app) tokenNew() *cobra.Command {

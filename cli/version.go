@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"Unicrux/core/about"
-	"Unicrux/render"
+	"anchorage.example/unicrux/core/about"
+	"anchorage.example/unicrux/render"
 )
 
 // versionCommand is for what package atonce does not answer: more than the one word.

@@ -11,7 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/standin"
+	"anchorage.example/unicrux/standin"
 )
 
 // repo is the repository of the journey, and readOnly one that may only be read.

@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/standin"
+	"anchorage.example/unicrux/standin"
 )
 
 // descriptions are what anybody would write to tell Unicrux about the hosts of the made-up

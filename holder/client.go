@@ -7,7 +7,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/query"
 )
 
 // mostAtDoor bounds an answer at the door: it fits into the connection, whether or not it is read.

@@ -6,7 +6,7 @@ import (
 	"sync"
 	"time"
 
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/query"
 )
 
 // doorPatience bounds how long a client may take for a question: programs of ours ask at once.

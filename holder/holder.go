@@ -21,10 +21,10 @@ import (
 
 	"github.com/gofrs/flock"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/memory"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/memory"
+	"anchorage.example/unicrux/core/regular"
 )
 
 const (

@@ -16,9 +16,9 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/query"
 )
 
 // serve runs a holder in this process and returns its socket and how it ended.

@@ -11,8 +11,8 @@ import (
 	"os/exec"
 	"syscall"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/peer"
 )
 
 // ownerOnly tells that permissions say who may enter a folder.

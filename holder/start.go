@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/query"
 )
 
 // ready is what a started holder writes to its output once it listens; anything else

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"os"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/query"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/query"
 )
 
 // A StuckError reports a holder that listens and does not respond: it was stopped, or is busy without

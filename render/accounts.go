@@ -3,9 +3,9 @@ package render
 import (
 	"strings"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/look"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/look"
 )
 
 // Accounts writes which account of a host is used where, with which key and author.

@@ -4,8 +4,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/look"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.

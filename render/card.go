@@ -1,9 +1,9 @@
 package render
 
 import (
-	"Unicrux/core/foreign"
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // Card writes what to fill in into another program, field by field. What is to be copied

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/ready"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Changes writes the record, newest first: what was changed, and by which steps.

@@ -5,11 +5,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/ready"
-	"Unicrux/core/secret"
-	"Unicrux/core/stray"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/stray"
 )
 
 // Moved says how many secrets are where now.

@@ -4,11 +4,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/ready"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // Compared writes the keys that are here against those that a host knows.

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose"
 )
 
 // Reading tells what an error text says, and what it does not.

@@ -5,8 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/find"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // riskWords says of a key what is not as it should be.

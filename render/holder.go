@@ -8,9 +8,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/foreign"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // A HolderView is the holder with what the reader needs to know where it is.

@@ -7,14 +7,14 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Host writes all about one described host.

@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"time"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // JSON writes a document: indented, with a line end, and nothing escaped that need not be.

@@ -8,8 +8,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // A KeyView is a key pair with what the reader needs to know where it is.

@@ -5,9 +5,9 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/find"
-	"Unicrux/core/look"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.

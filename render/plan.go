@@ -5,7 +5,7 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Plan writes what a dry run would have changed: a sentence for each step, and the

@@ -1,8 +1,8 @@
 package render
 
 import (
-	"Unicrux/core/foreign"
-	"Unicrux/core/remotes"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/remotes"
 )
 
 // Remotes writes where a repository is cloned from and pushed to.

@@ -8,8 +8,8 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 var update = flag.Bool("update", false, "rewrite the golden files that differ")

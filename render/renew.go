@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/ready"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // Renewed writes what a renewal came to.

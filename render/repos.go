@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/ready"
-	"Unicrux/core/speak"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/speak"
 )
 
 // pathWidth is the column of a streamed list: its widths must be known before its end.

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/effective"
-	"Unicrux/core/foreign"
+	"anchorage.example/unicrux/core/effective"
+	"anchorage.example/unicrux/core/foreign"
 )
 
 // longValue is from where on a default value is counted and not shown.

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/foreign"
+	"anchorage.example/unicrux/core/foreign"
 )
 
 // colourCodes are those of our own colours, and the end of one.

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/look"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // StoredKeys writes in plain words which stored line belongs to which host, and what is wrong

@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 
 	"github.com/mattn/go-runewidth"
 )

@@ -4,11 +4,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/oauth"
-	"Unicrux/core/origin"
-	"Unicrux/core/ready"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/oauth"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/ready"
 )
 
 // OtherPlaces holds the places for which a token was kept against those to which it would go now.

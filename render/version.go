@@ -1,6 +1,6 @@
 package render
 
-import "Unicrux/core/about"
+import "anchorage.example/unicrux/core/about"
 
 // VersionDocument makes the document of the program's version.
 func VersionDocument() any {

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose"
 )
 
 // Way draws the line from the person to the repository, and where it breaks.

@@ -14,7 +14,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // MaxBytes bounds a clone URL. No host gives out longer ones; git has no limit of its own.

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestAgreesWithGit compares what we read in a clone URL with what git starts ssh with, over generated

@@ -3,7 +3,7 @@ package address
 import (
 	"strings"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // leastToken is how long a login name is that is more likely a token.

@@ -16,7 +16,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/peer"
 )
 
 // MaxKeys bounds how many keys of an agent are looked at. A server hangs up long before.

@@ -5,7 +5,7 @@ package agent
 import (
 	"net"
 
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/peer"
 )
 
 func dial(socket string) (net.Conn, error) { return net.DialTimeout("unix", socket, patience) }

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/peer"
 )
 
 // dial opens the platform's named pipe, or a socket of the kind that Windows has since 2018.

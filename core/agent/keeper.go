@@ -14,7 +14,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/lifetime"
 )
 
 // WorkingDay is how long a key is held for which nobody said how long: ssh says nothing

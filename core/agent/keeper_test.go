@@ -13,7 +13,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
-	"Unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/lifetime"
 )
 
 func newKey(t *testing.T) (ed25519.PrivateKey, ssh.PublicKey) {

@@ -20,11 +20,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/disk"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a secret is not to be had, for errors.Is.

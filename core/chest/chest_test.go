@@ -12,10 +12,10 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/query"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/secret"
 )
 
 func text(s string) secret.Text { return secret.New([]byte(s)) }

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // conform is the test that every kind has to pass: what is put is found and given back as it

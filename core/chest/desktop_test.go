@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestConformanceAtTheDesktop runs the test that every kind has to pass beside a real secret

@@ -4,9 +4,9 @@ import (
 	"encoding/json"
 	"errors"
 
-	"Unicrux/core/desktop"
-	"Unicrux/core/query"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // atDesktop is the name of an entry's secret at the desktop.

@@ -15,10 +15,10 @@ import (
 
 	"github.com/gofrs/flock"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // lockPatience bounds the wait for other programs that change the chest.

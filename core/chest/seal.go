@@ -13,10 +13,10 @@ import (
 
 	"filippo.io/age"
 
-	"Unicrux/core/query"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // An opener opens what was sealed.

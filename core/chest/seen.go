@@ -9,9 +9,9 @@ import (
 	"io/fs"
 	"path/filepath"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A sight is what this computer last saw of a chest. It lies outside the chest's folder: whoever can

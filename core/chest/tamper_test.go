@@ -10,7 +10,7 @@ import (
 
 	"filippo.io/age"
 
-	"Unicrux/core/origin"
+	"anchorage.example/unicrux/core/origin"
 )
 
 // tamper changes the file of an entry as somebody would who can write in the folder, and keeps its

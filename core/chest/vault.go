@@ -7,10 +7,10 @@ import (
 
 	"filippo.io/age"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/query"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // The questions that a [Vault] answers, at the chest's door.

@@ -11,10 +11,10 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/foreign"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/when"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/when"
 )
 
 func wrong(place, format string, args ...any) error {

@@ -9,7 +9,7 @@ import (
 
 	"github.com/yosida95/uritemplate/v3"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 var methods = []string{"GET", "POST", "PUT", "PATCH", "DELETE"}

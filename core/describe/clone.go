@@ -4,9 +4,9 @@ import (
 	"net/url"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/origin"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/origin"
 )
 
 // CloneHTTPS is the HTTPS clone URL of a repository, by its path as clone URLs have it: most end in

@@ -18,8 +18,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // MaxBytes bounds a description.

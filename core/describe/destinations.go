@@ -4,8 +4,8 @@ import (
 	"net/url"
 	"slices"
 
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // A Destination is a place to which a secret may go because a description says so.

@@ -12,8 +12,8 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
 
-	"Unicrux/core/near"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/near"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // An Error says what is wrong with a description, where, and what was perhaps meant.

@@ -12,7 +12,7 @@ import (
 
 	"github.com/zalando/go-keyring"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // service is under what our entries are found in the desktop's own program.

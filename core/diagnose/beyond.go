@@ -6,11 +6,11 @@ import (
 	"os/exec"
 	"strings"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/signing"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/signing"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // beyond looks, where a person may push, for what stops a plain push all the same: no matter of

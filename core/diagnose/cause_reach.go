@@ -1,6 +1,6 @@
 package diagnose
 
-import "Unicrux/core/wire"
+import "anchorage.example/unicrux/core/wire"
 
 // reachCauses are those between this workstation and the host.
 var reachCauses = []entry{

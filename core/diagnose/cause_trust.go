@@ -1,6 +1,6 @@
 package diagnose
 
-import "Unicrux/core/wire"
+import "anchorage.example/unicrux/core/wire"
 
 // trustCauses are those for which the host is not believed to be who it should be.
 var trustCauses = []entry{

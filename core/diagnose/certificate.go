@@ -6,9 +6,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // certificateRefused names what is wrong with a certificate that was offered and refused; nil where none was.

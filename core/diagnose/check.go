@@ -11,17 +11,17 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/address"
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshway"
-	"Unicrux/core/wire"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/wire"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Request says what to check.

@@ -6,11 +6,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/foreign"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // mostTried bounds how often the way is gone again to find a setting that keeps it closed, and

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 var sentence = regexp.MustCompile(`^([A-Z]|git )[^.!?]*[^ .!?]\.$`)

@@ -12,13 +12,13 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/form"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // A dryRun is what the ssh client itself says that it would do (-G in ssh(1)). It connects to nobody

@@ -11,13 +11,13 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // explain names the cause of a failure that was met on the trip.

@@ -4,8 +4,8 @@ import (
 	"context"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // atJump goes to the jump hosts one after another, as ssh would, and tells the crux of the first

@@ -7,7 +7,7 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"Unicrux/core/form"
+	"anchorage.example/unicrux/core/form"
 )
 
 //go:embed phrases.txt

@@ -11,12 +11,12 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshway"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshway"
 )
 
 // locate passes the stage of the address: where does the question lead?

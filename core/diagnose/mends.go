@@ -9,12 +9,12 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
 )
 
 // program is how our own commands begin.

@@ -6,10 +6,10 @@ import (
 	"os/exec"
 	"strings"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // A Program is what goes the way.

@@ -7,13 +7,13 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/stray"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/stray"
 )
 
 // oldKey is how long a key may be in use before another one is advised.

@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/foreign"
+	"anchorage.example/unicrux/core/foreign"
 )
 
 // strangeCharacters finds what belongs into no URL: what was copied with it, or characters of

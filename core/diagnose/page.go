@@ -4,7 +4,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/address"
+	"anchorage.example/unicrux/core/address"
 )
 
 // isPage tells whether a web address cannot be a repository's: it goes on behind the two

@@ -11,11 +11,11 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // explainSignIn names why none of the keys opened the door.

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"sync"
 
-	"Unicrux/core/form"
+	"anchorage.example/unicrux/core/form"
 )
 
 // denied is how the ssh client says that no key opened the door, for whatever reason.

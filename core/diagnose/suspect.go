@@ -10,15 +10,15 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/near"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/near"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
 )
 
 // suspect notes what in the address and the settings would explain a break. It counts only

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/foreign"
-	"Unicrux/core/form"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // MaxText bounds how much of a text is read, in bytes: the logs of a build may be longer, and

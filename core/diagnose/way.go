@@ -9,7 +9,7 @@ package diagnose
 import (
 	"time"
 
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // A StageName names a part of the way.

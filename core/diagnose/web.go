@@ -14,13 +14,13 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // locateWeb passes the stage of the address for a way over HTTPS.

@@ -7,11 +7,11 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
 )
 
 // staleHelper looks whether another helper answers before ours, which has a token that is meant

@@ -11,13 +11,13 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/foreign"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // explainWeb names the cause of a break on the way over HTTPS.

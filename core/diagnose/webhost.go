@@ -6,12 +6,12 @@ import (
 	"fmt"
 	"net/url"
 
-	"Unicrux/core/address"
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // ErrNoWeb is returned for a question about a host over HTTPS where nothing says where that is.

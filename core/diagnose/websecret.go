@@ -7,13 +7,13 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
-	"Unicrux/core/regular"
-	"Unicrux/core/speak"
-	"Unicrux/core/stray"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/stray"
 )
 
 // A Sent credential is shown to the host in place of what git's helpers would answer.

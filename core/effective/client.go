@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // manners are the keywords that people set most, with values of which the client is asked

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // TestTheClientIsKnown compares what we print for settings with what the client prints for the

@@ -15,13 +15,13 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/form"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshway"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Setting is one value that holds.

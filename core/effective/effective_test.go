@@ -8,9 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/person"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 func station(t *testing.T, more ...string) *workstation.Station {

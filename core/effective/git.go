@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Why a value of git's does not hold.

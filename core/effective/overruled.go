@@ -4,12 +4,12 @@ import (
 	"context"
 	"errors"
 
-	"Unicrux/core/address"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Overruled lists the settings of our own file for a host that do not hold, because something

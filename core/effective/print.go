@@ -6,8 +6,8 @@ import (
 	"os/exec"
 	"strings"
 
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A line is one that the client prints: a keyword and a value.

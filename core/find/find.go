@@ -14,12 +14,12 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Risk is something that is not as it should be with a key.

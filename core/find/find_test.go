@@ -13,10 +13,10 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/person"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A home is a throwaway one, with the tools to put keys into it.

@@ -9,8 +9,8 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // An Assignment is a variable with the values that it shall have; none takes it out.

@@ -13,10 +13,10 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/disk"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrInTheWay is returned for a folder that is there and is no clone of the repository.

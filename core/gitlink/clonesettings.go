@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // mostIncludes bounds how deep files include others, as git does ("MAX_INCLUDE_DEPTH" in git's sources).

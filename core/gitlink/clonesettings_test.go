@@ -10,9 +10,9 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // conditions of includes; HOME is the home, as it is written there.

@@ -16,8 +16,8 @@ import (
 	"strings"
 	"sync"
 
-	"Unicrux/core/address"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNoGit is returned when there is no git on the path.

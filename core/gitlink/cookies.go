@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // Cookies is the header by which git's HTTPS library sends what a file of cookies holds for a URL; empty for

@@ -13,9 +13,9 @@ import (
 	"time"
 	"unicode"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Credential is what git's helpers keep for a host (git-credential(1), INPUT/OUTPUT FORMAT).

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // TestAssign writes what was meant and leaves everything else byte for byte.

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/address"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // station is an empty home with a repository in it, and git configured by text.

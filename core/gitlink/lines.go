@@ -3,7 +3,7 @@ package gitlink
 import (
 	"os"
 
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // maxConfigBytes bounds a file in which a line is looked for.

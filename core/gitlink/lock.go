@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // lockName names git's own lock of a file, which must not be there yet ("lockfile.h" in git's sources).

@@ -10,8 +10,8 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestBesideGit: edits of ours and of git's at the same time lose nothing of each other.

@@ -9,9 +9,9 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/form"
-	"Unicrux/core/regular"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Mercurial is what hg has settled in one folder, as hgrc(5) says that it reads it. hg is not

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // hgStation is a person with these files below their home, in the folder "repo" of it.

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // Web settles what hg does over HTTPS for a URL ("web", "hostsecurity", "http_proxy" and "auth"

@@ -11,9 +11,9 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"Unicrux/agreement"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestProxiesAgree asks the real git, which goes to a proxy of ours or does not, and us.

@@ -5,8 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/regular"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // RemoteFile is the URL of a remote that stands in a file of the repository, as git wrote remotes once and still

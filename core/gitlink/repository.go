@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // OwnerProblem returns git's complaint when it refuses the repository of this folder because it

@@ -8,9 +8,9 @@ import (
 
 	"mvdan.cc/sh/v3/shell"
 
-	"Unicrux/core/address"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // An SSHCommand is the ssh program that git starts, and the options it is given.

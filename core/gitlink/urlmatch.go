@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // A Setting is a variable of git's that holds for a URL, with the values that lost.

@@ -15,9 +15,9 @@ import (
 	"sync"
 	"testing"
 
-	"Unicrux/agreement"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestAgreesWithGit compares what holds for a URL with what git itself says, over generated

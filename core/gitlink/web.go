@@ -7,7 +7,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // A Web is what git does over HTTPS for a URL: its settings, and what the environment says

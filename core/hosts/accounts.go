@@ -9,12 +9,12 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A second account on a host has a name of its own for ssh, an alias, with settings of its

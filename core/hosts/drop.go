@@ -8,9 +8,9 @@ import (
 	"os"
 	"path/filepath"
 
-	"Unicrux/core/gitlink"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // dropBlock takes our settings for a host name out of ssh's. When they were the last, our file goes too,

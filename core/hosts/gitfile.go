@@ -10,9 +10,9 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // OurGitFile is the file of git's settings that is ours; the person's own includes it.

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Hold says how ssh finds the holder for a host.

@@ -8,9 +8,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // helperWords is how git calls us for credentials, behind the name of the program.

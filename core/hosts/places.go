@@ -6,10 +6,10 @@ import (
 	"strings"
 	"sync"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // WebPlace is where git goes with a secret for a host as it stands in HTTPS URLs: as its description

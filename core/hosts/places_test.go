@@ -6,9 +6,9 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // said is a description by the parts that decide where a secret goes.

@@ -8,9 +8,9 @@ import (
 	"sync"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ProxyTo leads to an https address as git would be led there: by its settings, else by the

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestProxies leads to an interface as git is led to the host.

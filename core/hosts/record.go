@@ -3,7 +3,7 @@ package hosts
 import (
 	"slices"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // What a recorded step did at a host, by which it is known how to take it back, and what

@@ -12,10 +12,10 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/describe"
-	"Unicrux/core/speak"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNoSSH is returned, wrapped with the host's name, for what takes SSH at a host that is reached by HTTPS alone.

@@ -14,11 +14,11 @@ import (
 	"strings"
 	"unicode"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrSetting is returned for a per-host setting that cannot be taken as it is.

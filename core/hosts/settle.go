@@ -5,9 +5,9 @@ import (
 	"path/filepath"
 	"strconv"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // OurFile is the file of per-host settings that is ours; the person's own includes it.

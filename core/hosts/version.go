@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ourMark begins the first line of the files of settings that are ours; the version of the file

@@ -6,7 +6,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestNewerSettings leaves files alone that a newer version of Unicrux wrote.

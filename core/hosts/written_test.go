@@ -11,10 +11,10 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/person"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // here is a station in a home of its own.

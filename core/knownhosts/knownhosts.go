@@ -18,9 +18,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/regular"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // Limits for what is read. A file of every host that a large company has is below both.

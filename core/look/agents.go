@@ -6,8 +6,8 @@ import (
 	"slices"
 	"time"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // An Agent is one that ssh would ask: for hosts whose settings name it, or for all others.

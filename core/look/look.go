@@ -13,17 +13,17 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/address"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/find"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/signing"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/signing"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A View is what is here.

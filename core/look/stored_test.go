@@ -9,7 +9,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	sshknown "golang.org/x/crypto/ssh/knownhosts"
 
-	"Unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/knownhosts"
 )
 
 // keyLine is a known hosts line with the key that a seed stands for.

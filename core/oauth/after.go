@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
 )
 
 // Forget makes the server forget a token ([7009]). One that it does not know is no error.

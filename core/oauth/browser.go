@@ -12,7 +12,7 @@ import (
 
 	"golang.org/x/oauth2"
 
-	"Unicrux/core/foreign"
+	"anchorage.example/unicrux/core/foreign"
 )
 
 // ErrNoBrowser is returned where the server offers no signing in by a browser on this computer.

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 // exchanging answers the exchange of a code, and notes what it was sent.

@@ -28,11 +28,11 @@ import (
 
 	"golang.org/x/oauth2"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
 )
 
 // Reasons for which nobody is signed in, for errors.Is.

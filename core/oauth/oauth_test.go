@@ -15,10 +15,10 @@ import (
 	"testing/synctest"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/demo"
-	"Unicrux/standin"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/standin"
 )
 
 // forge is a practice host with its description.

@@ -14,8 +14,8 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // ErrElsewhere is returned where a secret would go to a place that it was not kept for.

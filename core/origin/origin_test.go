@@ -6,7 +6,7 @@ import (
 	"net/url"
 	"testing"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 func TestOf(t *testing.T) {

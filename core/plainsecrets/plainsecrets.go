@@ -9,8 +9,8 @@ import (
 	"bytes"
 	"regexp"
 
-	"Unicrux/core/form"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // What stands before a secret, and the secret as the first group that is not empty.

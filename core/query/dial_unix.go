@@ -8,7 +8,7 @@ import (
 	"syscall"
 	"time"
 
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/peer"
 )
 
 // A conn is a connected socket. Package net would do, and takes longer to be ready than all the

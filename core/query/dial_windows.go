@@ -3,7 +3,7 @@ package query
 import (
 	"io"
 
-	"Unicrux/core/peer"
+	"anchorage.example/unicrux/core/peer"
 )
 
 // dial opens the holder's named pipe.

@@ -9,15 +9,15 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/stray"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // An Adopted is a stray secret, and what became of it.

@@ -11,13 +11,13 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/foreign"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
 )
 
 // refreshAhead renews a signed-in token a little before it ends, so that it lasts for a push.

@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Waiting for a person to paste a line on a page: the first tries come soon, later ones

@@ -7,11 +7,11 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // A CardField is one thing that another program wants to be told.

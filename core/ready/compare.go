@@ -10,13 +10,13 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/desktop"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNotThere is returned for a key that the host does not know for this account.

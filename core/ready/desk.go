@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"slices"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/query"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Desk is the vault at the chest's door, and answers git besides: as long as the chest is open

@@ -7,13 +7,13 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/lifetime"
-	"Unicrux/core/origin"
-	"Unicrux/core/person"
-	"Unicrux/core/query"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/lifetime"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/person"
+	"anchorage.example/unicrux/core/query"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // TestDesk asks what the holder knows by itself, and what it leaves to others.

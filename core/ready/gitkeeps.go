@@ -6,9 +6,9 @@ import (
 	"net/url"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
 )
 
 // ProvedByGit notes that git got through with a credential. One that is not in the chest yet is kept:

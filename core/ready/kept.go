@@ -8,11 +8,11 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/desktop"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // atDesktop stands for the desktop's secret service where else a host's name stands.

@@ -9,11 +9,11 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a key is not made or found, for errors.Is.

@@ -9,14 +9,14 @@ import (
 	"slices"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/agent"
-	"Unicrux/core/hosts"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNoAgent is returned when no settings lead to the key and ssh would ask no agent.

@@ -8,13 +8,13 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/secret"
-	"Unicrux/core/stray"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // moveOut takes what is in the chest now out of where it lay, a file at a time, and puts that back which

@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 
-	"Unicrux/core/diagnose"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // maxMends bounds how many mends are tried on one way. The catalogue's longest chain of

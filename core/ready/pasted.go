@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/secret"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // Pasted cleans what somebody pasted as a token, and recognises what is something else: without

@@ -11,14 +11,14 @@ import (
 	"log/slog"
 	"time"
 
-	"Unicrux/core/address"
-	"Unicrux/core/describe"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshway"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Place is where the steps are taken.

@@ -12,16 +12,16 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/address"
-	"Unicrux/core/describe"
-	"Unicrux/core/foreign"
-	"Unicrux/core/hosts"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/sshway"
-	"Unicrux/core/wire"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/wire"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Registration says what to tell a host.

@@ -11,15 +11,15 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/describe"
-	"Unicrux/core/find"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a key is not renewed, for errors.Is.

@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrStill is returned when a key would be locked as it is already: not at all.

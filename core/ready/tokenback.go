@@ -7,13 +7,13 @@ import (
 	"net/http"
 	"time"
 
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/oauth"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/oauth"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 func yes(b bool) string {

@@ -9,14 +9,14 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/oauth"
-	"Unicrux/core/origin"
-	"Unicrux/core/speak"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/oauth"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a token is not kept, for errors.Is.

@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"net/url"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/chest"
-	"Unicrux/core/diagnose"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/origin"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/origin"
 )
 
 // A Tried token is what git's own requests with it came to. Nothing is changed by them.

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/chest"
-	"Unicrux/core/describe"
-	"Unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/diagnose"
 )
 
 // BySSH turns the https clone URL of a described host into the one over SSH; ok is false for

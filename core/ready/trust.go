@@ -11,14 +11,14 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/address"
-	"Unicrux/core/describe"
-	"Unicrux/core/hosts"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/speak"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/wire"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/wire"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a host is not trusted, for errors.Is.

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/stray"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/stray"
 )
 
 // usedPlaces lists where git goes by HTTPS as far as it can be seen from here, as host or host:port: what

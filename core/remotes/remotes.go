@@ -9,10 +9,10 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/hosts"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which remotes are not told or changed, for errors.Is.

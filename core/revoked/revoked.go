@@ -10,7 +10,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // maxBytes bounds the file.

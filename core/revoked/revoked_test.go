@@ -12,7 +12,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 func newKey(t testing.TB) ssh.Signer {

@@ -13,7 +13,7 @@ import (
 
 	"gopkg.in/yaml.v3"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 // An answer is what came back, read within our limits.

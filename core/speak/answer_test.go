@@ -10,9 +10,9 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // TestLookups finds a number by a name before something is asked with that number.

@@ -19,9 +19,9 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // Limits for an interface's answers.

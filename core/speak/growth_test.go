@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 // TestHugeAnswersAreRefused reads an answer of four million bytes with as many values as fit: it is

@@ -11,8 +11,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // A RegisteredKey is a public key that a host knows for an account, or for one repository.

@@ -10,7 +10,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 // each carries out an operation and hands on its results, page by page.

@@ -8,8 +8,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // A PublishedKeys list is what a host says its own keys are.

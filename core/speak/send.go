@@ -15,9 +15,9 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
-	"Unicrux/core/describe"
-	"Unicrux/core/wire"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/wire"
 )
 
 // How long the client waits when the host asks for it, and how often it goes again.

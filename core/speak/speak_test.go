@@ -16,9 +16,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/origin"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // speaking is a client for a test server that does as answer says, by a description whose

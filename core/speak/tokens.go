@@ -9,9 +9,9 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/describe"
-	"Unicrux/core/secret"
-	"Unicrux/core/when"
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/when"
 )
 
 // A TokenRequest says what token to issue.

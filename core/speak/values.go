@@ -14,7 +14,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 	"gopkg.in/yaml.v3"
 
-	"Unicrux/core/describe"
+	"anchorage.example/unicrux/core/describe"
 )
 
 // A value fills a variable of a template.

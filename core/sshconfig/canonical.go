@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // canonical finds the name that the client goes on with after the first pass

@@ -9,7 +9,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // A Client is what the ssh client would do for one host, as far as we go the same way.

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // everyOption has, for each keyword of the client, values in the spellings that it takes.

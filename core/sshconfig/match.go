@@ -4,7 +4,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // match tells whether all conditions of a Match line hold ("Match" in [CONF]).

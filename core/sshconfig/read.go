@@ -6,7 +6,7 @@ import (
 	"os"
 	"strings"
 
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // readFile reads a file into a text, once, and tells whether others could have written it.

@@ -10,7 +10,7 @@ import (
 	"slices"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // A Query says what to resolve: for which host, from which files, as whom.

@@ -14,7 +14,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
+	"anchorage.example/unicrux/agreement"
 )
 
 // person is who runs the tests; the real client cannot be told to be somebody else.

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"strings"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // ErrUnwritable is returned for what must never get into a file of the ssh client's: a keyword that

@@ -17,10 +17,10 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/crypto/cryptobyte"
 	"golang.org/x/crypto/ssh"
-	"golang.org/x/net/dns/dnsmessage"
 
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // resolverFile says which name servers to ask (resolv.conf(5)).
@@ -150,67 +150,94 @@ func (r resolver) lookup(ctx context.Context, host string) (Records, error) {
 }
 
 // ask makes the question, with the wish to know whether the answer is authentic (AD in RFC 6840, section 5.7; DO in RFC
-// 3225).
+// 3225, in the record OPT of RFC 6891).
 func ask(host string) (question []byte, id uint16, err error) {
-	name, err := dnsmessage.NewName(strings.TrimSuffix(host, ".") + ".")
-	if err != nil {
-		return nil, 0, err
-	}
 	var random [2]byte
 	_, _ = rand.Read(random[:]) // it never fails
 	id = binary.BigEndian.Uint16(random[:])
-	b := dnsmessage.NewBuilder(nil, dnsmessage.Header{ID: id, RecursionDesired: true, AuthenticData: true})
-	var options dnsmessage.ResourceHeader
-	err = errors.Join(b.StartQuestions(), b.Question(dnsmessage.Question{Name: name, Type: typeSSHFP, Class: dnsmessage.ClassINET}),
-		b.StartAdditionals(), options.SetEDNS0(mostBytes, dnsmessage.RCodeSuccess, true), b.OPTResource(options, dnsmessage.OPTResource{}))
-	if err != nil {
-		return nil, 0, err
+	var b cryptobyte.Builder
+	for _, number := range []uint16{id, flagRecursion | flagAuthentic, 1, 0, 0, 1} { // RFC 1035, section 4.1.1
+		b.AddUint16(number)
 	}
-	question, err = b.Finish()
+	for label := range strings.SplitSeq(strings.TrimSuffix(host, "."), ".") {
+		if label == "" || len(label) > 63 {
+			return nil, 0, ErrName
+		}
+		b.AddUint8LengthPrefixed(func(b *cryptobyte.Builder) { b.AddBytes([]byte(label)) })
+	}
+	b.AddUint8(0) // the end of the name
+	b.AddUint16(typeSSHFP)
+	b.AddUint16(classInternet)
+	b.AddUint8(0) // OPT belongs to no name
+	for _, number := range []uint16{typeOPT, mostBytes, 0, flagWantsAuthentic, 0} {
+		b.AddUint16(number)
+	}
+	question, err = b.Bytes()
 	return question, id, err
 }
 
+// ErrName is returned for a name that no name server can be asked about.
+var ErrName = errors.New("no host name")
+
 const (
-	typeSSHFP = dnsmessage.Type(44)
+	typeSSHFP, typeOPT, classInternet = 44, 41, 1
+
+	flagResponse, flagTruncated, flagRecursion, flagAuthentic = 0x8000, 0x0200, 0x0100, 0x0020
+	flagWantsAuthentic                                        = 0x8000 // DO
+
+	codeMask, codeNoName = 0x000f, 3
+
 	mostBytes = 1232 // of an answer by UDP
 )
 
+// errCut is returned for an answer that ends too early.
+var errCut = errors.New("the answer is cut")
+
+// read reads an answer (RFC 1035, section 4.1).
 func (r resolver) read(answer []byte, id uint16) (Records, error) {
-	var p dnsmessage.Parser
-	header, err := p.Start(answer)
-	if err != nil {
-		return Records{}, err
+	input := cryptobyte.String(answer)
+	var number, flags, questions, answers uint16
+	if !input.ReadUint16(&number) || !input.ReadUint16(&flags) || !input.ReadUint16(&questions) || !input.ReadUint16(&answers) || !input.Skip(4) {
+		return Records{}, errCut
 	}
-	if header.ID != id || !header.Response {
+	if number != id || flags&flagResponse == 0 {
 		return Records{}, errors.New("the answer is to another question")
 	}
-	if header.RCode != dnsmessage.RCodeSuccess && header.RCode != dnsmessage.RCodeNameError {
-		return Records{}, errors.New(header.RCode.String())
+	if code := flags & codeMask; code != 0 && code != codeNoName {
+		return Records{}, fmt.Errorf("the name server answers with code %d", code)
 	}
-	records := Records{Secure: header.AuthenticData && r.trusted}
-	if err := p.SkipAllQuestions(); err != nil {
-		return Records{}, err
+	records := Records{Secure: flags&flagAuthentic != 0 && r.trusted}
+	for range questions {
+		if !skipName(&input) || !input.Skip(4) {
+			return Records{}, errCut
+		}
 	}
+	for range answers {
+		var kind, class uint16
+		var data cryptobyte.String
+		if !skipName(&input) || !input.ReadUint16(&kind) || !input.ReadUint16(&class) || !input.Skip(4) || !input.ReadUint16LengthPrefixed(&data) {
+			return Records{}, errCut
+		}
+		if kind == typeSSHFP && class == classInternet && len(data) > 2 {
+			records.list = append(records.list, record{algorithm: data[0], digest: data[1], hash: data[2:]})
+		}
+	}
+	return records, nil
+}
+
+// skipName passes over a name: labels up to the empty one, or up to where the rest of it is (RFC 1035, section 4.1.4).
+func skipName(input *cryptobyte.String) bool {
 	for {
-		head, err := p.AnswerHeader()
-		if errors.Is(err, dnsmessage.ErrSectionDone) {
-			return records, nil
-		}
-		if err != nil {
-			return Records{}, err
-		}
-		if head.Type != typeSSHFP {
-			if err := p.SkipAnswer(); err != nil {
-				return Records{}, err
-			}
-			continue
-		}
-		body, err := p.UnknownResource()
-		if err != nil {
-			return Records{}, err
-		}
-		if len(body.Data) > 2 {
-			records.list = append(records.list, record{algorithm: body.Data[0], digest: body.Data[1], hash: body.Data[2:]})
+		var size uint8
+		switch {
+		case !input.ReadUint8(&size):
+			return false
+		case size == 0:
+			return true
+		case size >= 0xc0:
+			return input.Skip(1)
+		case size > 63 || !input.Skip(int(size)):
+			return false
 		}
 	}
 }
@@ -218,7 +245,7 @@ func (r resolver) read(answer []byte, id uint16) (Records, error) {
 // exchange asks one server: by UDP, and by TCP where the answer is cut (RFC 7766).
 func exchange(ctx context.Context, server string, question []byte) ([]byte, error) {
 	answer, err := exchangeBy(ctx, "udp", server, question)
-	if err == nil && len(answer) > 2 && answer[2]&2 != 0 {
+	if err == nil && len(answer) > 3 && binary.BigEndian.Uint16(answer[2:])&flagTruncated != 0 {
 		return exchangeBy(ctx, "tcp", server, question)
 	}
 	return answer, err

@@ -123,8 +123,8 @@ func answering(head dnsmessage.Header, list ...record) func([]byte) []byte {
 		head.ID, head.Response = m.ID+head.ID, true
 		reply := dnsmessage.Message{Header: head, Questions: m.Questions}
 		for _, r := range list {
-			reply.Answers = append(reply.Answers, dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: m.Questions[0].Name, Type: typeSSHFP, Class: dnsmessage.ClassINET},
-				Body: &dnsmessage.UnknownResource{Type: typeSSHFP, Data: append([]byte{r.algorithm, r.digest}, r.hash...)}})
+			reply.Answers = append(reply.Answers, dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: m.Questions[0].Name, Type: dnsmessage.Type(typeSSHFP), Class: dnsmessage.ClassINET},
+				Body: &dnsmessage.UnknownResource{Type: dnsmessage.Type(typeSSHFP), Data: append([]byte{r.algorithm, r.digest}, r.hash...)}})
 		}
 		text, err := reply.Pack()
 		if err != nil {
@@ -161,6 +161,9 @@ func TestLookup(t *testing.T) {
 				t.Errorf("%+v, %v", records, err)
 			}
 		})
+	}
+	if _, _, err := ask("quay..example"); !errors.Is(err, ErrName) {
+		t.Errorf("no name: %v", err)
 	}
 	if _, err := (resolver{}).lookup(context.Background(), "quay.tidewater.example"); !errors.Is(err, ErrNoAnswer) {
 		t.Errorf("no name server: %v", err)

@@ -15,8 +15,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // A Form is an open format in which a key is written.

@@ -8,8 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // maxFolderEntries bounds how many files of a folder are looked at.

@@ -14,7 +14,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // The kinds of keys that can be made.

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/agreement"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // openssl changes the form of a key of ours.

@@ -20,7 +20,7 @@ import (
 
 	"golang.org/x/crypto/scrypt"
 
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // encryptedPKCS8 is the label of a locked private file in PKCS#8 (RFC 7468, section 11).

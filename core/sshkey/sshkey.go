@@ -27,9 +27,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
 )
 
 // MaxFileBytes bounds a key file. The private half of an RSA pair of 16384 bits has about 13 kB.

@@ -8,7 +8,7 @@ import (
 	"errors"
 	"strings"
 
-	"Unicrux/core/form"
+	"anchorage.example/unicrux/core/form"
 )
 
 // Reasons why a file that holds a key cannot be read as one: it is told as what it is.

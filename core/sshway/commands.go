@@ -8,9 +8,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // commandPatience bounds a command of the settings, and mostTold what it may say.

@@ -6,9 +6,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/agent"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshkey"
 )
 
 // gather collects the keys in the client's order: the certificates that settings name, the keys of the agent

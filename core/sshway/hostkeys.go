@@ -6,8 +6,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // usualHostKeys are the algorithms of host keys in the order in which the client prefers them, since

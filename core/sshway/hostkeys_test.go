@@ -10,8 +10,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // TestHostKeyAlgorithmsAgree compares the list that settings make with that of the installed client.

@@ -3,8 +3,8 @@ package sshway
 import (
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/revoked"
-	"Unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/revoked"
+	"anchorage.example/unicrux/core/sshconfig"
 )
 
 // Banned is the file of host keys that are never to be trusted ("RevokedHostKeys" in ssh_config(5)).

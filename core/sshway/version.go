@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"time"
 
-	"Unicrux/core/form"
+	"anchorage.example/unicrux/core/form"
 )
 
 // versionPatience bounds the question for a version.

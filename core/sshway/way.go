@@ -23,17 +23,17 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"Unicrux/core/address"
-	"Unicrux/core/agent"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/knownhosts"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/sshconfig"
-	"Unicrux/core/sshfp"
-	"Unicrux/core/sshkey"
-	"Unicrux/core/wire"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/sshfp"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/wire"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Way is what ssh would do. Close it when the trip is over: it holds the agent.

@@ -14,13 +14,13 @@ import (
 	"path/filepath"
 	"strings"
 
-	"Unicrux/core/address"
-	"Unicrux/core/allow"
-	"Unicrux/core/form"
-	"Unicrux/core/gitlink"
-	"Unicrux/core/regular"
-	"Unicrux/core/secret"
-	"Unicrux/core/workstation"
+	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/workstation"
 )
 
 // A Sort is a kind of place where secrets lie.

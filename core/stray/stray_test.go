@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"Unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/plainsecrets"
 )
 
 func found(list []Stray) string {

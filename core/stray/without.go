@@ -3,7 +3,7 @@ package stray
 import (
 	"bytes"
 
-	"Unicrux/core/allow"
+	"anchorage.example/unicrux/core/allow"
 )
 
 // Without gives the text of a credential file or a netrc file without what some strays say; all

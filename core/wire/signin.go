@@ -12,7 +12,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshkey"
 
 	"golang.org/x/crypto/ssh"
 )

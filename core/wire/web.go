@@ -17,8 +17,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/foreign"
-	"Unicrux/core/origin"
+	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/origin"
 )
 
 // The further reasons for which a way over HTTPS ends, to be tested with errors.Is.

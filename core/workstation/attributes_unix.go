@@ -11,7 +11,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"Unicrux/core/disk"
+	"anchorage.example/unicrux/core/disk"
 )
 
 // keepAttributes gives f the extended attributes of the file it will replace, access lists among them

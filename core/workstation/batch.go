@@ -11,8 +11,8 @@ import (
 	"slices"
 	"time"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/plainsecrets"
 
 	"github.com/gofrs/flock"
 )

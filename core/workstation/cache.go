@@ -5,8 +5,8 @@ import (
 	"path/filepath"
 	"time"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // Cached returns what [Station.Keep] kept under a name, if it is not older than age.

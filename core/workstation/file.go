@@ -12,8 +12,8 @@ import (
 
 	"github.com/gofrs/flock"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // besideMark stands in the name of every file that we write beside another, so that

@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 	"syscall"
 
-	"Unicrux/core/disk"
+	"anchorage.example/unicrux/core/disk"
 )
 
 // keepOwner gives f the owner and the group of the file it will replace, or those of the folder it will

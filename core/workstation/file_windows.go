@@ -3,7 +3,7 @@ package workstation
 import (
 	"os"
 
-	"Unicrux/core/disk"
+	"anchorage.example/unicrux/core/disk"
 )
 
 // keepOwner does nothing: a new file inherits the folder's access list.

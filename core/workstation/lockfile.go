@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // othersPatience bounds the wait for another program, which holds a lock for the time of one edit.

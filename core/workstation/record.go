@@ -17,8 +17,8 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"Unicrux/core/plainsecrets"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // recordVersion is that of the files of the record. One with a higher version is left as it is.

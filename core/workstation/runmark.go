@@ -11,8 +11,8 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // runMark begins the name of a file in the state folder that is there while a run may leave something

@@ -7,7 +7,7 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/disk"
+	"anchorage.example/unicrux/core/disk"
 )
 
 // scratchFolder is where what has to be in a file for another program is kept meanwhile: private, and

@@ -17,7 +17,7 @@ import (
 	"strings"
 	"time"
 
-	"Unicrux/core/person"
+	"anchorage.example/unicrux/core/person"
 )
 
 // A Station is one person's account on one computer.

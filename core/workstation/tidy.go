@@ -9,8 +9,8 @@ import (
 	"strconv"
 	"strings"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/regular"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/regular"
 )
 
 // underwayMark begins the names of marks that are there while a step on a file is under way, one for

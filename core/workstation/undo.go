@@ -9,8 +9,8 @@ import (
 	"slices"
 	"time"
 
-	"Unicrux/core/disk"
-	"Unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/plainsecrets"
 )
 
 // Reasons for which a change is not taken back, for errors.Is.

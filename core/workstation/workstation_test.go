@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"Unicrux/core/person"
+	"anchorage.example/unicrux/core/person"
 )
 
 func station(t *testing.T) *Station {
