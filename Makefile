@@ -62,10 +62,10 @@ growth:
 # Longer than CI has time for: each parser for FUZZTIME, and the comparison with the real ssh client.
 FUZZTIME ?= 1m
 fuzz:
-	for target in address/FuzzParse sshconfig/FuzzLine sshconfig/FuzzEdit sshconfig/FuzzSetting hosts/FuzzDescriptionToFiles hosts/FuzzTwoDescriptions agent/FuzzDestinations workstation/FuzzEdits plainsecrets/FuzzMask knownhosts/FuzzParse revoked/FuzzParse sshfp/FuzzRead \
-		sshkey/FuzzParseLine sshkey/FuzzPrivate sshkey/FuzzOpenPKCS8 sshkey/FuzzParse4716 when/FuzzEnd wire/FuzzReadAdvertisement wire/FuzzGreetHg \
-		describe/FuzzParse speak/FuzzAnswer speak/FuzzNextLink chest/FuzzParse gitlink/FuzzReadCredential sshconfig/FuzzParseArgs gitlink/FuzzParseList gitlink/FuzzSSHCommand gitlink/FuzzAssign gitlink/FuzzMercurial diagnose/FuzzExplainText query/FuzzExchange query/FuzzQuestion query/FuzzGitQuestion; do \
-		$(GO) test -run='^$$' -fuzz="^$${target#*/}\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x ./core/$${target%/*} || exit 1; \
+	for package in $$(grep -rl '^func Fuzz' --include='*_test.go' . | xargs -n1 dirname | sort -u); do \
+		for target in $$($(GO) test -list '^Fuzz' $$package | grep '^Fuzz'); do \
+			$(GO) test -run='^$$' -fuzz="^$$target\$$" -fuzztime=$(FUZZTIME) -fuzzminimizetime=10x $$package || exit 1; \
+		done; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig
 

@@ -8,8 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/stray"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -29,7 +29,7 @@ than you, and should be revoked. With --dry-run all are told, and nothing is mov
 }
 
 func (a *app) adopt(files []string, source string) error {
-	found, err := stray.Find(a.ctx, a.station, files)
+	found, err := plainsecrets.Find(a.ctx, a.station, files)
 	if err != nil {
 		return err
 	}
@@ -55,7 +55,7 @@ func (a *app) sweep(list []ready.Adopted) error {
 	return err
 }
 
-func (a *app) adoptThese(found []stray.Stray, source string) error {
+func (a *app) adoptThese(found []plainsecrets.Stray, source string) error {
 	batch, list, err := a.adoptList(found, source)
 	if err != nil {
 		return err
@@ -70,7 +70,7 @@ func (a *app) adoptThese(found []stray.Stray, source string) error {
 }
 
 // adoptList moves secrets into the chest, one run after the other: two at once would keep each twice.
-func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch, []ready.Adopted, error) {
+func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation.Batch, []ready.Adopted, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, nil, err
@@ -80,7 +80,7 @@ func (a *app) adoptList(found []stray.Stray, source string) (*workstation.Batch,
 		return nil, nil, err
 	}
 	defer unlock()
-	if slices.ContainsFunc(found, stray.Stray.Movable) && !a.dry {
+	if slices.ContainsFunc(found, plainsecrets.Stray.Movable) && !a.dry {
 		if err := a.readyForSecrets(place.Chest(), source); err != nil {
 			return nil, nil, err
 		}

@@ -6,10 +6,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/diagnose"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
 )
 
@@ -104,7 +104,7 @@ func (a *app) checkFolder(local *diagnose.LocalError) error {
 	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", local.Path); err != nil {
 		return local
 	}
-	words := foreign.Clean(local.Path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
+	words := untrusted.Clean(local.Path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
 	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
 }
 

@@ -5,8 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"anchorage.example/unicrux/core/foreign"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
 )
 
@@ -42,7 +42,7 @@ func (a *app) compare(o *compareOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	if (o.list() == speak.KeyList{}) && !host.Can("list-keys") {
+	if (o.list() == hostapi.KeyList{}) && !host.Can("list-keys") {
 		list, more, err := place.CompareByTrying(a.ctx, host)
 		if err != nil {
 			return err
@@ -98,7 +98,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	if err := o.check(); err != nil {
 		return err
 	}
-	if (o.list() == speak.KeyList{}) && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
+	if (o.list() == hostapi.KeyList{}) && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
 		a.progress(a.style().TakeAway(pair, host))
 		if err := place.WithdrawByHand(a.ctx, batch, pair, host, o.wait); err != nil {
 			return err
@@ -114,6 +114,6 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" + foreign.Clean(known.Title) + "”."
+	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" + untrusted.Clean(known.Title) + "”."
 	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 }

@@ -205,7 +205,7 @@ what its key must be.`,
 			batch := a.begin(fmt.Sprintf("Trust %s.", args[0]))
 			trusted, err := place.Trust(a.ctx, batch, args[0], fingerprint)
 			if err != nil {
-				return untrusted(trusted, err)
+				return distrusted(trusted, err)
 			}
 			return a.showChange(batch, a.style().Trusted(trusted, args[0], a.station.Tilde(trusted.File), a.dry),
 				render.TrustedDocument(trusted, args[0], number(batch)))
@@ -292,7 +292,7 @@ what is stored about the host's own key.`,
 
 // untrusted adds the fingerprint to the error when there was nothing to compare it with,
 // so that it can be read to whoever runs the host.
-func untrusted(trusted *ready.Trusted, err error) error {
+func distrusted(trusted *ready.Trusted, err error) error {
 	if !errors.Is(err, ready.ErrUnpublished) {
 		return err
 	}

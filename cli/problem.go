@@ -14,20 +14,20 @@ import (
 	"anchorage.example/unicrux/core/desktop"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/effective"
+	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/find"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/peer"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/remotes"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
-	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -71,10 +71,10 @@ var advices = []struct {
 	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{ready.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
-	{speak.ErrNoSigns, exitCrux, "Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
+	{hostapi.ErrNoSigns, exitCrux, "Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
 	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
-	{when.ErrForm, exitUsage, ""},
-	{when.ErrPast, exitUsage, ""},
+	{expiry.ErrForm, exitUsage, ""},
+	{expiry.ErrPast, exitUsage, ""},
 	{ready.ErrObsolete, exitCrux, "Make a new one and register that: unicrux key new."},
 	{ready.ErrHostKind, exitCrux, "Make one of a kind that it takes: unicrux key new --kind."},
 	{ready.ErrTitle, exitUsage, "Give another one with --title."},
@@ -84,8 +84,8 @@ var advices = []struct {
 	{hosts.ErrFolder, exitUsage, "Give it with --folder."},
 	{hosts.ErrNoAccount, exitCrux, "unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
 	{ready.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
-	{speak.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
-	{speak.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
+	{hostapi.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
+	{hostapi.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
 	{ready.ErrNoDir, exitUsage, "Name a folder that is there with --from."},
 	{ready.ErrOtherRoot, exitCrux, "Go to the folder in which that repository begins, or choose another."},
 	{ready.ErrAuthor, exitCrux, "Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
@@ -127,22 +127,22 @@ var advices = []struct {
 	{desktop.ErrNoService, exitFailure, "Keep secrets sealed instead: unicrux chest move --to sealed."},
 	{diagnose.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
 	{gitlink.ErrProtocol, exitUsage, ""},
-	{speak.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
-	{speak.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},
-	{speak.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
-	{speak.ErrBusy, exitCrux, "Try again then."},
-	{speak.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
-	{speak.ErrAlready, exitCrux, ""},
-	{speak.ErrNotFound, exitCrux, "Check the spelling, and that this account may see it."},
-	{speak.ErrGone, exitCrux, "Check the spelling, and that this account may see it."},
-	{speak.ErrNotHTTPS, exitUsage, "Give an https address, or a file."},
-	{speak.ErrPurpose, exitUsage, "unicrux host show HOST lists what its tokens can be for."},
-	{speak.ErrTooLong, exitUsage, ""},
-	{speak.ErrNeedsEnd, exitUsage, "Give the end with --until."},
-	{speak.ErrNoTokenEnd, exitUsage, "Leave --until out."},
-	{speak.ErrLabel, exitUsage, "Give another one with --label."},
-	{speak.ErrNoPrivate, exitCrux, "Leave --private out, or create it on the host's page."},
-	{speak.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
+	{hostapi.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
+	{hostapi.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},
+	{hostapi.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
+	{hostapi.ErrBusy, exitCrux, "Try again then."},
+	{hostapi.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
+	{hostapi.ErrAlready, exitCrux, ""},
+	{hostapi.ErrNotFound, exitCrux, "Check the spelling, and that this account may see it."},
+	{hostapi.ErrGone, exitCrux, "Check the spelling, and that this account may see it."},
+	{hostapi.ErrNotHTTPS, exitUsage, "Give an https address, or a file."},
+	{hostapi.ErrPurpose, exitUsage, "unicrux host show HOST lists what its tokens can be for."},
+	{hostapi.ErrTooLong, exitUsage, ""},
+	{hostapi.ErrNeedsEnd, exitUsage, "Give the end with --until."},
+	{hostapi.ErrNoTokenEnd, exitUsage, "Leave --until out."},
+	{hostapi.ErrLabel, exitUsage, "Give another one with --label."},
+	{hostapi.ErrNoPrivate, exitCrux, "Leave --private out, or create it on the host's page."},
+	{hostapi.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
 	{ready.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
 	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
 	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
@@ -177,11 +177,11 @@ var advices = []struct {
 	{ready.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
 	{hosts.ErrNoSSH, exitCrux, "To get a token for it: unicrux token new HOST --for clone"},
 	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
-	{speak.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
-	{speak.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
-	{speak.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
-	{speak.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
-	{speak.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{hostapi.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
+	{hostapi.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
+	{hostapi.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
+	{hostapi.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
+	{hostapi.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
 	{diagnose.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
 	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
@@ -205,12 +205,12 @@ func asProblem(err error) *problem {
 	if errors.Is(err, context.Canceled) {
 		return errStopped
 	}
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	if errors.As(err, &refusal) {
 		if advice := diagnose.Advice(diagnose.Code(refusal.Means)); advice != "" {
-			return &problem{message: diagnose.Summary(diagnose.Code(refusal.Means)) + " " + capitalWords(foreign.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
+			return &problem{message: diagnose.Summary(diagnose.Code(refusal.Means)) + " " + capitalWords(untrusted.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
 		}
-		return &problem{message: foreign.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
+		return &problem{message: untrusted.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
 	}
 	var description *describe.Error
 	if errors.As(err, &description) {
@@ -238,7 +238,7 @@ func message(err error) string {
 		}
 		return fmt.Sprintf("the host offers %s, and none of its keys is %s: %s", strings.Join(offered, ", "), mismatch.Source, mismatch.Wanted)
 	}
-	return foreign.Clean(err.Error())
+	return untrusted.Clean(err.Error())
 }
 
 func refusalAdvice(status int) string {

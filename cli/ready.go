@@ -7,12 +7,12 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/diagnose"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
 )
 
@@ -144,7 +144,7 @@ func (a *app) transport(place ready.Place, by string, request *diagnose.Request)
 	}
 	url, ok := place.ByHTTPS(argument)
 	if !ok {
-		return &problem{message: "nothing says what the HTTPS clone URL of " + foreign.Quote(foreign.Clean(argument)) + " is", advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
+		return &problem{message: "nothing says what the HTTPS clone URL of " + untrusted.Quote(untrusted.Clean(argument)) + " is", advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
 	}
 	if url != argument {
 		a.progress("Going by HTTPS: " + url)

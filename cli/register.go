@@ -7,10 +7,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/expiry"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/when"
 	"anchorage.example/unicrux/render"
 )
 
@@ -65,7 +65,9 @@ func (o *keyListOptions) addList(command *cobra.Command, repo, signing string) {
 	command.Flags().BoolVar(&o.signing, "signing", false, signing)
 }
 
-func (o *keyListOptions) list() speak.KeyList { return speak.KeyList{Repo: o.repo, Signing: o.signing} }
+func (o *keyListOptions) list() hostapi.KeyList {
+	return hostapi.KeyList{Repo: o.repo, Signing: o.signing}
+}
 
 func (o *keyListOptions) check() error {
 	if o.repo != "" && o.signing {
@@ -89,7 +91,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if err := r.Check(); err != nil && !byHand(o, host, err) {
 		return err
 	}
-	if o.byHand && !o.signing || (o.list() == speak.KeyList{} && !host.Can("add-key")) {
+	if o.byHand && !o.signing || (o.list() == hostapi.KeyList{} && !host.Can("add-key")) {
 		return a.registerByHand(o, place, r)
 	}
 	if r.Token, err = a.token(&o.secretOptions, host, "keys"); err != nil {
@@ -106,20 +108,20 @@ func (a *app) register(o *registerOptions, key, name string) error {
 
 // terms reads the end and the access that the key shall have.
 func (a *app) terms(o *registerOptions, r *ready.Registration) (err error) {
-	switch r.Access = speak.Access(o.access); r.Access {
-	case "", speak.Read, speak.Write:
+	switch r.Access = hostapi.Access(o.access); r.Access {
+	case "", hostapi.Read, hostapi.Write:
 	default:
 		return usage("--access takes read or write, not %q", o.access)
 	}
 	if o.until != "" {
-		r.Until, err = when.End(o.until, a.station.Now())
+		r.Until, err = expiry.End(o.until, a.station.Now())
 	}
 	return err
 }
 
 // byHand tells that what the interface cannot be told is said on the host's page instead.
 func byHand(o *registerOptions, host *describe.Description, err error) bool {
-	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, speak.ErrNoUntil) || errors.Is(err, speak.ErrNoAccess))
+	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, hostapi.ErrNoUntil) || errors.Is(err, hostapi.ErrNoAccess))
 }
 
 func registrationTitle(given string, pair *sshkey.Pair) string {

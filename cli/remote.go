@@ -9,8 +9,8 @@ import (
 
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/remotes"
-	"anchorage.example/unicrux/core/stray"
 	"anchorage.example/unicrux/render"
 )
 
@@ -110,10 +110,10 @@ func (a *app) rescue(name, source string) error {
 }
 
 // secretsOf lists the secrets in the URLs of a remote, or of all of them.
-func (a *app) secretsOf(name string) ([]stray.Stray, error) {
-	found, err := stray.Find(a.ctx, a.station, nil)
-	return slices.DeleteFunc(found, func(s stray.Stray) bool {
-		return s.Sort != stray.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
+func (a *app) secretsOf(name string) ([]plainsecrets.Stray, error) {
+	found, err := plainsecrets.Find(a.ctx, a.station, nil)
+	return slices.DeleteFunc(found, func(s plainsecrets.Stray) bool {
+		return s.Sort != plainsecrets.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
 	}), err
 }
 

@@ -7,9 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/when"
 	"anchorage.example/unicrux/render"
 )
 
@@ -63,7 +63,7 @@ func (a *app) renew(o *renewOptions, name string) error {
 		}
 	}
 	if o.until != "" {
-		if r.Until, err = when.End(o.until, a.station.Now()); err != nil {
+		if r.Until, err = expiry.End(o.until, a.station.Now()); err != nil {
 			return err
 		}
 	}

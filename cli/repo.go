@@ -11,9 +11,9 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -49,10 +49,10 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 		return err
 	}
 	s, written := a.style(), 0
-	var list []speak.Repo
+	var list []hostapi.Repo
 	ctx, cancel := context.WithTimeout(a.ctx, pagesLimit*a.timeout)
 	defer cancel()
-	err = client.Repos(ctx, search, func(repo speak.Repo) bool {
+	err = client.Repos(ctx, search, func(repo hostapi.Repo) bool {
 		if !strings.Contains(strings.ToLower(repo.Path), strings.ToLower(search)) {
 			return true // the host may not have been told what is looked for
 		}
@@ -79,7 +79,7 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 
 // client speaks to the interface of a host for an operation; with a token, unless anybody may
 // ask.
-func (a *app) client(o *secretOptions, name, operation string) (*speak.Client, error) {
+func (a *app) client(o *secretOptions, name, operation string) (*hostapi.Client, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, err
@@ -166,7 +166,7 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 	if err != nil {
 		return err
 	}
-	n := ready.NewRepo{Host: host, Request: speak.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
+	n := ready.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
 		Commit: o.commit, HTTPS: o.by == "https", Git: a.runGit}
 	if o.from != "" {
 		if n.From, err = a.station.InFolder(o.from); err != nil {

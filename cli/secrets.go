@@ -10,12 +10,12 @@ import (
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // secretOptions are the options of commands that may have to ask for secrets.
@@ -114,7 +114,7 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 		},
 		Token:     token("keys"),
 		Issuer:    token(""),
-		SignIn:    func(client *speak.Client) error { return a.signInByPassword(client, "", "") },
+		SignIn:    func(client *hostapi.Client) error { return a.signInByPassword(client, "", "") },
 		OtherHost: a.otherHost,
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			source, err := o.tokenSource(host.Name)
@@ -132,7 +132,7 @@ func (a *app) otherHost(asked, other string) (bool, error) {
 	if !a.mayAsk() {
 		return false, nil
 	}
-	answer, err := a.askText("The URL names " + foreign.Clean(asked) + ". Go to " + foreign.Clean(other) + " instead? yes or [no]:")
+	answer, err := a.askText("The URL names " + untrusted.Clean(asked) + ". Go to " + untrusted.Clean(other) + " instead? yes or [no]:")
 	return strings.EqualFold(strings.TrimSpace(answer), "yes"), err
 }
 

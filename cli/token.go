@@ -12,8 +12,8 @@ import (
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/when"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -229,7 +229,7 @@ func (a *app) tokenRenew() *cobra.Command {
 				until := time.Time{}
 				if o.until != "" {
 					var err error
-					if until, err = when.End(o.until, a.station.Now()); err != nil {
+					if until, err = expiry.End(o.until, a.station.Now()); err != nil {
 						return "", nil, err
 					}
 				}

@@ -7,12 +7,12 @@ import (
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/expiry"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
-	"anchorage.example/unicrux/core/when"
 	"anchorage.example/unicrux/render"
 )
 
@@ -55,19 +55,19 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 		p.advice += " Then keep it: unicrux token add " + host.Name
 		return p
 	}
-	r := speak.TokenRequest{Label: o.label, Purposes: o.purposes}
+	r := hostapi.TokenRequest{Label: o.label, Purposes: o.purposes}
 	if len(r.Purposes) == 0 {
 		r.Purposes = []string{"clone", "push"}
 	}
 	if r.Label == "" {
 		r.Label = "unicrux on " + a.station.Computer
 	}
-	if r.Until = speak.UsualEnd(host, "issue-token", a.station.Now()); o.until != "" {
-		if r.Until, err = when.End(o.until, a.station.Now()); err != nil {
+	if r.Until = hostapi.UsualEnd(host, "issue-token", a.station.Now()); o.until != "" {
+		if r.Until, err = expiry.End(o.until, a.station.Now()); err != nil {
 			return err
 		}
 	}
-	if err := speak.CheckToken(host, "issue-token", r, a.station.Now()); err != nil {
+	if err := hostapi.CheckToken(host, "issue-token", r, a.station.Now()); err != nil {
 		return err
 	}
 	if !a.dry {
@@ -88,7 +88,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 }
 
 // signInForToken gets what a host wants to be shown before it issues a token.
-func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *speak.Client) (err error) {
+func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *hostapi.Client) (err error) {
 	host := client.Description
 	if a.dry {
 		return nil
@@ -102,7 +102,7 @@ func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *speak.C
 
 // signInByPassword asks for the account, its password, and the code of a second step where the host
 // wants one. They are used once and kept nowhere.
-func (a *app) signInByPassword(client *speak.Client, account, source string) (err error) {
+func (a *app) signInByPassword(client *hostapi.Client, account, source string) (err error) {
 	host := client.Description
 	client.Account = cmp.Or(account, host.ForAccount)
 	switch {
@@ -159,7 +159,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 	if len(o.purposes) == 0 && len(host.Purposes) > 0 {
 		o.purposes = []string{"clone", "push"}
 	}
-	scopes, err := speak.Scopes(host, o.purposes)
+	scopes, err := hostapi.Scopes(host, o.purposes)
 	if err != nil {
 		return err
 	}
@@ -236,7 +236,7 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 		n.Account = host.ForAccount
 	}
 	if o.until != "" {
-		if n.Until, err = when.End(o.until, a.station.Now()); err != nil {
+		if n.Until, err = expiry.End(o.until, a.station.Now()); err != nil {
 			return err
 		}
 	}

@@ -1,9 +1,9 @@
 package render
 
 import (
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Card writes what to fill in into another program, field by field. What is to be copied
@@ -18,7 +18,7 @@ func (s Style) Card(c *ready.Card, purpose string, tilde func(string) string) st
 			if field.Secret != "" {
 				value = secret.Mask + "  (unicrux card " + c.Host + " --copy " + field.Name + ")"
 			}
-			r := row{label: field.Name, tone: grey, lines: []string{foreign.Clean(value)}}
+			r := row{label: field.Name, tone: grey, lines: []string{untrusted.Clean(value)}}
 			rows = append(rows, r)
 			if field.Note != "" {
 				rows = append(rows, row{text: field.Note, quiet: true})

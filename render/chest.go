@@ -6,10 +6,10 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Moved says how many secrets are where now.
@@ -105,9 +105,9 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 		state := "moved to the chest, as " + d.Name
 		switch {
 		case d.Err != nil:
-			state = "not moved: " + foreign.Clean(d.Err.Error())
-			if d.Stray.Sort == stray.CredentialFile {
-				stays = foreign.Clean(d.Stray.At)
+			state = "not moved: " + untrusted.Clean(d.Err.Error())
+			if d.Stray.Sort == plainsecrets.CredentialFile {
+				stays = untrusted.Clean(d.Stray.At)
 			}
 		case !d.Stray.Movable():
 			state = "stays: revoke it"
@@ -121,7 +121,7 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 		if d.Stray.Line > 0 {
 			where += fmt.Sprintf(":%d", d.Stray.Line)
 		}
-		rows = append(rows, []string{orDash(foreign.Clean(d.Stray.At)), foreign.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
+		rows = append(rows, []string{orDash(untrusted.Clean(d.Stray.At)), untrusted.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
 	}
 	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
 	if moved > 0 {
@@ -166,7 +166,7 @@ func AdoptedDocument(list []ready.Adopted, change int) any {
 	for _, d := range list {
 		words := ""
 		if d.Err != nil {
-			words = foreign.Clean(d.Err.Error())
+			words = untrusted.Clean(d.Err.Error())
 		}
 		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User), string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
 	}

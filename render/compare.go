@@ -5,10 +5,10 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Compared writes the keys that are here against those that a host knows.
@@ -52,12 +52,12 @@ func (s Style) TakeAway(pair *sshkey.Pair, host *describe.Description) string {
 }
 
 // thereWord says what the host tells of a key besides.
-func thereWord(key *speak.RegisteredKey, now time.Time) string {
+func thereWord(key *hostapi.RegisteredKey, now time.Time) string {
 	var list []string
 	if key.Title != "" {
-		list = append(list, foreign.Quote(foreign.Clean(key.Title)))
+		list = append(list, untrusted.Quote(untrusted.Clean(key.Title)))
 	}
-	if key.Access == speak.Read {
+	if key.Access == hostapi.Read {
 		list = append(list, "reads only")
 	}
 	if !key.Used.IsZero() {

@@ -9,8 +9,8 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/agent"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A HolderView is the holder with what the reader needs to know where it is.
@@ -64,7 +64,7 @@ func heldWith(h agent.Holding) string {
 
 // heldName is how a key in an agent is called: by its file, where the comment is one.
 func heldName(comment string, tilde func(string) string) string {
-	if comment = foreign.Clean(comment); filepath.IsAbs(comment) {
+	if comment = untrusted.Clean(comment); filepath.IsAbs(comment) {
 		return tilde(comment)
 	}
 	return comment

@@ -8,12 +8,12 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -45,7 +45,7 @@ func reached(d *describe.Description, label string) row {
 func (s Style) Source(source hosts.Source) string {
 	d := source.Description
 	rows := []row{
-		{label: "from", tone: grey, lines: []string{foreign.Clean(source.From)}},
+		{label: "from", tone: grey, lines: []string{untrusted.Clean(source.From)}},
 		{label: "host", tone: grey, lines: []string{d.Name + ": " + strings.Join(reached(d, "").lines, "")}},
 	}
 	if d.SSH.Address != "" {
@@ -197,7 +197,7 @@ func TrustedDocument(t *ready.Trusted, host string, change int) any {
 
 // Registered writes what the host knows now and how that was proved.
 func (s Style) Registered(r *ready.Registered, key, host string) string {
-	title := foreign.Clean(r.Title)
+	title := untrusted.Clean(r.Title)
 	known := fmt.Sprintf("%s knows %s now, as “%s”.", host, key, title)
 	if r.Already {
 		known = fmt.Sprintf("%s knew %s already, as “%s”.", host, key, title)
@@ -216,7 +216,7 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 		proof = "The host took it as a key that signs commits, and does not tell which it has"
 	}
 	if r.Account != "" {
-		proof += ": the host greets you as " + foreign.Clean(r.Account)
+		proof += ": the host greets you as " + untrusted.Clean(r.Account)
 	}
 	if terms := terms(r); terms != "" {
 		known += " " + terms
@@ -228,9 +228,9 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 func terms(r *ready.Registered) string {
 	var list []string
 	switch r.Access {
-	case speak.Read:
+	case hostapi.Read:
 		list = append(list, "may read and not write")
-	case speak.Write:
+	case hostapi.Write:
 		list = append(list, "may read and write")
 	}
 	if !r.Until.IsZero() {

@@ -8,8 +8,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A KeyView is a key pair with what the reader needs to know where it is.
@@ -55,7 +55,7 @@ func (v KeyView) certificate() string {
 	if certificate == nil {
 		return ""
 	}
-	names := foreign.Clean(strings.Join(certificate.ValidPrincipals, ", "))
+	names := untrusted.Clean(strings.Join(certificate.ValidPrincipals, ", "))
 	if names == "" {
 		names = "nobody"
 	}

@@ -1,8 +1,8 @@
 package render
 
 import (
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/remotes"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Remotes writes where a repository is cloned from and pushed to.
@@ -19,18 +19,18 @@ func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string 
 		} else if pushesElsewhere(list, r) {
 			purpose = "fetch"
 		}
-		address := foreign.Clean(r.URL)
+		address := untrusted.Clean(r.URL)
 		rewritten := r.Used != "" && r.Account == "" // to an account's own name it is meant to be
 		if rewritten {
-			address = foreign.Clean(r.Used)
+			address = untrusted.Clean(r.Used)
 		}
-		name := foreign.Clean(r.Name)
+		name := untrusted.Clean(r.Name)
 		if r.Kind == remotes.Submodule {
 			name += " (submodule)"
 		}
-		rows = append(rows, []string{name, purpose, r.Transport, foreign.Clean(r.Host), address})
+		rows = append(rows, []string{name, purpose, r.Transport, untrusted.Clean(r.Host), address})
 		if rewritten {
-			careful = append(careful, name+" is "+foreign.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
+			careful = append(careful, name+" is "+untrusted.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
 		}
 		if r.Secret {
 			careful = append(careful, "A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")

@@ -4,25 +4,25 @@ import (
 	"fmt"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/ready"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // pathWidth is the column of a streamed list: its widths must be known before its end.
 const pathWidth = 40
 
 // Repo writes one line of a list that is not at its end yet.
-func (s Style) Repo(repo speak.Repo) string {
-	path := foreign.Clean(repo.Path)
+func (s Style) Repo(repo hostapi.Repo) string {
+	path := untrusted.Clean(repo.Path)
 	pad := strings.Repeat(" ", max(2, pathWidth-len([]rune(path))))
 	access, tone := "", grey
 	switch {
 	case repo.Frozen:
 		access = "frozen"
-	case repo.Access == speak.Write:
+	case repo.Access == hostapi.Write:
 		access, tone = "read and write", teal
-	case repo.Access == speak.Read:
+	case repo.Access == hostapi.Read:
 		access = "read"
 	}
 	text := margin + path + pad + s.paint(tone, access)
@@ -58,12 +58,12 @@ type repoDocument struct {
 	Branch     *string `json:"branch"`
 }
 
-func repoDoc(r speak.Repo) repoDocument {
+func repoDoc(r hostapi.Repo) repoDocument {
 	return repoDocument{r.Path, optional(r.SSH), optional(r.HTTPS), optional(string(r.Access)), optional(r.Visibility), r.Frozen, optional(r.Branch)}
 }
 
 // ReposDocument makes the document "unicrux.repositories/1".
-func ReposDocument(list []speak.Repo, host string) any {
+func ReposDocument(list []hostapi.Repo, host string) any {
 	documents := []repoDocument{}
 	for _, r := range list {
 		documents = append(documents, repoDoc(r))
@@ -77,7 +77,7 @@ func ReposDocument(list []speak.Repo, host string) any {
 
 // MadeRepo says what there is now, and what was pushed.
 func (s Style) MadeRepo(m *ready.MadeRepo, host, folder string) string {
-	path := foreign.Clean(m.Repo.Path)
+	path := untrusted.Clean(m.Repo.Path)
 	texts := []string{path + " is on " + host + " now."}
 	if m.Already {
 		texts[0] = path + " was on " + host + " already."
@@ -127,7 +127,7 @@ func (s Style) Trial(t ready.Trial) string {
 	}
 	name := t.Operation + strings.Repeat(" ", max(0, 15-len(t.Operation)))
 	state := string(t.State) + strings.Repeat(" ", max(0, 9-len(t.State)))
-	return strings.TrimRight(margin+name+"  "+s.paint(tone, state)+"  "+foreign.Clean(words), " ") + "\n"
+	return strings.TrimRight(margin+name+"  "+s.paint(tone, state)+"  "+untrusted.Clean(words), " ") + "\n"
 }
 
 // TrialsEnd sums up what came of trying a description.
@@ -173,7 +173,7 @@ func TrialsDocument(list []ready.Trial, host string, change int) any {
 	for _, t := range list {
 		words := t.Words
 		if t.Err != nil {
-			words = foreign.Clean(t.Err.Error())
+			words = untrusted.Clean(t.Err.Error())
 		}
 		documents = append(documents, trial{t.Operation, strings.ReplaceAll(string(t.State), " ", "-"), optional(words), milliseconds(t.Took)})
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/effective"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // longValue is from where on a default value is counted and not shown.
@@ -26,7 +26,7 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) + ": ssh stops here, because " + problem.Err.Error() + "."})
 	}
 	for _, unknown := range v.Unknown {
-		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run (--run-commands does): " + foreign.Clean(strings.Join(unknown.Args, " "))})
+		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run (--run-commands does): " + untrusted.Clean(strings.Join(unknown.Args, " "))})
 	}
 	if v.Plain {
 		text += s.Careful([]string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
@@ -57,7 +57,7 @@ func (s Style) settings(head string, list []effective.Setting, tilde func(string
 // fit there, and what lost below.
 func (s Style) settingRows(setting effective.Setting, width int, tilde func(string) string) []row {
 	room := s.width() - len(margin) - width - 2
-	value, origin := foreign.Clean(setting.Value), tilde(setting.Origin)
+	value, origin := untrusted.Clean(setting.Value), tilde(setting.Origin)
 	lines := []string{value}
 	used := columns(value)
 	add := func(text string) {
@@ -74,7 +74,7 @@ func (s Style) settingRows(setting effective.Setting, width int, tilde func(stri
 	}
 	rows := []row{{label: setting.Name, tone: teal, lines: lines}}
 	for _, lost := range setting.Lost {
-		rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", foreign.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
+		rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", untrusted.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
 	}
 	return rows
 }
@@ -142,7 +142,7 @@ func (s Style) Overruled(list []effective.Setting, tilde func(string) string) st
 	var texts []string
 	for _, setting := range list {
 		texts = append(texts, fmt.Sprintf("%s wins over it: %s %s. Take that line out, or put the line “Include ~/.ssh/unicrux.conf” above it.",
-			tilde(setting.Origin), setting.Name, foreign.Clean(setting.Value)))
+			tilde(setting.Origin), setting.Name, untrusted.Clean(setting.Value)))
 	}
 	return s.Careful(texts)
 }

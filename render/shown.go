@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // colourCodes are those of our own colours, and the end of one.
@@ -39,7 +39,7 @@ func Shown(text string) string {
 	return b.String()
 }
 
-func steersBeyondLines(r rune) bool { return r != '\n' && r != '\t' && foreign.Steers(r) }
+func steersBeyondLines(r rune) bool { return r != '\n' && r != '\t' && untrusted.Steers(r) }
 
 func firstRune(text string) (r rune, size int) {
 	for i, c := range text {

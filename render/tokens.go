@@ -5,10 +5,10 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // OtherPlaces holds the places for which a token was kept against those to which it would go now.
@@ -30,7 +30,7 @@ func (s Style) KeptToken(e chest.Entry, proven *ready.Proven, now time.Time) str
 	case proven == nil || proven.How == "":
 		texts = append(texts, "It could not be tested: the description of "+e.Host+" does not say how. The first clone or push will show.")
 	case proven.Account != "":
-		texts = append(texts, "Tested by "+proven.How+": it is "+foreign.Clean(proven.Account)+"'s.")
+		texts = append(texts, "Tested by "+proven.How+": it is "+untrusted.Clean(proven.Account)+"'s.")
 	default:
 		texts = append(texts, "Tested by "+proven.How+".")
 	}
@@ -42,11 +42,11 @@ func (s Style) Token(e chest.Entry, now time.Time) string {
 	rows := []row{
 		{label: "token", tone: bold, lines: []string{e.Name}},
 		{label: "for", tone: grey, lines: []string{"https://" + e.At + "/" + e.Path}},
-		{label: "account", tone: grey, lines: []string{orDash(foreign.Clean(e.Account))}},
+		{label: "account", tone: grey, lines: []string{orDash(untrusted.Clean(e.Account))}},
 		{label: "purposes", tone: grey, lines: []string{orDash(strings.Join(e.Purposes, ", "))}},
 	}
 	if len(e.Scopes) > 0 {
-		rows = append(rows, row{label: "scopes", tone: grey, text: foreign.Clean(strings.Join(e.Scopes, ", "))})
+		rows = append(rows, row{label: "scopes", tone: grey, text: untrusted.Clean(strings.Join(e.Scopes, ", "))})
 	}
 	rows = append(rows, row{label: "made", tone: grey, lines: []string{whenOr(e.Made, now, "not known")}},
 		row{label: "ends", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
@@ -103,7 +103,7 @@ func (s Style) Tokens(list []chest.Entry, now time.Time) string {
 		if host == "" { // not a described one
 			host = e.At
 		}
-		rows = append(rows, []string{e.Name, host, orDash(foreign.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
+		rows = append(rows, []string{e.Name, host, orDash(untrusted.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
 			day(e.Made), tokenEnd(e, now), day(e.Proved), string(e.Kind)})
 	}
 	return s.tableWithout(heads, rows, "made", "kept")
@@ -122,7 +122,7 @@ func (s Style) Saying(said ready.Saying) string {
 	if said.Words == "" {
 		return ""
 	}
-	text := s.Sentences(foreign.Clean(said.Words))
+	text := s.Sentences(untrusted.Clean(said.Words))
 	if len(said.Command) > 0 {
 		text += s.CommandLine(said.Command...)
 	}
@@ -186,7 +186,7 @@ func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, tried *ready.Tri
 	case proven.How == "":
 		text = "The token " + e.Name + " could not be tested: the description of " + e.Host + " does not say how. Give the URL of a repository there (--url), and git's own requests for it are made"
 	case proven.Account != "":
-		text += ", and it is " + foreign.Clean(proven.Account) + "'s"
+		text += ", and it is " + untrusted.Clean(proven.Account) + "'s"
 	}
 	texts := []string{text + "."}
 	if tried != nil {
@@ -215,18 +215,18 @@ func (s Style) RenewedToken(e chest.Entry, now time.Time) string {
 
 // SignInPrompt shows the code large, and where to enter it.
 func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
-	code := strings.Join(strings.Split(foreign.Clean(p.Code), ""), " ")
+	code := strings.Join(strings.Split(untrusted.Clean(p.Code), ""), " ")
 	text := "\n" + s.Sentences("To sign in to "+host+", open this address in a browser, on any screen:") +
-		margin + foreign.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin + margin + s.paint(bold, code) + "\n\n"
+		margin + untrusted.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin + margin + s.paint(bold, code) + "\n\n"
 	if p.Direct != "" {
-		text += s.Sentences("The same in one:") + margin + foreign.Clean(p.Direct) + "\n\n"
+		text += s.Sentences("The same in one:") + margin + untrusted.Clean(p.Direct) + "\n\n"
 	}
 	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+". Ctrl-C ends the waiting.")
 }
 
 // BrowserPrompt says where to sign in by a browser on this computer.
 func (s Style) BrowserPrompt(page, host string) string {
-	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin + foreign.Clean(page) + "\n\n" +
+	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin + untrusted.Clean(page) + "\n\n" +
 		s.Sentences("Waiting for ten minutes. Ctrl-C ends the waiting.")
 }
 

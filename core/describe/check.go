@@ -12,9 +12,9 @@ import (
 	"unicode/utf8"
 
 	"anchorage.example/unicrux/core/allow"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/when"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 func wrong(place, format string, args ...any) error {
@@ -27,9 +27,9 @@ func (d *Description) check() error {
 		return wrong("unicrux", "version %d of the language; this program reads version %d", d.Version, Version)
 	case !allow.Name(d.Name):
 		return wrong("name", "a short word of small letters, digits and hyphens is needed")
-	case foreign.Clean(d.Title) != d.Title:
+	case untrusted.Clean(d.Title) != d.Title:
 		return wrong("title", "one line of text is needed")
-	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || foreign.Clean(d.HTTPS.Username) != d.HTTPS.Username:
+	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || untrusted.Clean(d.HTTPS.Username) != d.HTTPS.Username:
 		return wrong("https.username", "a user name, or {account}, is needed")
 	}
 	return firstError(d.checkSSH, func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
@@ -75,7 +75,7 @@ func checkTexts(place string, value reflect.Value) error {
 		if strings.HasSuffix(place, "authority") { // PEM (RFC 7468) has lines
 			text = strings.NewReplacer("\r\n", "", "\n", "").Replace(text)
 		}
-		if strings.ContainsFunc(text, foreign.Steers) || !utf8.ValidString(text) {
+		if strings.ContainsFunc(text, untrusted.Steers) || !utf8.ValidString(text) {
 			return wrong(place, "a control character, which a description must not have")
 		}
 	case reflect.Struct:
@@ -94,7 +94,7 @@ func checkTexts(place string, value reflect.Value) error {
 		}
 	case reflect.Map:
 		for _, key := range value.MapKeys() {
-			if name := key.String(); strings.ContainsFunc(name, foreign.Steers) {
+			if name := key.String(); strings.ContainsFunc(name, untrusted.Steers) {
 				return wrong(place, "a control character in a name")
 			}
 			if err := checkTexts(below(place, key.String()), value.MapIndex(key)); err != nil {
@@ -151,7 +151,7 @@ func (d *Description) checkURLs() error {
 // isHTTPS tells whether a text is an https address without a person or a fragment in it.
 func isHTTPS(text, end string) bool {
 	target, err := url.Parse(text)
-	return err == nil && foreign.Clean(text) == text && target.Scheme == "https" && allow.HostOrIP(target.Hostname()) && target.User == nil &&
+	return err == nil && untrusted.Clean(text) == text && target.Scheme == "https" && allow.HostOrIP(target.Hostname()) && target.User == nil &&
 		(end == "" || target.RawQuery == "" && strings.HasSuffix(target.Path, end)) && target.Fragment == ""
 }
 
@@ -196,14 +196,14 @@ func (d *Description) checkRules() error {
 	if d.Tokens.Label < 0 {
 		return wrong("tokens.label", "a number of characters is needed")
 	}
-	if _, err := when.End(d.Tokens.Longest, time.Now()); d.Tokens.Longest != "" && err != nil {
+	if _, err := expiry.End(d.Tokens.Longest, time.Now()); d.Tokens.Longest != "" && err != nil {
 		return wrong("tokens.longest", "a span such as 365d, 12w or 1y is needed")
 	}
 	for purpose, scopes := range d.Purposes {
 		if !slices.Contains(Purposes(), purpose) {
 			return wrong("purposes."+purpose, "a purpose that the language does not know%s", meant(purpose, Purposes()))
 		}
-		if slices.ContainsFunc(scopes, func(s string) bool { return s == "" || foreign.Clean(s) != s }) {
+		if slices.ContainsFunc(scopes, func(s string) bool { return s == "" || untrusted.Clean(s) != s }) {
 			return wrong("purposes."+purpose, "a list of the host's own scopes is needed")
 		}
 	}

@@ -2,7 +2,7 @@
 // where the host is, how to trust it, and how its interface is told things. No host is built
 // in. docs/describe-a-host.md is its reference.
 //
-// [Parse] reads a description strictly. Package speak does what it says. Standards:
+// [Parse] reads a description strictly. Package hostapi does what it says. Standards:
 //
 //	[6570] RFC 6570: URI templates, for paths
 //	[9535] RFC 9535: JSONPath, for where values are in an answer

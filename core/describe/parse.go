@@ -12,8 +12,8 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"github.com/pelletier/go-toml/v2/unstable"
 
-	"anchorage.example/unicrux/core/near"
 	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/suggest"
 )
 
 // An Error says what is wrong with a description, where, and what was perhaps meant.
@@ -141,7 +141,7 @@ func fieldOf(at reflect.Type, word string) (reflect.Type, bool) {
 func meant(word string, words []string) string {
 	best, least := "", max(2, len(word)/3)+1
 	for _, candidate := range words {
-		if d := near.Distance(strings.ToLower(word), candidate, least); d < least {
+		if d := suggest.Distance(strings.ToLower(word), candidate, least); d < least {
 			best, least = candidate, d
 		}
 	}

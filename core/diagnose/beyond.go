@@ -6,10 +6,10 @@ import (
 	"os/exec"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/signing"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -30,7 +30,7 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 		return nil
 	}
 	branch := c.config.Current(ctx)
-	here := Evidence{"branch", foreign.Clean(branch.Name), ""}
+	here := Evidence{"branch", untrusted.Clean(branch.Name), ""}
 	mode := "simple"
 	if set, found := c.config.Last("push.default"); found {
 		mode = strings.ToLower(set.Value)
@@ -48,7 +48,7 @@ func (c *checker) beyond(ctx context.Context) *Crux {
 	case branch.Upstream == "" && !c.triangular(branch):
 		return crux("branch-untracked", Proved, here, Evidence{"push.default", mode, ""})
 	case mode == "simple" && branch.Upstream != "" && branch.Upstream != "refs/heads/"+branch.Name && !c.triangular(branch):
-		return crux("branch-untracked", Proved, here, Evidence{"tied to", foreign.Clean(branch.Upstream), ""})
+		return crux("branch-untracked", Proved, here, Evidence{"tied to", untrusted.Clean(branch.Upstream), ""})
 	}
 	return c.diverged(ctx, branch)
 }
@@ -80,7 +80,7 @@ func (c *checker) brokenHook(ctx context.Context) *Crux {
 	if _, err := exec.LookPath(words[0]); err == nil {
 		return nil
 	}
-	return crux("hook-here", Proved, Evidence{"hook", c.station.Tilde(path), ""}, Evidence{"it is for", foreign.Clean(words[0]) + ", which is not there", ""})
+	return crux("hook-here", Proved, Evidence{"hook", c.station.Tilde(path), ""}, Evidence{"it is for", untrusted.Clean(words[0]) + ", which is not there", ""})
 }
 
 // triangular tells whether a branch is pushed elsewhere than it is fetched from: then it is pushed
@@ -113,7 +113,7 @@ func (c *checker) diverged(ctx context.Context, branch gitlink.Branch) *Crux {
 	if known {
 		why = "is not in the history of the branch here"
 	}
-	return crux("history-diverged", Proved, Evidence{"at the host", fmt.Sprintf("%s is at %s, which %s", foreign.Clean(branch.Name), there[:min(12, len(there))], why), ""})
+	return crux("history-diverged", Proved, Evidence{"at the host", fmt.Sprintf("%s is at %s, which %s", untrusted.Clean(branch.Name), there[:min(12, len(there))], why), ""})
 }
 
 func (c *checker) heads() map[string]string {
@@ -129,7 +129,7 @@ func (c *checker) unprotected(ctx context.Context) *Crux {
 	a := c.address
 	answer, err := wire.GoGit(ctx, a.Host, int(a.Port), a.Path, c.service(), c.timeout())
 	scheme := Evidence{"scheme", "git, which proves nobody's identity and hides nothing", ""}
-	words := foreign.Clean(answer.Words)
+	words := untrusted.Clean(answer.Words)
 	switch {
 	case err != nil && c.likelyName() != "" && met(err, "") == "name-unknown":
 		return crux("name-unknown", Proved, Evidence{"host", a.Host, ""}, Evidence{"looks like", c.likelyName(), ""})
@@ -140,10 +140,10 @@ func (c *checker) unprotected(ctx context.Context) *Crux {
 	case answer.Open:
 		return nil
 	case c.service() == "git-receive-pack":
-		return crux("url-transport-refused", Proved, scheme, Evidence{"host says", foreign.Quote(words), ""})
+		return crux("url-transport-refused", Proved, scheme, Evidence{"host says", untrusted.Quote(words), ""})
 	}
 	if code := meaning(words, Address, Permission); code != "" {
-		return crux(code, Proved, scheme, Evidence{"host says", foreign.Quote(words), ""})
+		return crux(code, Proved, scheme, Evidence{"host says", untrusted.Quote(words), ""})
 	}
-	return crux("url-transport-refused", Likely, scheme, Evidence{"host says", foreign.Quote(words), ""})
+	return crux("url-transport-refused", Likely, scheme, Evidence{"host says", untrusted.Quote(words), ""})
 }

@@ -6,8 +6,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -65,20 +65,20 @@ func (c *checker) wrongWith(certificate *ssh.Certificate, codes certificateCodes
 	case sshkey.Ended:
 		return codes.ended, Evidence{"valid until", until.Format(time.DateTime), "the certificate"}
 	case sshkey.ForOther:
-		names := foreign.Clean(strings.Join(certificate.ValidPrincipals, ", "))
+		names := untrusted.Clean(strings.Join(certificate.ValidPrincipals, ", "))
 		if names == "" {
 			names = "nobody: it names no user"
 		}
 		return codes.other, Evidence{"valid for", names, "the certificate"}
 	}
-	return codes.rest, Evidence{"valid for", foreign.Clean(name), "the certificate"}
+	return codes.rest, Evidence{"valid for", untrusted.Clean(name), "the certificate"}
 }
 
 // authorityText is who signed a certificate, and as what.
 func authorityText(certificate *ssh.Certificate) string {
 	text := sshkey.Kind(certificate.SignatureKey) + " " + sshkey.Fingerprint(certificate.SignatureKey)
 	if certificate.KeyId != "" {
-		text += ", as " + foreign.Quote(foreign.Clean(certificate.KeyId))
+		text += ", as " + untrusted.Quote(untrusted.Clean(certificate.KeyId))
 	}
 	return text
 }

@@ -13,13 +13,13 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -51,7 +51,7 @@ var ErrTransport = errors.New("the way over this transport cannot be checked, on
 // A LocalError is an [ErrLocal] that says which folder it is.
 type LocalError struct{ Path string }
 
-func (e *LocalError) Error() string { return fmt.Sprintf("%s: %v", foreign.Clean(e.Path), ErrLocal) }
+func (e *LocalError) Error() string { return fmt.Sprintf("%s: %v", untrusted.Clean(e.Path), ErrLocal) }
 
 // Unwrap returns [ErrLocal].
 func (e *LocalError) Unwrap() error { return ErrLocal }
@@ -272,7 +272,7 @@ func (c *checker) passed(trip *wire.Trip) {
 		w.fact(Reach, "connected", trip.Connected, "")
 	}
 	if trip.Server != "" {
-		w.fact(Reach, "server", foreign.Clean(trip.Server), "")
+		w.fact(Reach, "server", untrusted.Clean(trip.Server), "")
 	}
 	if trip.HostKey != nil {
 		w.open(Reach, trip.Times[wire.AtName]+trip.Times[wire.AtConnect]+trip.Times[wire.AtSpeak])
@@ -328,7 +328,7 @@ func (c *checker) signedIn(trip *wire.Trip) {
 		c.way.fact(SignIn, "key", "none was asked for", "")
 	}
 	if c.host != nil {
-		c.way.Account = foreign.Clean(c.host.Account(trip.Greeting))
+		c.way.Account = untrusted.Clean(c.host.Account(trip.Greeting))
 	}
 	if c.way.Account != "" {
 		c.way.fact(SignIn, "account", c.way.Account, "the host's greeting")

@@ -8,9 +8,9 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // mostTried bounds how often the way is gone again to find a setting that keeps it closed, and
@@ -60,8 +60,8 @@ func (c *checker) rewritten(ctx context.Context, found *Crux) *Crux {
 		return nil
 	}
 	shown, _ := address.HideSecret(c.given)
-	return crux("url-rewritten", Proved, Evidence{"rule", foreign.Clean(c.rule.Prefix + " becomes " + c.rule.Base), c.station.Tilde(c.rule.Origin)},
-		Evidence{"given", foreign.Clean(shown), "which is open"}, Evidence{"there", found.Summary, ""})
+	return crux("url-rewritten", Proved, Evidence{"rule", untrusted.Clean(c.rule.Prefix + " becomes " + c.rule.Base), c.station.Tilde(c.rule.Origin)},
+		Evidence{"given", untrusted.Clean(shown), "which is open"}, Evidence{"there", found.Summary, ""})
 }
 
 // unmatched looks for a block of the ssh settings that was meant for this host and stands under
@@ -94,7 +94,7 @@ func (c *checker) unmatched(ctx context.Context, found *Crux) *Crux {
 		}
 		tried++
 		if where := c.address; c.opens(ctx, func() string { where.Host = alias; return where.String() }(), func(*Request) {}) {
-			return crux("ssh-config-unmatched", Proved, Evidence{"block", "Host " + foreign.Clean(alias), c.origin(firstOrigin(query))},
+			return crux("ssh-config-unmatched", Proved, Evidence{"block", "Host " + untrusted.Clean(alias), c.origin(firstOrigin(query))},
 				Evidence{"used", c.address.Host, "the URL"}, Evidence{"by that name", "the way is open", ""})
 		}
 	}
@@ -145,8 +145,8 @@ func (c *checker) shadowed(ctx context.Context, found *Crux) *Crux {
 			continue
 		}
 		options = append(options, sshconfig.Option{Keyword: w.Keyword, Args: w.Lost[0].Args, Origin: "a later block"})
-		evidence = append(evidence, Evidence{"wins", w.Keyword + " " + foreign.Clean(w.Values[0].Text()), c.origin(w.Values[0].Origin)},
-			Evidence{"loses", w.Keyword + " " + foreign.Clean(w.Lost[0].Text()), c.origin(w.Lost[0].Origin)})
+		evidence = append(evidence, Evidence{"wins", w.Keyword + " " + untrusted.Clean(w.Values[0].Text()), c.origin(w.Values[0].Origin)},
+			Evidence{"loses", w.Keyword + " " + untrusted.Clean(w.Lost[0].Text()), c.origin(w.Lost[0].Origin)})
 	}
 	if len(options) == 0 || !c.opens(ctx, c.address.String(), func(r *Request) { r.Options, r.AsIs = options, true }) {
 		return nil

@@ -12,12 +12,12 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
-	"anchorage.example/unicrux/core/form"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -85,7 +85,7 @@ func (c *checker) goDry(ctx context.Context, command gitlink.SSHCommand) dryRun 
 	if err == nil || (!errors.As(err, &exit) && ctx.Err() == nil && !errors.Is(err, os.ErrPermission)) {
 		return dryRun{settled: keywords(string(words)), output: string(words)}
 	}
-	return dryRun{failed: true, said: foreign.Clean(mask(string(words))), stuck: ctx.Err() != nil,
+	return dryRun{failed: true, said: untrusted.Clean(mask(string(words))), stuck: ctx.Err() != nil,
 		missing: exit != nil && (exit.ExitCode() == 126 || exit.ExitCode() == 127)}
 }
 
@@ -99,7 +99,7 @@ func keywords(text string) map[string]string {
 }
 
 // complains is how the ssh client names a line that it does not take.
-var complains = form.Late(`(?i)^(\S.*?) line (\d+): +(.*?)( \S+: terminating.*)?$`)
+var complains = lazyregexp.Late(`(?i)^(\S.*?) line (\d+): +(.*?)( \S+: terminating.*)?$`)
 
 // refusedByClient names the line for which the ssh client itself stops, where we did not see it.
 func (c *checker) refusedByClient() *Crux {
@@ -108,9 +108,9 @@ func (c *checker) refusedByClient() *Crux {
 		return nil
 	}
 	if parts := complains().FindStringSubmatch(answer.said); parts != nil {
-		return crux("ssh-config-broken", Proved, Evidence{"where", c.station.Tilde(parts[1]) + ":" + parts[2], ""}, Evidence{"ssh says", foreign.Quote(parts[3]), ""})
+		return crux("ssh-config-broken", Proved, Evidence{"where", c.station.Tilde(parts[1]) + ":" + parts[2], ""}, Evidence{"ssh says", untrusted.Quote(parts[3]), ""})
 	}
-	return crux("ssh-config-broken", Proved, Evidence{"ssh says", foreign.Quote(answer.said), ""})
+	return crux("ssh-config-broken", Proved, Evidence{"ssh says", untrusted.Quote(answer.said), ""})
 }
 
 // brokenCommand tells of an ssh program that settings name and that does not do what git needs
@@ -131,13 +131,13 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 	if answer.missing || command.Clear {
 		certainty = Proved
 	}
-	starts := foreign.Clean(mask(command.Text + command.Name()))
+	starts := untrusted.Clean(mask(command.Text + command.Name()))
 	if starts == "" {
 		starts = "nothing: the setting is there, and empty"
 	}
 	evidence := []Evidence{{c.program() + " starts", starts, c.station.Tilde(command.Origin)}}
 	if answer.said != "" {
-		evidence = append(evidence, Evidence{"it says", foreign.Quote(answer.said), ""})
+		evidence = append(evidence, Evidence{"it says", untrusted.Quote(answer.said), ""})
 	}
 	return crux("ssh-command-broken", certainty, evidence...)
 }
@@ -146,7 +146,7 @@ func (c *checker) brokenCommand(context.Context) *Crux {
 // it would do: many are a line or two around ssh, and what they add to its options is known only so.
 func (c *checker) underneath() error {
 	command := c.passage.Command
-	line, told := sshconfig.FromClient(c.dry().output, foreign.Clean(command.Text+command.Name())+" -G")
+	line, told := sshconfig.FromClient(c.dry().output, untrusted.Clean(command.Text+command.Name())+" -G")
 	if !told {
 		return nil
 	}
@@ -166,7 +166,7 @@ func (c *checker) otherProgramThanSSH(context.Context) *Crux {
 	if command.Clear || c.hg != nil {
 		return nil
 	}
-	return crux("ssh-program-unknown", Proved, Evidence{"git starts", foreign.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)},
+	return crux("ssh-program-unknown", Proved, Evidence{"git starts", untrusted.Clean(mask(command.Text + command.Name())), c.station.Tilde(command.Origin)},
 		Evidence{"asked with -G", "it does not say, as ssh does, which settings it goes by", ""})
 }
 
@@ -178,7 +178,7 @@ func (c *checker) unlisted(context.Context) *Crux {
 	evidence := []Evidence{{"user", "number " + strconv.Itoa(c.station.UID), "not in the password database"}}
 	switch answer := c.dry(); {
 	case answer.failed && says(answer.said, "no user exists"):
-		return crux("user-unlisted", Proved, append(evidence, Evidence{"ssh says", foreign.Quote(answer.said), ""})...)
+		return crux("user-unlisted", Proved, append(evidence, Evidence{"ssh says", untrusted.Quote(answer.said), ""})...)
 	case answer.failed || answer.settled != nil: // another reason, or another program than ssh, which does not mind
 		return nil
 	}
@@ -207,7 +207,7 @@ func (c *checker) holdBack(context.Context) *Crux {
 		least, err := strconv.Atoi(value)
 		c.hold(func(key sshway.Key) bool {
 			return err != nil || key.Public == nil || sshkey.Kind(key.Public) != sshkey.RSA || sshkey.Bits(key.Public) >= least
-		}, Evidence{"setting", "RequiredRSASize " + foreign.Clean(value), c.origin(origin)})
+		}, Evidence{"setting", "RequiredRSASize " + untrusted.Clean(value), c.origin(origin)})
 	}
 	value, origin, set := c.passage.Settings.First("pubkeyacceptedalgorithms")
 	list, known := c.dry().settled["pubkeyacceptedalgorithms"]
@@ -225,7 +225,7 @@ func (c *checker) holdBack(context.Context) *Crux {
 		}
 		return key.Public == nil || slices.ContainsFunc(kinds, func(k string) bool { return slices.Contains(taken, k) })
 	}
-	c.hold(fits, Evidence{"setting", "PubkeyAcceptedAlgorithms " + foreign.Clean(value), c.origin(origin)})
+	c.hold(fits, Evidence{"setting", "PubkeyAcceptedAlgorithms " + untrusted.Clean(value), c.origin(origin)})
 	return nil
 }
 

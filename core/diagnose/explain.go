@@ -11,12 +11,12 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -49,10 +49,10 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 		{"port", strconv.Itoa(client.Port), c.origin(client.Origin("port"))},
 	}
 	if through := client.ProxyJump + client.ProxyCommand; through != "" {
-		evidence = append(evidence, Evidence{"through", foreign.Clean(through), c.origin(client.Origin("proxyjump"))})
+		evidence = append(evidence, Evidence{"through", untrusted.Clean(through), c.origin(client.Origin("proxyjump"))})
 	}
-	if words := foreign.Clean(failure.Words); words != "" {
-		evidence = append(evidence, Evidence{"it says", foreign.Quote(words), ""})
+	if words := untrusted.Clean(failure.Words); words != "" {
+		evidence = append(evidence, Evidence{"it says", untrusted.Quote(words), ""})
 	}
 	if code == "connection-closed" && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, c.timeout()) {
 		code, evidence = "not-ssh", append(evidence, Evidence{"it speaks", "TLS, as web servers do", ""})
@@ -65,7 +65,7 @@ func (c *checker) explainReach(ctx context.Context, failure *wire.Failure) *Crux
 	}
 	if code == "name-unknown" && client.Family != "" && c.otherFamily(ctx) {
 		value, origin, _ := c.passage.Settings.First("addressfamily")
-		return crux("ssh-setting-hinders", Proved, Evidence{"setting", "AddressFamily " + foreign.Clean(value), c.origin(origin)}, evidence[0],
+		return crux("ssh-setting-hinders", Proved, Evidence{"setting", "AddressFamily " + untrusted.Clean(value), c.origin(origin)}, evidence[0],
 			Evidence{"why", "the host has no address of that family", ""})
 	}
 	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
@@ -89,7 +89,7 @@ func (c *checker) otherPort(ctx context.Context, code Code) string {
 	if !closed || c.host == nil || c.host.SSH.Other == 0 || c.passage.Client.Port != c.host.Port() {
 		return ""
 	}
-	published, err := speak.Published(ctx, c.host, c.request.Timeout)
+	published, err := hostapi.Published(ctx, c.host, c.request.Timeout)
 	if err != nil {
 		return ""
 	}
@@ -138,7 +138,7 @@ func (c *checker) explainTrust(ctx context.Context, trip *wire.Trip) *Crux {
 	}
 	for _, problem := range c.passage.Known.Problems {
 		if problem.Line == 0 {
-			found.Evidence = append(found.Evidence, Evidence{"not read", foreign.Clean(problem.Err.Error()), c.station.Tilde(problem.File)})
+			found.Evidence = append(found.Evidence, Evidence{"not read", untrusted.Clean(problem.Err.Error()), c.station.Tilde(problem.File)})
 		}
 	}
 	found.vouched = match == matches
@@ -152,7 +152,7 @@ func (c *checker) otherSources(found *Crux, offered ssh.PublicKey) {
 	command, origin, set := c.passage.Settings.First("knownhostscommand")
 	if set && !strings.EqualFold(command, "none") && !c.request.RunCommands {
 		found.Certainty = Likely
-		found.Evidence = append(found.Evidence, Evidence{"not asked", "KnownHostsCommand " + foreign.Clean(mask(command)), c.origin(origin)})
+		found.Evidence = append(found.Evidence, Evidence{"not asked", "KnownHostsCommand " + untrusted.Clean(mask(command)), c.origin(origin)})
 	}
 	if evidence, unsure := c.nameServers(offered); evidence.Label != "" {
 		found.Evidence = append(found.Evidence, evidence)
@@ -173,7 +173,7 @@ func (c *checker) nameServers(key ssh.PublicKey) (evidence Evidence, unsure bool
 	words := "have no fingerprint of the host's keys"
 	switch {
 	case err != nil:
-		words = "could not be asked: " + foreign.Clean(err.Error())
+		words = "could not be asked: " + untrusted.Clean(err.Error())
 	case records.Match(key) && records.Secure:
 		words = "vouch for this very key"
 	case records.Match(key):
@@ -191,11 +191,11 @@ func (c *checker) explainBan(offered Evidence) *Crux {
 		return crux("host-key-revoked", Proved, offered, Evidence{"revoked in", c.station.Tilde(c.by.Origin()), ""})
 	}
 	banned := c.passage.Banned
-	setting := Evidence{"setting", "RevokedHostKeys " + foreign.Clean(c.station.Tilde(banned.Path)), c.origin(banned.Origin)}
+	setting := Evidence{"setting", "RevokedHostKeys " + untrusted.Clean(c.station.Tilde(banned.Path)), c.origin(banned.Origin)}
 	if banned.Err == nil {
 		return crux("host-key-revoked", Proved, offered, setting)
 	}
-	return crux("file-missing", Proved, Evidence{"file", foreign.Clean(c.station.Tilde(banned.Path)), foreign.Clean(banned.Err.Error())}, setting,
+	return crux("file-missing", Proved, Evidence{"file", untrusted.Clean(c.station.Tilde(banned.Path)), untrusted.Clean(banned.Err.Error())}, setting,
 		Evidence{"it is for", "the host keys that are never trusted: while ssh cannot read it, ssh trusts no host", ""})
 }
 
@@ -224,10 +224,10 @@ func (c *checker) published(ctx context.Context, key ssh.PublicKey) (Evidence, c
 	if c.host == nil {
 		return Evidence{"published", "nothing that we know of: this host is not described here", ""}, unpublished
 	}
-	published, err := speak.Published(ctx, c.host, c.request.Timeout)
+	published, err := hostapi.Published(ctx, c.host, c.request.Timeout)
 	switch {
 	case err != nil && !published.Any():
-		return Evidence{"published", "could not be asked: " + foreign.Clean(err.Error()), ""}, unpublished
+		return Evidence{"published", "could not be asked: " + untrusted.Clean(err.Error()), ""}, unpublished
 	case !published.Any():
 		return Evidence{"published", "nothing", ""}, unpublished
 	case published.Has(key):
@@ -257,13 +257,13 @@ func (c *checker) explainService(ctx context.Context, failure *wire.Failure, tri
 
 // explainRefusal reads the host's words, and what it did open.
 func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
-	words := foreign.Clean(trip.Answer.Words)
-	evidence := []Evidence{{"asked for", foreign.Clean(c.address.Path), ""}}
+	words := untrusted.Clean(trip.Answer.Words)
+	evidence := []Evidence{{"asked for", untrusted.Clean(c.address.Path), ""}}
 	if c.way.Account != "" {
 		evidence = append(evidence, Evidence{"signed in as", c.way.Account, ""})
 	}
 	if words != "" {
-		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
+		evidence = append(evidence, Evidence{"host says", untrusted.Quote(words), ""})
 	}
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
@@ -272,7 +272,7 @@ func (c *checker) explainRefusal(failure *wire.Failure, trip *wire.Trip) *Crux {
 		return crux("host-failing", Likely, evidence...)
 	}
 	if says(words, `dubious ownership|safe\.directory`) { // the host's git says so of the host's folder
-		found := crux("repository-owner", Proved, append(evidence, Evidence{"at the host", "its git refuses the folder, which belongs to another user than " + foreign.Clean(c.passage.Client.User), ""})...)
+		found := crux("repository-owner", Proved, append(evidence, Evidence{"at the host", "its git refuses the folder, which belongs to another user than " + untrusted.Clean(c.passage.Client.User), ""})...)
 		found.Stage = Repository
 		return found
 	}

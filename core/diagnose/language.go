@@ -7,7 +7,7 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 //go:embed phrases.txt
@@ -38,7 +38,7 @@ var phrases = sync.OnceValue(func() []phrase {
 })
 
 // places are where a message has a value (printf(3)).
-var places = form.Late(`%(\d+\$)?(\.\d+)?[sdl]+`)
+var places = lazyregexp.Late(`%(\d+\$)?(\.\d+)?[sdl]+`)
 
 func longest(parts []string) string {
 	best := ""

@@ -12,11 +12,11 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // locate passes the stage of the address: where does the question lead?
@@ -55,7 +55,7 @@ func (c *checker) prepareGit(ctx context.Context) (*Crux, error) {
 	case errors.Is(err, gitlink.ErrNoGit):
 		return crux("program-missing", Proved, Evidence{"missing", "git", ""}), nil
 	case errors.As(err, &refused):
-		return crux("git-config-broken", Proved, Evidence{"git says", foreign.Clean(refused.Words), ""}), nil
+		return crux("git-config-broken", Proved, Evidence{"git says", untrusted.Clean(refused.Words), ""}), nil
 	}
 	return nil, err
 }
@@ -171,7 +171,7 @@ func (c *checker) remote(ctx context.Context, name string) (string, *Crux, error
 	c.way.Question = Question{Remote: name, Purpose: purpose, Transport: "ssh"}
 	if !c.config.InRepository() {
 		if words := gitlink.OwnerProblem(ctx, c.station); words != "" {
-			return "", crux("repository-owner", Proved, Evidence{"git says", foreign.Quote(foreign.Clean(words)), ""},
+			return "", crux("repository-owner", Proved, Evidence{"git says", untrusted.Quote(untrusted.Clean(words)), ""},
 				Evidence{"you are", c.station.User, ""}), nil
 		}
 		return "", crux("repository-none", Proved, Evidence{"folder", c.station.Tilde(c.station.Folder), ""}), nil
@@ -203,7 +203,7 @@ func (c *checker) noSuchRemote(name string, others []string) *Crux {
 	if there == "" {
 		there = "none"
 	}
-	return crux("remote-missing", Proved, Evidence{"asked for", name, ""}, Evidence{"there are", foreign.Clean(there), ""})
+	return crux("remote-missing", Proved, Evidence{"asked for", name, ""}, Evidence{"there are", untrusted.Clean(there), ""})
 }
 
 func (c *checker) rewrite(text string, own bool) string {
@@ -254,7 +254,7 @@ func (c *checker) read(ctx context.Context, text string, start time.Time) (*Crux
 		c.way.Question.Purpose = c.purpose(Push)
 	}
 	c.way.fact(Address, "host", parsed.Host, "")
-	c.way.fact(Address, "path", foreign.Clean(parsed.Path), "")
+	c.way.fact(Address, "path", untrusted.Clean(parsed.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil, nil
 }
@@ -266,12 +266,12 @@ func (c *checker) forbidden(transport string) *Crux {
 		if slices.Contains(strings.Split(list, ":"), transport) {
 			return nil
 		}
-		return crux("transport-forbidden", Proved, Evidence{"setting", "GIT_ALLOW_PROTOCOL=" + foreign.Clean(list), "environment"})
+		return crux("transport-forbidden", Proved, Evidence{"setting", "GIT_ALLOW_PROTOCOL=" + untrusted.Clean(list), "environment"})
 	}
 	for _, key := range []string{"protocol." + transport + ".allow", "protocol.allow"} {
 		if entry, found := c.config.Last(key); found {
 			if strings.EqualFold(entry.Value, "never") {
-				return crux("transport-forbidden", Proved, Evidence{"setting", key + " = " + foreign.Clean(entry.Value), c.station.Tilde(entry.Origin)})
+				return crux("transport-forbidden", Proved, Evidence{"setting", key + " = " + untrusted.Clean(entry.Value), c.station.Tilde(entry.Origin)})
 			}
 			return nil
 		}
@@ -299,7 +299,7 @@ func (c *checker) otherTransport(ctx context.Context, text string, start time.Ti
 		Transport: a.Scheme, Purpose: c.purpose(Clone)}
 	switch {
 	case c.host != nil && a.Scheme != "git" && isPage(a, text):
-		return crux("url-is-a-page", Likely, Evidence{"page", foreign.Clean(a.String()), ""}), nil
+		return crux("url-is-a-page", Likely, Evidence{"page", untrusted.Clean(a.String()), ""}), nil
 	case a.Scheme == "git":
 		if found := c.unprotected(ctx); found != nil {
 			return found, nil
@@ -326,10 +326,10 @@ func (c *checker) programs() *Crux {
 			if strings.TrimSpace(program) == "" {
 				return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", "nothing: the setting is there, and empty", c.station.Tilde(command.Origin)})
 			}
-			return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", foreign.Clean(program), c.station.Tilde(command.Origin)},
+			return crux("ssh-command-broken", Proved, Evidence{c.program() + " starts", untrusted.Clean(program), c.station.Tilde(command.Origin)},
 				Evidence{"it", "is not there, or cannot be run", ""})
 		}
-		return crux("program-missing", Proved, Evidence{"missing", foreign.Clean(program), ""})
+		return crux("program-missing", Proved, Evidence{"missing", untrusted.Clean(program), ""})
 	}
 	return nil
 }
@@ -346,7 +346,7 @@ func (c *checker) refusedSettings(context.Context) *Crux {
 	}
 	evidence := []Evidence{{"where", c.origin(problem.Origin), ""}}
 	if problem.Keyword != "" {
-		evidence = append(evidence, Evidence{"keyword", foreign.Clean(problem.Keyword), ""})
+		evidence = append(evidence, Evidence{"keyword", untrusted.Clean(problem.Keyword), ""})
 	}
 	return crux("ssh-config-broken", Proved, append(evidence, Evidence{"why", problem.Err.Error(), ""})...)
 }
@@ -360,16 +360,16 @@ func (c *checker) settingFacts() {
 		w.fact(Settings, "program", "hg", "")
 	}
 	if c.passage.Command.Origin != "" {
-		w.fact(Settings, "ssh program", foreign.Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))
+		w.fact(Settings, "ssh program", untrusted.Clean(c.passage.Command.Program), c.station.Tilde(c.passage.Command.Origin))
 	}
 	add("host name", client.HostName, "hostname")
 	add("port", fmt.Sprint(client.Port), "port")
-	add("user", foreign.Clean(client.User), "user")
+	add("user", untrusted.Clean(client.User), "user")
 	if client.ProxyCommand != "" {
-		add("through", foreign.Clean(client.ProxyCommand), "proxycommand")
+		add("through", untrusted.Clean(client.ProxyCommand), "proxycommand")
 	}
 	if client.ProxyJump != "" {
-		add("through", foreign.Clean(client.ProxyJump), "proxyjump")
+		add("through", untrusted.Clean(client.ProxyJump), "proxyjump")
 	}
 	if c.host != nil && c.host.ForAccount != "" {
 		w.fact(Settings, "account", c.host.ForAccount+", because of the folder", c.station.Tilde(hosts.OurGitFile(c.station)))
@@ -378,7 +378,7 @@ func (c *checker) settingFacts() {
 		w.fact(Settings, "key", describeKey(key), c.origin(key.Origin))
 	}
 	for _, unknown := range c.passage.Settings.Unknown {
-		w.fact(Settings, "not asked", "Match "+foreign.Clean(strings.Join(unknown.Args, " ")), c.origin(unknown.Origin))
+		w.fact(Settings, "not asked", "Match "+untrusted.Clean(strings.Join(unknown.Args, " ")), c.origin(unknown.Origin))
 	}
 }
 

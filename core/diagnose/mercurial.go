@@ -6,9 +6,9 @@ import (
 	"os/exec"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -39,7 +39,7 @@ func (c *checker) prepareHg() (*Crux, error) {
 	var refused *gitlink.ConfigError
 	hg, err := gitlink.ReadMercurial(c.station)
 	if errors.As(err, &refused) {
-		return crux("git-config-broken", Proved, Evidence{"hg says", foreign.Clean(refused.Words), ""}), nil
+		return crux("git-config-broken", Proved, Evidence{"hg says", untrusted.Clean(refused.Words), ""}), nil
 	}
 	if err != nil {
 		return nil, err
@@ -162,8 +162,8 @@ func (c *checker) readOnlyFiles(trip *wire.Trip) *Crux {
 	if c.hg != nil {
 		path = c.hgPath()
 	}
-	return crux("read-only-account", Proved, Evidence{"asked for", foreign.Clean(path), ""},
-		Evidence{"the folder", "may not be written by " + foreign.Clean(c.passage.Client.User), "a shell at the host"}, Evidence{"reading", "works", ""})
+	return crux("read-only-account", Proved, Evidence{"asked for", untrusted.Clean(path), ""},
+		Evidence{"the folder", "may not be written by " + untrusted.Clean(c.passage.Client.User), "a shell at the host"}, Evidence{"reading", "works", ""})
 }
 
 // otherProgram tells what else answers where no repository of the program's own does: somebody who

@@ -9,18 +9,18 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // oldKey is how long a key may be in use before another one is advised.
 const oldKey = 5 * 365 * 24 * time.Hour
 
 func (c *checker) note(code Code) {
-	summary := strings.ReplaceAll(noteSummary(code), "HOST", foreign.Clean(c.address.Host))
+	summary := strings.ReplaceAll(noteSummary(code), "HOST", untrusted.Clean(c.address.Host))
 	c.way.Notes = append(c.way.Notes, Note{Code: code, Summary: summary})
 }
 
@@ -34,7 +34,7 @@ func (c *checker) notes() {
 		c.way.fact(Settings, "forwardagent", "yes, to every host", c.origin(origin))
 	}
 	if trip != nil && c.host != nil && !c.host.Can("host-keys") { // what needs no further question
-		published, err := speak.Published(context.Background(), c.host, 0)
+		published, err := hostapi.Published(context.Background(), c.host, 0)
 		if err == nil && published.Any() && trip.HostKey != nil && !published.Has(trip.HostKey) {
 			c.note("host-key-unpublished")
 		}
@@ -72,7 +72,7 @@ func (c *checker) webNotes() {
 		c.tokenNotes(e)
 		return
 	}
-	if c.hg != nil || slices.ContainsFunc(append(stray.InNetrc(c.station), stray.InStore(c.station, c.config)...), func(s stray.Stray) bool {
+	if c.hg != nil || slices.ContainsFunc(append(plainsecrets.InNetrc(c.station), plainsecrets.InStore(c.station, c.config)...), func(s plainsecrets.Stray) bool {
 		return bytes.Equal(s.Secret.Reveal(), c.sent.Password.Reveal())
 	}) {
 		c.note("secret-in-plain-file")

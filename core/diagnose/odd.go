@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // strangeCharacters finds what belongs into no URL: what was copied with it, or characters of
@@ -56,7 +56,7 @@ func (c *checker) hindrance(context.Context) *Crux {
 	s := c.passage.Settings
 	hinders := func(keyword, why string) *Crux {
 		value, origin, _ := s.First(keyword)
-		return crux("ssh-setting-hinders", Proved, Evidence{"setting", keyword + " " + foreign.Clean(value), c.origin(origin)}, Evidence{"why", why, ""})
+		return crux("ssh-setting-hinders", Proved, Evidence{"setting", keyword + " " + untrusted.Clean(value), c.origin(origin)}, Evidence{"why", why, ""})
 	}
 	is := func(keyword string, values ...string) bool {
 		value, _, set := s.First(keyword)

@@ -11,10 +11,10 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -27,14 +27,14 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 		}
 	}
 	evidence := c.offeredEvidence(len(trip.Offered))
-	if words := foreign.Clean(trip.Banner + " " + failure.Words); words != "" {
-		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
+	if words := untrusted.Clean(trip.Banner + " " + failure.Words); words != "" {
+		evidence = append(evidence, Evidence{"host says", untrusted.Quote(words), ""})
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
-		return crux("second-step-needed", Proved, append(evidence, Evidence{"host wants", foreign.Clean(strings.Join(trip.Methods, ", ")), ""})...)
+		return crux("second-step-needed", Proved, append(evidence, Evidence{"host wants", untrusted.Clean(strings.Join(trip.Methods, ", ")), ""})...)
 	case errors.Is(failure, wire.ErrNoKeySignIn):
-		return crux("sign-in-other-way", Proved, Evidence{"host offers", foreign.Clean(strings.Join(trip.Methods, ", ")), ""})
+		return crux("sign-in-other-way", Proved, Evidence{"host offers", untrusted.Clean(strings.Join(trip.Methods, ", ")), ""})
 	case errors.Is(failure, wire.ErrSilent):
 		return crux("port-silent", Proved, append(evidence, Evidence{"port", c.passage.HostPort(), ""})...)
 	}
@@ -48,10 +48,10 @@ func (c *checker) explainSignIn(ctx context.Context, failure *wire.Failure, trip
 // explainDenial looks whether a key that the host knows is here all the same.
 func (c *checker) explainDenial(ctx context.Context, trip *wire.Trip, evidence []Evidence, cutOff bool) *Crux {
 	untried := c.offered()[len(trip.Offered):]
-	if told := meaning(foreign.Clean(trip.Banner), SignIn, SignIn); told != "" {
+	if told := meaning(untrusted.Clean(trip.Banner), SignIn, SignIn); told != "" {
 		return crux(told, Likely, evidence...)
 	}
-	user := Evidence{"signing in", "as " + foreign.Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))}
+	user := Evidence{"signing in", "as " + untrusted.Clean(c.passage.Client.User), c.origin(c.passage.Client.Origin("user"))}
 	broke := crux("key-not-registered", Proved, append(evidence, user)...)
 	if cutOff && len(untried) > 0 {
 		broke = crux("keys-too-many", Likely, append(evidence, Evidence{"not tried", keyNames(untried), ""})...)
@@ -214,7 +214,7 @@ func (c *checker) otherAccount(ctx context.Context, trip *wire.Trip) *Crux {
 	evidence := []Evidence{{"signed in as", c.nameAccount(c.way.Account, c.way.Key), c.way.Key}}
 	account := ""
 	if c.host != nil {
-		account = foreign.Clean(c.host.Account(other.Greeting))
+		account = untrusted.Clean(c.host.Account(other.Greeting))
 	}
 	found := crux("key-other-account", Proved, append(evidence, Evidence{"found", key.Name + " opens " + c.nameAccount(account, "an account") + ", which may", c.station.Tilde(key.Path)})...)
 	found.key = key.Path

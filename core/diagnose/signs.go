@@ -7,7 +7,7 @@ import (
 	"strings"
 	"sync"
 
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 // denied is how the ssh client says that no key opened the door, for whatever reason.
@@ -34,14 +34,14 @@ type words struct{ text, lower string }
 
 func newWords(text string) words { return words{text, strings.ToLower(text)} }
 
-// needed keeps what [form.Needs] says of forms.
+// needed keeps what [lazyregexp.Needs] says of forms.
 var needed sync.Map
 
 // find returns where a form begins and ends in the words; nil for nowhere.
 func (w words) find(sign string) []int {
 	list, ok := needed.Load(sign)
 	if !ok {
-		list = form.Needs(sign)
+		list = lazyregexp.Needs(sign)
 		needed.Store(sign, list)
 	}
 	may := list.([]string)

@@ -12,13 +12,13 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
-	"anchorage.example/unicrux/core/near"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/suggest"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // suspect notes what in the address and the settings would explain a break. It counts only
@@ -34,7 +34,7 @@ func (c *checker) suspect() {
 		} else {
 			keyword = "PreferredAuthentications"
 		}
-		c.add(SignIn, crux("ssh-setting-hinders", Proved, Evidence{"setting", keyword + " " + foreign.Clean(value), c.origin(origin)}))
+		c.add(SignIn, crux("ssh-setting-hinders", Proved, Evidence{"setting", keyword + " " + untrusted.Clean(value), c.origin(origin)}))
 		return
 	}
 	for _, left := range c.passage.Left {
@@ -84,7 +84,7 @@ func (c *checker) suspectAddress() {
 		c.suspicions = append(c.suspicions, suspicion{suspect, Reach, Reach, []Code{"name-unknown"}})
 	}
 	if a.User == "" && c.passage.Settings.All("user") == nil && c.way.Question.Repo != "" {
-		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", foreign.Clean(c.passage.Client.User), "the login name here"}))
+		c.add(SignIn, crux("url-user-missing", Likely, Evidence{"sent", untrusted.Clean(c.passage.Client.User), "the login name here"}))
 	}
 }
 
@@ -176,7 +176,7 @@ func (c *checker) missingAuthor(ctx context.Context) *Crux {
 		c.note("author-missing")
 		return nil
 	}
-	return crux("author-missing", Proved, Evidence{"git says", foreign.Quote(foreign.Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
+	return crux("author-missing", Proved, Evidence{"git says", untrusted.Quote(untrusted.Clean(words)), ""}, Evidence{"here", "something is not committed yet", ""})
 }
 
 // likelyName finds a host name that is known here and looks like the one that does not
@@ -197,7 +197,7 @@ func (c *checker) likelyName() string {
 	}
 	best, name := 3, "" // at most two slips
 	for _, host := range known {
-		if n := near.Distance(strings.ToLower(c.address.Host), strings.ToLower(host), best); n > 0 && n < best {
+		if n := suggest.Distance(strings.ToLower(c.address.Host), strings.ToLower(host), best); n > 0 && n < best {
 			best, name = n, host
 		}
 	}

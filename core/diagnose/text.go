@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
-	"anchorage.example/unicrux/core/foreign"
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // MaxText bounds how much of a text is read, in bytes: the logs of a build may be longer, and
@@ -129,13 +129,13 @@ func (s signs) weigh(whole words) (weight float64, line string) {
 func lineAt(text string, at int) string {
 	start := strings.LastIndexByte(text[:at], '\n') + 1
 	line, _, _ := strings.Cut(text[start:], "\n")
-	return foreign.Clean(mask(strings.TrimSuffix(line, " [elsewhere]")))
+	return untrusted.Clean(mask(strings.TrimSuffix(line, " [elsewhere]")))
 }
 
 var (
-	escapes  = form.Late(`\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(\x07|\x1b\\)`)
-	prefixes = form.Late(`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`)
-	secrets  = form.Late(`(?i)(://[^/@:\s'"]*):[^/@\s'"]+@|(authorization: *\w+) +\S+|://([^/@:\s'"]{20,})@`)
+	escapes  = lazyregexp.Late(`\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(\x07|\x1b\\)`)
+	prefixes = lazyregexp.Late(`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`)
+	secrets  = lazyregexp.Late(`(?i)(://[^/@:\s'"]*):[^/@\s'"]+@|(authorization: *\w+) +\S+|://([^/@:\s'"]{20,})@`)
 )
 
 // quotes are all one for the forms.
@@ -166,7 +166,7 @@ func tidy(text string) []string {
 }
 
 var (
-	accessed = form.Late(`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`)
+	accessed = lazyregexp.Late(`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`)
 	ports    = map[string]string{"http": "80", "https": "443"}
 )
 
@@ -204,8 +204,8 @@ func mask(line string) string {
 }
 
 var (
-	cloneURL = form.Late(`(?:https?|ssh|git)://[^\s'"<>]+|\b[\w.-]+@[\w.-]+\.[\w-]+:[\w~/][^\s'"<>]*`)
-	hostName = form.Late(`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`)
+	cloneURL = lazyregexp.Late(`(?:https?|ssh|git)://[^\s'"<>]+|\b[\w.-]+@[\w.-]+\.[\w-]+:[\w~/][^\s'"<>]*`)
+	hostName = lazyregexp.Late(`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`)
 )
 
 // urlIn finds the clone URL in a text, without any secret.
@@ -220,13 +220,13 @@ func urlIn(lines []string) string {
 			found, _, _ = strings.Cut(found, behind)
 		}
 		if !strings.Contains(found, "://") {
-			return foreign.Clean(found)
+			return untrusted.Clean(found)
 		}
 		if u, err := url.Parse(found); err == nil && u.Path != "" {
 			if _, set := u.User.Password(); set || (u.Scheme != "ssh" && u.User != nil) {
 				u.User = nil
 			}
-			return foreign.Clean(u.String())
+			return untrusted.Clean(u.String())
 		}
 	}
 	return ""
@@ -236,11 +236,11 @@ func hostIn(lines []string) string {
 	for _, line := range lines {
 		for _, name := range append(hostName().FindStringSubmatch(line), "", "")[1:] {
 			if name != "" {
-				return foreign.Clean(name)
+				return untrusted.Clean(name)
 			}
 		}
 		if u, err := url.Parse(urlIn([]string{line})); err == nil && u.Host != "" {
-			return foreign.Clean(u.Hostname())
+			return untrusted.Clean(u.Hostname())
 		}
 	}
 	return ""

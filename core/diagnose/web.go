@@ -15,11 +15,11 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -47,7 +47,7 @@ func (c *checker) locateWeb(text string, start time.Time) error {
 		c.way.Question.Purpose = c.purpose(Push)
 	}
 	c.way.fact(Address, "host", base.Host, "")
-	c.way.fact(Address, "path", foreign.Clean(base.Path), "")
+	c.way.fact(Address, "path", untrusted.Clean(base.Path), "")
 	c.way.open(Address, time.Since(start))
 	return nil
 }
@@ -58,7 +58,7 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	c.web = c.webSettings()
 	fact := func(name, value, origin string) {
 		if value != "" {
-			c.way.fact(Settings, name, foreign.Clean(value), c.station.Tilde(c.web.Origin(origin)))
+			c.way.fact(Settings, name, untrusted.Clean(value), c.station.Tilde(c.web.Origin(origin)))
 		}
 	}
 	fact("proxy", hideURL(c.web.Proxy), "proxy")
@@ -80,7 +80,7 @@ func (c *checker) settleWeb(ctx context.Context) (*Crux, error) {
 	}
 	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" {
-			c.way.fact(Settings, "helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
+			c.way.fact(Settings, "helper", untrusted.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin))
 		}
 	}
 	if name := "git-remote-" + c.base.Scheme; c.hg == nil && !gitlink.HasProgram(ctx, c.station, name) {
@@ -103,7 +103,7 @@ func (c *checker) noNumber() *Crux {
 	numbers := []string{"http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer", "http.maxrequests", "http.minsessions"}
 	for _, s := range c.config.For("http", c.asWritten().String()) {
 		if slices.Contains(numbers, s.Name) && !says(s.Entry.Value, `^-?\d+[kmg]?$`) {
-			return crux("git-config-broken", Proved, Evidence{"setting", s.Name + " = " + foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, Evidence{"why", "a number belongs there", ""})
+			return crux("git-config-broken", Proved, Evidence{"setting", s.Name + " = " + untrusted.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, Evidence{"why", "a number belongs there", ""})
 		}
 	}
 	return nil
@@ -128,7 +128,7 @@ func (c *checker) webSettings() *gitlink.Web {
 // trusted reads the files that settings name for the line to the host; found when one cannot be.
 func (c *checker) trusted() (*Crux, bool) {
 	wrong := func(file, origin, what string) (*Crux, bool) {
-		return crux("file-missing", Proved, Evidence{"file", foreign.Clean(file), c.station.Tilde(c.web.Origin(origin))}, Evidence{"it is for", what, ""}), true
+		return crux("file-missing", Proved, Evidence{"file", untrusted.Clean(file), c.station.Tilde(c.web.Origin(origin))}, Evidence{"it is for", what, ""}), true
 	}
 	c.roots, c.more, c.own = nil, nil, nil
 	if c.base.Scheme != "https" {
@@ -186,8 +186,8 @@ func (c *checker) suspectHelpers(ctx context.Context) {
 	}
 	for _, s := range helpers {
 		if program, there := gitlink.HelperProgram(ctx, c.station, s.Entry.Value); !there {
-			c.addFor("secret-missing", crux("helper-missing", Proved, Evidence{"helper", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)},
-				Evidence{"missing", foreign.Clean(program), ""}))
+			c.addFor("secret-missing", crux("helper-missing", Proved, Evidence{"helper", untrusted.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)},
+				Evidence{"missing", untrusted.Clean(program), ""}))
 			break
 		}
 	}
@@ -206,7 +206,7 @@ func askingFails(program, origin string) *Crux {
 	if _, err := exec.LookPath(program); err == nil {
 		return nil
 	}
-	return crux("asking-failed", Proved, Evidence{"asks by", foreign.Clean(program), origin}, Evidence{"it", "is not there, or cannot be run", ""})
+	return crux("asking-failed", Proved, Evidence{"asks by", untrusted.Clean(program), origin}, Evidence{"it", "is not there, or cannot be run", ""})
 }
 
 func hideURL(text string) string {
@@ -292,7 +292,7 @@ func (c *checker) follow(trip *wire.WebTrip) bool {
 	if c.moved == "" {
 		c.moved = c.base.String()
 	}
-	c.way.fact(Repository, "the host says", "it is at "+foreign.Clean(to.Redacted()), "")
+	c.way.fact(Repository, "the host says", "it is at "+untrusted.Clean(to.Redacted()), "")
 	next := &url.URL{Scheme: to.Scheme, Host: to.Host, Path: path}
 	if origin.Of(next) != origin.Of(c.base) { // what was for the one is not for the other: git asks anew
 		c.webUser, c.webSecret, c.request.Sent, c.crossed = "", secret.Text{}, nil, true
@@ -328,7 +328,7 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 		if trip.User == "" {
 			w.fact(SignIn, "token", "none was asked for", "")
 		} else {
-			w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from "+c.secretFrom(), "")
+			w.fact(SignIn, "token", "as "+untrusted.Clean(trip.User)+", from "+c.secretFrom(), "")
 		}
 	}
 	c.served(trip.Answer.Open, trip.Instead.Open, max(trip.Answer.Refs, trip.Instead.Refs), trip.Times[wire.AtService], wire.Untold)
@@ -336,5 +336,5 @@ func (c *checker) passedWeb(trip *wire.WebTrip) {
 
 func certificateText(certificate *x509.Certificate) string {
 	names := append(slices.Clone(certificate.DNSNames), certificate.Subject.CommonName)
-	return foreign.Clean(fmt.Sprintf("for %s, by %s, until %s", names[0], certificate.Issuer.CommonName, certificate.NotAfter.Format(time.DateOnly)))
+	return untrusted.Clean(fmt.Sprintf("for %s, by %s, until %s", names[0], certificate.Issuer.CommonName, certificate.NotAfter.Format(time.DateOnly)))
 }

@@ -9,9 +9,9 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // staleHelper looks whether another helper answers before ours, which has a token that is meant
@@ -32,7 +32,7 @@ func (c *checker) staleHelper() []Evidence {
 	}
 	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" && !hosts.IsHelper(s.Entry.Value) {
-			return []Evidence{{"answered by", foreign.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, {"in the chest", "the token " + own + ", which is not asked for", ""}}
+			return []Evidence{{"answered by", untrusted.Clean(s.Entry.Value), c.station.Tilde(s.Entry.Origin)}, {"in the chest", "the token " + own + ", which is not asked for", ""}}
 		}
 	}
 	return nil
@@ -85,7 +85,7 @@ func (c *checker) asksUs() bool {
 // accountOf is the account that a user name of git's stands for: on some hosts all say the same.
 func (c *checker) accountOf(user string) string {
 	if c.host == nil || user == "" || user != c.host.HTTPS.Username {
-		return foreign.Clean(user)
+		return untrusted.Clean(user)
 	}
 	list := c.keptHere()
 	accounts := map[string]bool{}
@@ -95,5 +95,5 @@ func (c *checker) accountOf(user string) string {
 	if len(accounts) != 1 {
 		return ""
 	}
-	return foreign.Clean(list[0].Account)
+	return untrusted.Clean(list[0].Account)
 }

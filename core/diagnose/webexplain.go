@@ -12,11 +12,11 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -34,7 +34,7 @@ func (c *checker) explainWeb(ctx context.Context, failure *wire.Failure, trip *w
 	}
 	code := met(failure.Reason, "connection-closed")
 	if c.moved != "" { // we came as far as the host that was asked for
-		return crux("repository-moved", Proved, Evidence{"the host says", "it is at " + foreign.Clean(c.base.Redacted()), ""}, Evidence{"there", Summary(code), ""})
+		return crux("repository-moved", Proved, Evidence{"the host says", "it is at " + untrusted.Clean(c.base.Redacted()), ""}, Evidence{"there", Summary(code), ""})
 	}
 	if c.base.Scheme == "http" && c.host != nil {
 		code = "url-transport-refused"
@@ -46,8 +46,8 @@ func (c *checker) explainWeb(ctx context.Context, failure *wire.Failure, trip *w
 	if code == "tls-version" && c.web.Least != 0 {
 		evidence = append(evidence, Evidence{"settings want", tls.VersionName(c.web.Least) + " or newer", c.station.Tilde(c.web.Origin("version"))})
 	}
-	if words := foreign.Clean(failure.Words); words != "" {
-		evidence = append(evidence, Evidence{"it says", foreign.Quote(words), ""})
+	if words := untrusted.Clean(failure.Words); words != "" {
+		evidence = append(evidence, Evidence{"it says", untrusted.Quote(words), ""})
 	}
 	if likely := c.likelyName(); code == "name-unknown" && likely != "" {
 		evidence = append(evidence, Evidence{"looks like", likely, ""})
@@ -70,11 +70,11 @@ func (c *checker) explainCertificate(ctx context.Context, trip *wire.WebTrip) *C
 	}
 	trusted := "this system's certificate authorities"
 	if c.web.Authority != "" {
-		trusted = "those in " + foreign.Clean(c.web.Authority)
+		trusted = "those in " + untrusted.Clean(c.web.Authority)
 	}
 	evidence = append(evidence, Evidence{c.program() + " trusts", trusted, c.station.Tilde(c.web.Origin("authority"))})
 	if errors.Is(trip.Judgement, wire.ErrPinned) {
-		return crux("tls-authority-unknown", Proved, append(evidence[:len(evidence)-1], Evidence{"settings name", foreign.Clean(strings.TrimSpace(strings.Join(c.web.Pins, ", ") + " " + c.web.KeyPins)), c.station.Tilde(c.web.Origin("pin"))})...)
+		return crux("tls-authority-unknown", Proved, append(evidence[:len(evidence)-1], Evidence{"settings name", untrusted.Clean(strings.TrimSpace(strings.Join(c.web.Pins, ", ") + " " + c.web.KeyPins)), c.station.Tilde(c.web.Origin("pin"))})...)
 	}
 	var name x509.HostnameError
 	var invalid x509.CertificateInvalidError
@@ -99,10 +99,10 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	words := trip.Answer.Said()
 	var evidence []Evidence
 	if words != "" {
-		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
+		evidence = append(evidence, Evidence{"host says", untrusted.Quote(words), ""})
 	}
 	if !c.takesPassword(trip) {
-		return crux("sign-in-other-way", Proved, append([]Evidence{{"host offers", foreign.Clean(strings.Join(trip.Schemes, ", ")), ""}}, evidence...)...)
+		return crux("sign-in-other-way", Proved, append([]Evidence{{"host offers", untrusted.Clean(strings.Join(trip.Schemes, ", ")), ""}}, evidence...)...)
 	}
 	if errors.Is(trip.NoSecret, origin.ErrUnprotected) {
 		return crux("token-unknown", Likely, append(evidence, Evidence{"not tried", "a secret is never sent over plain http by Unicrux; " + c.program() + " would send it", ""})...)
@@ -118,10 +118,10 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 		}
 		return first(crux("secret-missing", Proved, append([]Evidence{{"asked", c.helpers(), ""}}, evidence...)...), SignIn, c.suspicions)
 	}
-	sent := Evidence{"sent", "as " + foreign.Clean(trip.User) + ", a secret from " + c.secretFrom(), ""}
+	sent := Evidence{"sent", "as " + untrusted.Clean(trip.User) + ", a secret from " + c.secretFrom(), ""}
 	if !c.webSecret.Empty() {
 		shown, _ := address.HideSecret(c.given)
-		return crux("url-secret", Proved, append([]Evidence{{"url", foreign.Clean(shown), ""}, sent}, evidence...)...)
+		return crux("url-secret", Proved, append([]Evidence{{"url", untrusted.Clean(shown), ""}, sent}, evidence...)...)
 	}
 	if signsIn {
 		return crux("header-overrides", Likely, append([]Evidence{header, sent}, evidence...)...)
@@ -138,7 +138,7 @@ func (c *checker) explainToken(ctx context.Context, trip *wire.WebTrip) *Crux {
 	if told := meaning(words, SignIn, SignIn); told != "" && told != "token-unknown" {
 		return crux(told, Likely, evidence...)
 	}
-	if c.host != nil && c.host.Tokens.Form != "" && !speak.FitsForm(c.host, string(c.sent.Password.Reveal())) {
+	if c.host != nil && c.host.Tokens.Form != "" && !hostapi.FitsForm(c.host, string(c.sent.Password.Reveal())) {
 		return crux("token-misplaced", Proved, append(evidence, Evidence{"form", "the tokens of " + c.host.Name + " have another form", "its description"})...)
 	}
 	if account, known := c.whose(ctx); known {
@@ -153,7 +153,7 @@ func (c *checker) whose(ctx context.Context) (string, bool) {
 		return "", false
 	}
 	account, err := c.interfaceOf().Who(ctx)
-	return foreign.Clean(account), err == nil
+	return untrusted.Clean(account), err == nil
 }
 
 // helpers names whom git asked.
@@ -164,7 +164,7 @@ func (c *checker) helpers() string {
 	var names []string
 	for _, s := range c.config.For("credential", c.asWritten().String()) {
 		if s.Name == "credential.helper" && s.Entry.Value != "" {
-			names = append(names, foreign.Clean(s.Entry.Value))
+			names = append(names, untrusted.Clean(s.Entry.Value))
 		}
 	}
 	if len(names) == 0 {
@@ -176,16 +176,16 @@ func (c *checker) helpers() string {
 // explainStatus names why the host did not open the repository to somebody whom it knows.
 func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 	answer, words := trip.Answer, trip.Answer.Said()
-	evidence := []Evidence{{"asked for", foreign.Clean(c.base.Path), ""}, {"status", "HTTP " + strconv.Itoa(answer.Status), ""}}
+	evidence := []Evidence{{"asked for", untrusted.Clean(c.base.Path), ""}, {"status", "HTTP " + strconv.Itoa(answer.Status), ""}}
 	if trip.User != "" {
-		evidence = append(evidence, Evidence{"signed in as", foreign.Clean(trip.User), ""})
+		evidence = append(evidence, Evidence{"signed in as", untrusted.Clean(trip.User), ""})
 	}
 	isPage := answer.Kind == "text/html"
 	if told := meaning(words, Trust, Trust); told != "" {
-		return crux(told, Proved, append(evidence, Evidence{"host says", foreign.Quote(words), ""})...)
+		return crux(told, Proved, append(evidence, Evidence{"host says", untrusted.Quote(words), ""})...)
 	}
 	if words != "" && !isPage {
-		evidence = append(evidence, Evidence{"host says", foreign.Quote(words), ""})
+		evidence = append(evidence, Evidence{"host says", untrusted.Quote(words), ""})
 	}
 	if trip.Instead.Open {
 		evidence = append(evidence, Evidence{"reading", "works", ""})
@@ -206,13 +206,13 @@ func (c *checker) explainStatus(ctx context.Context, trip *wire.WebTrip) *Crux {
 	}
 	switch {
 	case answer.Status == 429 || answer.Later != "":
-		return crux("host-limits", Proved, append(evidence, Evidence{"again in", foreign.Clean(answer.Later), ""})...)
+		return crux("host-limits", Proved, append(evidence, Evidence{"again in", untrusted.Clean(answer.Later), ""})...)
 	case answer.Status >= 500:
 		return crux("host-failing", Proved, evidence...)
 	case answer.Status >= 300 && answer.Status < 400 && signInPage(answer.Moved):
-		return crux("signed-in-page", Proved, append(evidence, Evidence{"the host says", "to go to " + foreign.Clean(mask(answer.Moved)), ""})...)
+		return crux("signed-in-page", Proved, append(evidence, Evidence{"the host says", "to go to " + untrusted.Clean(mask(answer.Moved)), ""})...)
 	case answer.Status >= 300 && answer.Status < 400:
-		return crux("repository-moved", Proved, append(evidence, Evidence{"the host says", foreign.Clean(answer.Moved), ""})...)
+		return crux("repository-moved", Proved, append(evidence, Evidence{"the host says", untrusted.Clean(answer.Moved), ""})...)
 	case trip.Instead.Open:
 		return crux("read-only-account", Proved, evidence...)
 	case answer.Status == 403:
@@ -242,7 +242,7 @@ func (c *checker) timeThere(ctx context.Context) time.Time {
 func (c *checker) wantsOwn(trip *wire.WebTrip) *Crux {
 	shown := "none: settings name none"
 	if c.own != nil {
-		shown = "the one in " + foreign.Clean(c.web.OwnCert)
+		shown = "the one in " + untrusted.Clean(c.web.OwnCert)
 	}
 	evidence := []Evidence{{"host wants", "a certificate from this workstation", ""}, {"shown", shown, c.station.Tilde(c.web.Origin("own"))}}
 	if len(trip.Chain) > 0 {
@@ -273,7 +273,7 @@ func (c *checker) lacking(ctx context.Context) string {
 	if err != nil || len(shown.Scopes) == 0 || len(needed) == 0 || !slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(shown.Scopes, s) }) {
 		return ""
 	}
-	return foreign.Clean(strings.Join(shown.Scopes, ", "))
+	return untrusted.Clean(strings.Join(shown.Scopes, ", "))
 }
 
 // needsToken are the cruxes that a new token in the chest removes.

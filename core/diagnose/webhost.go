@@ -8,9 +8,9 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -60,9 +60,9 @@ func (c *checker) greetWeb(ctx context.Context) (*Crux, error) {
 func (c *checker) showSecret(ctx context.Context, trip *wire.WebTrip) (*Crux, error) {
 	w := c.way
 	account, err := c.interfaceOf().Who(ctx)
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	switch {
-	case errors.Is(err, speak.ErrNoOperation), errors.Is(err, origin.ErrElsewhere):
+	case errors.Is(err, hostapi.ErrNoOperation), errors.Is(err, origin.ErrElsewhere):
 		w.stage(SignIn).State = Skipped
 		return nil, nil
 	case errors.As(err, &refusal):
@@ -72,8 +72,8 @@ func (c *checker) showSecret(ctx context.Context, trip *wire.WebTrip) (*Crux, er
 		return nil, err
 	}
 	w.open(SignIn, 0)
-	w.Account = foreign.Clean(account)
-	w.fact(SignIn, "token", "as "+foreign.Clean(trip.User)+", from "+c.secretFrom(), "")
+	w.Account = untrusted.Clean(account)
+	w.fact(SignIn, "token", "as "+untrusted.Clean(trip.User)+", from "+c.secretFrom(), "")
 	w.fact(SignIn, "account", w.Account, "the interface of "+c.host.Name)
 	sent := Evidence{"signed in as", w.Account, "the interface of " + c.host.Name}
 	if c.request.Account != "" && c.request.Account != w.Account {

@@ -8,12 +8,12 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/regular"
-	"anchorage.example/unicrux/core/speak"
-	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A Sent credential is shown to the host in place of what git's helpers would answer.
@@ -56,7 +56,7 @@ func (c *checker) secretSources() []secretSource {
 		}, noSource}
 	}
 	var list []secretSource
-	if entry, found := stray.NetrcFor(c.station, c.base.Hostname(), c.webUser); found {
+	if entry, found := plainsecrets.NetrcFor(c.station, c.base.Hostname(), c.webUser); found {
 		list = append(list, func(context.Context) (gitlink.Credential, string, error) {
 			return gitlink.Credential{User: entry.User, Password: entry.Secret}, c.station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line), nil
 		})
@@ -68,7 +68,7 @@ func (c *checker) secretSources() []secretSource {
 		}
 		found, err := c.config.FillByAsking(ctx, asked)
 		program, origin := c.config.AskPass()
-		return found, "the program by which git asks, " + foreign.Clean(program) + " (" + c.station.Tilde(origin) + ")", err
+		return found, "the program by which git asks, " + untrusted.Clean(program) + " (" + c.station.Tilde(origin) + ")", err
 	})
 	return append(list, noSource)
 }
@@ -126,7 +126,7 @@ func (c *checker) headers() []string {
 // interfaceOf speaks to the host's interface as whoever git would sign in as: with a token of the
 // chest's if it was kept for that, else only where the interface is at the very place to which git
 // itself would send the secret.
-func (c *checker) interfaceOf() *speak.Client {
+func (c *checker) interfaceOf() *hostapi.Client {
 	token := origin.Bind(c.sent.Password, origin.Place{Origin: origin.Of(c.base), Address: c.web.At, Authority: origin.Authority(string(c.roots))})
 	for _, e := range c.keptHere() {
 		if kept, err := chest.Of(c.station).Get(e); err == nil && bytes.Equal(kept.Token.Reveal(), c.sent.Password.Reveal()) {
@@ -136,7 +136,7 @@ func (c *checker) interfaceOf() *speak.Client {
 	if c.request.Sent != nil {
 		token = c.request.Sent.Token
 	}
-	return &speak.Client{Description: c.host, Token: token, Timeout: c.timeout()}
+	return &hostapi.Client{Description: c.host, Token: token, Timeout: c.timeout()}
 }
 
 // secretFrom names where the secret that was sent stands.

@@ -16,8 +16,8 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
-	"anchorage.example/unicrux/core/form"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshway"
@@ -154,7 +154,7 @@ func setting(l line, w sshconfig.Winner, nth int, otherwise string) Setting {
 }
 
 // telling finds names of variables that say that they hold secrets.
-var telling = form.Late(`(?i)` + secret.Names)
+var telling = lazyregexp.Late(`(?i)` + secret.Names)
 
 // veil hides what a variable of SetEnv hands to the host, where its name tells that it is a secret.
 func veil(keyword, word string) string {

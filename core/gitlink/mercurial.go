@@ -9,7 +9,7 @@ import (
 	"strconv"
 	"strings"
 
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -25,11 +25,11 @@ type Mercurial struct {
 
 // Forms of hgrc(5), section "Syntax".
 var (
-	hgSection  = form.Late(`^\[([^\[]+)\]`)
-	hgItem     = form.Late(`^([^=\s][^=]*?)\s*=\s*(.*?)\s*$`)
-	hgContinue = form.Late(`^\s+(\S.*?)\s*$`)
-	hgUnset    = form.Late(`^%unset\s+(\S+)`)
-	hgInclude  = form.Late(`^%include\s+(\S.*?)\s*$`)
+	hgSection  = lazyregexp.Late(`^\[([^\[]+)\]`)
+	hgItem     = lazyregexp.Late(`^([^=\s][^=]*?)\s*=\s*(.*?)\s*$`)
+	hgContinue = lazyregexp.Late(`^\s+(\S.*?)\s*$`)
+	hgUnset    = lazyregexp.Late(`^%unset\s+(\S+)`)
+	hgInclude  = lazyregexp.Late(`^%include\s+(\S.*?)\s*$`)
 )
 
 // mostIncluded bounds how deep files include each other; hg itself has no bound.

@@ -14,7 +14,7 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -140,7 +140,7 @@ func Get(ctx context.Context, station *workstation.Station, from string) (Source
 	source := Source{From: from}
 	var err error
 	if source.FromWeb = strings.Contains(from, "://"); source.FromWeb {
-		source.Text, err = speak.Fetch(ctx, from, describe.MaxBytes, ProxyTo(station, from))
+		source.Text, err = hostapi.Fetch(ctx, from, describe.MaxBytes, ProxyTo(station, from))
 		if err == nil {
 			source.Description, err = describe.Parse(source.Text)
 		}

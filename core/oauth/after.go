@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 )
 
 // Forget makes the server forget a token ([7009]). One that it does not know is no error.
@@ -76,5 +76,5 @@ func (s *Server) post(ctx context.Context, to string, token origin.Bound) (int, 
 	}
 	h.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	h.Header.Set("Accept", "application/json")
-	return speak.Exchange(s.line, h)
+	return hostapi.Exchange(s.line, h)
 }

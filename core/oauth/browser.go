@@ -12,7 +12,7 @@ import (
 
 	"golang.org/x/oauth2"
 
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // ErrNoBrowser is returned where the server offers no signing in by a browser on this computer.
@@ -47,7 +47,7 @@ func (s *Server) ByBrowser(ctx context.Context, scopes []string, open func(page 
 	}
 	page := config.AuthCodeURL(a.state, options...)
 	if !isPage(page) {
-		return nil, fmt.Errorf("%w: its page has no https URL: %s", ErrMetadata, foreign.Clean(s.Authorize))
+		return nil, fmt.Errorf("%w: its page has no https URL: %s", ErrMetadata, untrusted.Clean(s.Authorize))
 	}
 	open(page)
 	waiting, stop := context.WithTimeout(ctx, browserPatience)
@@ -94,7 +94,7 @@ func (a *arrival) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case failure == "access_denied":
 		got.err = ErrDenied
 	case failure != "":
-		words := foreign.Clean(failure + ": " + query.Get("error_description"))
+		words := untrusted.Clean(failure + ": " + query.Get("error_description"))
 		got.err = fmt.Errorf("%w: %s", ErrRefused, words[:min(len(words), 300)])
 	case got.code == "":
 		got.err = fmt.Errorf("%w: no code came", ErrMetadata)

@@ -29,10 +29,10 @@ import (
 	"golang.org/x/oauth2"
 
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Reasons for which nobody is signed in, for errors.Is.
@@ -65,7 +65,7 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 		return nil, ErrNone
 	}
 	address, authority := d.OAuthWay()
-	s := &Server{Device: o.Device, Authorize: o.Authorize, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: speak.NewHTTP(d, address, authority)}
+	s := &Server{Device: o.Device, Authorize: o.Authorize, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: hostapi.NewHTTP(d, address, authority)}
 	s.line.Timeout = 10 * time.Second
 	if o.Issuer == "" {
 		return s, nil
@@ -75,7 +75,7 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 	}
 	for _, endpoint := range []string{s.Device, s.Authorize, s.Token, s.Revoke, s.Introspect} {
 		if endpoint != "" && !s.named(endpoint) {
-			return nil, fmt.Errorf("%w: %s", ErrElsewhere, foreign.Clean(endpoint))
+			return nil, fmt.Errorf("%w: %s", ErrElsewhere, untrusted.Clean(endpoint))
 		}
 	}
 	return s, nil
@@ -111,7 +111,7 @@ func (s *Server) readMetadata(ctx context.Context) error {
 			return fmt.Errorf("%w: %s is no address", ErrMetadata, issuer)
 		}
 		h.Header.Set("Accept", "application/json")
-		status, text, err := speak.Exchange(s.line, h)
+		status, text, err := hostapi.Exchange(s.line, h)
 		if err != nil {
 			return err
 		}
@@ -128,7 +128,7 @@ func (s *Server) readMetadata(ctx context.Context) error {
 			continue
 		}
 		if strings.TrimSuffix(found.Issuer, "/") != strings.TrimSuffix(issuer, "/") { // [8414], section 3.3
-			return fmt.Errorf("%w: it calls itself %s", ErrMetadata, foreign.Clean(found.Issuer))
+			return fmt.Errorf("%w: it calls itself %s", ErrMetadata, untrusted.Clean(found.Issuer))
 		}
 		for _, pair := range []struct {
 			to   *string
@@ -194,7 +194,7 @@ func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 	case answer.UserCode == "" || len(answer.UserCode) > 64:
 		return nil, fmt.Errorf("%w: no code came", ErrMetadata)
 	case !isPage(answer.VerificationURI):
-		return nil, fmt.Errorf("%w: the verification page has no https URL: %s", ErrMetadata, foreign.Clean(answer.VerificationURI))
+		return nil, fmt.Errorf("%w: the verification page has no https URL: %s", ErrMetadata, untrusted.Clean(answer.VerificationURI))
 	case answer.Interval < 0 || answer.Interval > mostInterval:
 		return nil, fmt.Errorf("%w: it sets a polling interval of %d seconds", ErrMetadata, answer.Interval)
 	}
@@ -211,7 +211,7 @@ func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 // isPage tells whether an address is one that a browser may be sent to: other schemes run something.
 func isPage(text string) bool {
 	target, err := url.Parse(text)
-	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil && foreign.Clean(text) == text
+	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil && untrusted.Clean(text) == text
 }
 
 // Wait asks now and then, as often as the server allows, until a person has decided. A server that does not
@@ -290,7 +290,7 @@ func (s *Server) Refresh(ctx context.Context, refresh origin.Bound, scopes []str
 // section 7.1).
 func grant(token *oauth2.Token, asked []string) (*Grant, error) {
 	if kind := token.TokenType; kind != "" && !strings.EqualFold(kind, "bearer") {
-		return nil, fmt.Errorf("%w: its tokens are of the type %q, which git cannot send", ErrMetadata, foreign.Clean(kind)[:min(len(foreign.Clean(kind)), 40)])
+		return nil, fmt.Errorf("%w: its tokens are of the type %q, which git cannot send", ErrMetadata, untrusted.Clean(kind)[:min(len(untrusted.Clean(kind)), 40)])
 	}
 	g := &Grant{Access: secret.New([]byte(token.AccessToken)), Refresh: secret.New([]byte(token.RefreshToken)), Until: token.Expiry, Scopes: asked}
 	if text, ok := token.Extra("scope").(string); ok && text != "" {
@@ -309,7 +309,7 @@ func wordsOf(ctx context.Context, err error) error {
 		var request *url.Error
 		switch {
 		case errors.As(err, &request):
-			return speak.Unreachable(ctx, err)
+			return hostapi.Unreachable(ctx, err)
 		case errors.Is(err, context.DeadlineExceeded):
 			return ErrExpired
 		}
@@ -321,7 +321,7 @@ func wordsOf(ctx context.Context, err error) error {
 	case "expired_token":
 		return ErrExpired
 	}
-	words := foreign.Clean(strings.Trim(refused.ErrorCode+": "+refused.ErrorDescription, ": "))
+	words := untrusted.Clean(strings.Trim(refused.ErrorCode+": "+refused.ErrorDescription, ": "))
 	if words == "" && refused.Response != nil {
 		words = "HTTP " + refused.Response.Status
 	}

@@ -15,14 +15,14 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/stray"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // An Adopted is a stray secret, and what became of it.
 type Adopted struct {
-	Stray stray.Stray
+	Stray plainsecrets.Stray
 	Name  string // of its entry in the chest; empty where it was not moved
 	Err   error  // why it was not
 	Alike bool   // git itself was not asked for it: it asks the same helpers as for others that it got
@@ -46,7 +46,7 @@ var ErrNotTaken = errors.New("its host does not take it as a token, so it was le
 // host any more: it would write down what git gets from the chest. The chest must be open.
 //
 // Each file is written once for all secrets, and the record twice.
-func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []stray.Stray) ([]Adopted, error) {
+func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []plainsecrets.Stray) ([]Adopted, error) {
 	list := make([]Adopted, len(strays))
 	for i, s := range strays {
 		list[i].Stray = s
@@ -77,7 +77,7 @@ type move struct {
 }
 
 // movesOf finds out where secrets serve, and what is to be known about them in the chest.
-func (p Place) movesOf(ctx context.Context, strays []stray.Stray) []move {
+func (p Place) movesOf(ctx context.Context, strays []plainsecrets.Stray) []move {
 	used := p.usedPlaces(ctx, strays)
 	var moves []move
 	for i, s := range strays {
@@ -97,7 +97,7 @@ func (p Place) movesOf(ctx context.Context, strays []stray.Stray) []move {
 }
 
 // describeStray asks the host of a stray whose it is, where it can be asked.
-func (p Place) describeStray(ctx context.Context, d *describe.Description, s stray.Stray) (chest.Entry, error) {
+func (p Place) describeStray(ctx context.Context, d *describe.Description, s plainsecrets.Stray) (chest.Entry, error) {
 	proven := &Proven{}
 	if d != nil {
 		known, err := p.ProveToken(ctx, d, d.Bind(s.Secret))
@@ -110,7 +110,7 @@ func (p Place) describeStray(ctx context.Context, d *describe.Description, s str
 	}
 	e := p.entryOf(d, s, proven)
 	if e.User == "" {
-		if e.User = "token"; s.Sort == stray.RemoteURL {
+		if e.User = "token"; s.Sort == plainsecrets.RemoteURL {
 			return chest.Entry{}, ErrOnlyName
 		}
 	}
@@ -118,7 +118,7 @@ func (p Place) describeStray(ctx context.Context, d *describe.Description, s str
 }
 
 // entryOf is what is known about a stray. Its user may be empty.
-func (p Place) entryOf(d *describe.Description, s stray.Stray, proven *Proven) chest.Entry {
+func (p Place) entryOf(d *describe.Description, s plainsecrets.Stray, proven *Proven) chest.Entry {
 	if d != nil {
 		e := p.entryFor(NewToken{Host: d, Secret: chest.Secret{Token: s.Secret}, Account: s.User}, proven)
 		if e.User = s.User; s.User == "" && proven.Account != "" {
@@ -251,12 +251,12 @@ func (p Place) closeStore(ctx context.Context, batch *workstation.Batch, list []
 		return err
 	}
 	stays := map[string]bool{}
-	for _, s := range stray.InStore(p.Station, config) {
+	for _, s := range plainsecrets.InStore(p.Station, config) {
 		stays[s.At] = true
 	}
 	var places []string
 	for _, a := range list {
-		if at := a.Stray.At; a.Err == nil && a.Name != "" && a.Stray.Sort == stray.CredentialFile && !stays[at] {
+		if at := a.Stray.At; a.Err == nil && a.Name != "" && a.Stray.Sort == plainsecrets.CredentialFile && !stays[at] {
 			places, stays[at] = append(places, at), true
 		}
 	}

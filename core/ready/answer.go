@@ -12,12 +12,12 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // refreshAhead renews a signed-in token a little before it ends, so that it lasts for a push.
@@ -180,7 +180,7 @@ func (p Place) current(ctx context.Context, c *chest.Chest, e chest.Entry, s che
 	if e.Until.After(now) {
 		return e, s, Saying{}
 	}
-	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:", e.Host, foreign.Clean(err.Error())), another(e)}
+	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:", e.Host, untrusted.Clean(err.Error())), another(e)}
 }
 
 func ended(e chest.Entry) Saying {
@@ -215,7 +215,7 @@ func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s 
 		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
 	}
 	proven, err := p.ProveToken(ctx, d, s.Bound(e))
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	switch {
 	case errors.Is(err, ErrTokenUnproved):
 		why := d.Name + " does not know the token " + e.Name
@@ -227,7 +227,7 @@ func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s 
 		return Saying{fmt.Sprintf("%s refuses the token %s, and cannot be asked why. To see:", d.Name, e.Name), []string{"unicrux", "token", "test", e.Name}}, nil
 	}
 	return Saying{fmt.Sprintf("%s knows the token %s as %s's, and it may not do this: it is for %s. To make one that may push:",
-		d.Name, e.Name, foreign.Clean(proven.Account), purposesText(e)), append(another(e), "--for", "push")}, nil
+		d.Name, e.Name, untrusted.Clean(proven.Account), purposesText(e)), append(another(e), "--for", "push")}, nil
 }
 
 func purposesText(e chest.Entry) string {

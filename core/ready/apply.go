@@ -10,14 +10,14 @@ import (
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose"
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -28,7 +28,7 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                      // of a key that is here
 	Token         func(*describe.Description) (origin.Bound, error) // for a host's interface, to tell it about keys
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's interface, to let it issue another one
-	SignIn        func(*speak.Client) error                         // gives a client the account's password, where a host issues tokens for that alone
+	SignIn        func(*hostapi.Client) error                       // gives a client the account's password, where a host issues tokens for that alone
 	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
 	OtherHost     func(asked, other string) (bool, error)           // whether another host is meant than the one that was asked for; nil for no
 	Chest         func() error                                      // makes the chest ready for a secret, and opens it
@@ -109,7 +109,7 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 	if err != nil {
 		return "", err
 	}
-	r := speak.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: speak.UsualEnd(host, "issue-token", p.Station.Now())}
+	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
 	e, _, err := p.IssueToken(ctx, batch, client, r)
 	good := ""
 	if !e.Until.IsZero() {
@@ -188,12 +188,12 @@ func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, deed d
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, foreign.Clean(done.Title))
+	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
 	if done.Already {
-		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), foreign.Clean(done.Title))
+		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), untrusted.Clean(done.Title))
 	}
 	if done.Account != "" {
-		words += " It opens the account " + foreign.Clean(done.Account) + "."
+		words += " It opens the account " + untrusted.Clean(done.Account) + "."
 	}
 	return words, nil
 }

@@ -12,9 +12,9 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -24,13 +24,13 @@ var ErrNotThere = errors.New("the host does not know this key for the account of
 
 // A Compared is a key that is here, or that a host knows, or both.
 type Compared struct {
-	Pair  *sshkey.Pair         // nil when it is not here
-	There *speak.RegisteredKey // nil when the host does not know it
+	Pair  *sshkey.Pair           // nil when it is not here
+	There *hostapi.RegisteredKey // nil when the host does not know it
 }
 
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
-func (p Place) Compare(ctx context.Context, host *describe.Description, list speak.KeyList, token origin.Bound) ([]Compared, error) {
+func (p Place) Compare(ctx context.Context, host *describe.Description, list hostapi.KeyList, token origin.Bound) ([]Compared, error) {
 	registered, err := p.Client(host, token).Keys(ctx, list)
 	if err != nil {
 		return nil, err
@@ -75,7 +75,7 @@ func (p Place) CompareByTrying(ctx context.Context, host *describe.Description) 
 		case err != nil:
 			return nil, false, err
 		case taken:
-			both = append(both, Compared{Pair: pair, There: &speak.RegisteredKey{Key: pair.Public}})
+			both = append(both, Compared{Pair: pair, There: &hostapi.RegisteredKey{Key: pair.Public}})
 		default:
 			here = append(here, Compared{Pair: pair})
 		}
@@ -99,7 +99,7 @@ func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
 	return nil
 }
 
-func findRegistered(keys []speak.RegisteredKey, key ssh.PublicKey) *speak.RegisteredKey {
+func findRegistered(keys []hostapi.RegisteredKey, key ssh.PublicKey) *hostapi.RegisteredKey {
 	for i := range keys {
 		if bytes.Equal(keys[i].Key.Marshal(), key.Marshal()) {
 			return &keys[i]
@@ -110,7 +110,7 @@ func findRegistered(keys []speak.RegisteredKey, key ssh.PublicKey) *speak.Regist
 
 // Withdraw makes a host forget a key of one of its lists. The step is recorded with what is needed to tell the
 // host again.
-func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list speak.KeyList, token origin.Bound) (*speak.RegisteredKey, error) {
+func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list hostapi.KeyList, token origin.Bound) (*hostapi.RegisteredKey, error) {
 	client := p.Client(host, token)
 	keys, err := client.Keys(ctx, list)
 	if err != nil {
@@ -161,9 +161,9 @@ func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token fu
 }
 
 // takeBackKey takes back that a key was registered or withdrawn.
-func takeBackKey(ctx context.Context, client *speak.Client, step workstation.HostStep) error {
-	host, list := client.Description, speak.KeyListOf(step.Data)
-	key, known := speak.RegisteredKey{ID: step.Data["id"], Title: step.Data["title"]}, true
+func takeBackKey(ctx context.Context, client *hostapi.Client, step workstation.HostStep) error {
+	host, list := client.Description, hostapi.KeyListOf(step.Data)
+	key, known := hostapi.RegisteredKey{ID: step.Data["id"], Title: step.Data["title"]}, true
 	if host.Can(list.Operation("list")) { // by its fingerprint: the number may not have been recorded in time
 		keys, err := client.Keys(ctx, list)
 		if err != nil {
@@ -186,14 +186,14 @@ func takeBackKey(ctx context.Context, client *speak.Client, step workstation.Hos
 }
 
 // tellAgain registers a key that was withdrawn, on the terms that it had.
-func tellAgain(ctx context.Context, client *speak.Client, step workstation.HostStep) error {
+func tellAgain(ctx context.Context, client *hostapi.Client, step workstation.HostStep) error {
 	key, _, err := sshkey.ParseLine([]byte(step.Data["line"]))
 	if err != nil {
 		return err
 	}
-	request := speak.KeyRequest{Key: key, Title: step.Data["title"], Access: speak.Access(step.Data["access"]), List: speak.KeyListOf(step.Data)}
+	request := hostapi.KeyRequest{Key: key, Title: step.Data["title"], Access: hostapi.Access(step.Data["access"]), List: hostapi.KeyListOf(step.Data)}
 	request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
-	if speak.CanTell(client.Description, request) != nil {
+	if hostapi.CanTell(client.Description, request) != nil {
 		request.Until, request.Access = time.Time{}, ""
 	}
 	_, err = client.AddKey(ctx, request)

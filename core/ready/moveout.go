@@ -12,8 +12,8 @@ import (
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/stray"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -56,8 +56,8 @@ func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, list []Ado
 	return nil
 }
 
-func straysAt(list []Adopted, which []int) []stray.Stray {
-	var strays []stray.Stray
+func straysAt(list []Adopted, which []int) []plainsecrets.Stray {
+	var strays []plainsecrets.Stray
 	for _, i := range which {
 		strays = append(strays, list[i].Stray)
 	}
@@ -67,7 +67,7 @@ func straysAt(list []Adopted, which []int) []stray.Stray {
 // A stripped is a file before and after secrets were taken out of it.
 type stripped struct{ before, after []byte }
 
-func (p Place) strip(ctx context.Context, batch *workstation.Batch, file string, gone []stray.Stray) (t stripped, err error) {
+func (p Place) strip(ctx context.Context, batch *workstation.Batch, file string, gone []plainsecrets.Stray) (t stripped, err error) {
 	what := "the secret for " + gone[0].At
 	if len(gone) > 1 {
 		what = fmt.Sprintf("%d secrets", len(gone))
@@ -82,7 +82,7 @@ func (p Place) strip(ctx context.Context, batch *workstation.Batch, file string,
 }
 
 // putBack leaves out of a file those alone that git gets from the chest.
-func (p Place) putBack(ctx context.Context, batch *workstation.Batch, file string, t stripped, gone []stray.Stray) error {
+func (p Place) putBack(ctx context.Context, batch *workstation.Batch, file string, t stripped, gone []plainsecrets.Stray) error {
 	edit := gitlink.EditOf{Path: file, Words: "Put back what git did not get.", Mode: 0o600, Secret: true}
 	_, err := gitlink.ChangeText(batch, edit, func(now []byte) ([]byte, error) {
 		if !bytes.Equal(now, t.after) { // somebody was at work meanwhile: what they wrote stays
@@ -95,29 +95,29 @@ func (p Place) putBack(ctx context.Context, batch *workstation.Batch, file strin
 
 // without is the text of a file without strays. Their lines may have moved since they were found, so
 // they are looked for anew.
-func (p Place) without(ctx context.Context, gone []stray.Stray, text []byte) ([]byte, error) {
+func (p Place) without(ctx context.Context, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
 	if len(gone) == 0 {
 		return text, nil
 	}
-	if s := gone[0]; s.Sort == stray.RemoteURL || s.Sort == stray.Header { // a file of git's has no others
+	if s := gone[0]; s.Sort == plainsecrets.RemoteURL || s.Sort == plainsecrets.Header { // a file of git's has no others
 		return p.withoutIn(ctx, gone, text)
 	}
 	marks := map[string]bool{}
 	for _, s := range gone {
 		marks[strayMark(s)] = true
 	}
-	found := slices.DeleteFunc(stray.InText(gone[0].Sort, gone[0].File, text), func(f stray.Stray) bool { return !marks[strayMark(f)] })
-	return stray.Without(gone[0].Sort, text, found), nil
+	found := slices.DeleteFunc(plainsecrets.InText(gone[0].Sort, gone[0].File, text), func(f plainsecrets.Stray) bool { return !marks[strayMark(f)] })
+	return plainsecrets.Without(gone[0].Sort, text, found), nil
 }
 
-func strayMark(s stray.Stray) string {
+func strayMark(s plainsecrets.Stray) string {
 	return strings.Join([]string{string(s.Sort), s.At, s.User, string(s.Secret.Reveal())}, "\x00")
 }
 
 // withoutIn is the text of a file of git's settings without the secrets in URLs and headers.
-func (p Place) withoutIn(ctx context.Context, gone []stray.Stray, text []byte) ([]byte, error) {
+func (p Place) withoutIn(ctx context.Context, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
 	type place struct{ key, value string }
-	sorts := map[place]stray.Sort{}
+	sorts := map[place]plainsecrets.Sort{}
 	for _, s := range gone {
 		sorts[place{strings.ToLower(s.Key), s.Value}] = s.Sort
 	}
@@ -133,9 +133,9 @@ func (p Place) withoutIn(ctx context.Context, gone []stray.Stray, text []byte) (
 		}
 		value := entry.Value
 		switch sorts[place{strings.ToLower(entry.Key), value}] {
-		case stray.Header:
+		case plainsecrets.Header:
 			continue
-		case stray.RemoteURL:
+		case plainsecrets.RemoteURL:
 			value = withoutPassword(value)
 		}
 		values[entry.Key] = append(values[entry.Key], value)
@@ -192,7 +192,7 @@ func (p Place) chains(ctx context.Context) (func(at string) (chain string, plain
 		return nil, err
 	}
 	stored := map[string]bool{}
-	for _, s := range stray.InStore(p.Station, config) {
+	for _, s := range plainsecrets.InStore(p.Station, config) {
 		stored[s.At] = true
 	}
 	about := config.About("credential")

@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/secret"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 )
 
@@ -38,9 +38,9 @@ func Pasted(d *describe.Description, text secret.Text, others []*describe.Descri
 	case strings.ContainsFunc(word, func(r rune) bool { return r <= ' ' || r == 0x7f }):
 		return text, fmt.Errorf("%w: a token has no white space in it", ErrNotToken)
 	}
-	if d.Tokens.Form != "" && !speak.FitsForm(d, word) {
+	if d.Tokens.Form != "" && !hostapi.FitsForm(d, word) {
 		for _, other := range others {
-			if other.Tokens.Form != "" && other.HTTPSAt() != d.HTTPSAt() && speak.FitsForm(other, word) {
+			if other.Tokens.Form != "" && other.HTTPSAt() != d.HTTPSAt() && hostapi.FitsForm(other, word) {
 				return text, fmt.Errorf("%w of %s: it has the form of those of %s", ErrNotToken, d.Name, other.Name)
 			}
 		}

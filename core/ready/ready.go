@@ -14,9 +14,9 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -52,6 +52,6 @@ func (p Place) log() *slog.Logger {
 }
 
 // Client speaks to a host's interface.
-func (p Place) Client(host *describe.Description, token origin.Bound) *speak.Client {
-	return &speak.Client{Description: host, Token: token, Timeout: p.Timeout, Waits: p.Waits}
+func (p Place) Client(host *describe.Description, token origin.Bound) *hostapi.Client {
+	return &hostapi.Client{Description: host, Token: token, Timeout: p.Timeout, Waits: p.Waits}
 }

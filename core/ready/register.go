@@ -14,12 +14,12 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/foreign"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -29,9 +29,9 @@ type Registration struct {
 	Pair   *sshkey.Pair
 	Host   *describe.Description
 	Title  string
-	Until  time.Time    // when the host shall stop taking it; zero for never
-	Access speak.Access // what it may do there; empty for what the host gives by itself
-	List   speak.KeyList
+	Until  time.Time      // when the host shall stop taking it; zero for never
+	Access hostapi.Access // what it may do there; empty for what the host gives by itself
+	List   hostapi.KeyList
 	Token  origin.Bound
 	Ask    sshway.Asker // for the passphrase, when signing in to prove it
 }
@@ -70,16 +70,16 @@ func (r Registration) Check() error {
 		return fmt.Errorf("%s is %s %d: %w", r.Pair.Name(), kind, sshkey.Bits(r.Pair.Public), ErrObsolete)
 	case len(r.Host.Keys.Kinds) > 0 && !slices.Contains(r.Host.Keys.Kinds, kind):
 		return fmt.Errorf("%s is %s, and %s takes %s: %w", r.Pair.Name(), kind, r.Host.Name, strings.Join(r.Host.Keys.Kinds, ", "), ErrHostKind)
-	case foreign.Clean(r.Title) != r.Title || r.Title == "":
+	case untrusted.Clean(r.Title) != r.Title || r.Title == "":
 		return fmt.Errorf("%w: one line of plain text is needed", ErrTitle)
 	case limit > 0 && utf8.RuneCountInString(r.Title) > limit:
 		return fmt.Errorf("%w: it has at most %d characters, and this one has %d", ErrTitle, limit, utf8.RuneCountInString(r.Title))
 	}
-	return speak.CanTell(r.Host, r.request())
+	return hostapi.CanTell(r.Host, r.request())
 }
 
-func (r Registration) request() speak.KeyRequest {
-	return speak.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access, List: r.List}
+func (r Registration) request() hostapi.KeyRequest {
+	return hostapi.KeyRequest{Key: r.Pair.Public, Title: r.Title, Until: r.Until, Access: r.Access, List: r.List}
 }
 
 // Registered says what the host knows now, and how that was proved.
@@ -88,7 +88,7 @@ type Registered struct {
 	Already bool   // it knew the key before
 	Title   string // as the host keeps it
 	Until   time.Time
-	Access  speak.Access
+	Access  hostapi.Access
 	Owner   string // whose token told the host
 	Account string // whom the host greeted; empty when it tells nobody
 	Proof   Proof
@@ -149,7 +149,7 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 }
 
 // proveListed looks whether the host lists a key for signing, with which nobody can sign in to prove it.
-func (p Place) proveListed(ctx context.Context, batch *workstation.Batch, client *speak.Client, r Registration, done *Registered) error {
+func (p Place) proveListed(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
 	if batch.Dry || !r.Host.Can(r.List.Operation("list")) {
 		done.Proof = Told
 		return nil
@@ -175,7 +175,7 @@ func (p Place) noteSeen(ctx context.Context, batch *workstation.Batch, r Registr
 }
 
 // tell registers the key unless the host knows it for this account already.
-func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak.Client, r Registration, done *Registered) error {
+func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
 	if r.Host.Can(r.List.Operation("list")) {
 		keys, err := client.Keys(ctx, r.List)
 		if err != nil {
@@ -196,7 +196,7 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *speak
 		done.ID = id
 		return map[string]string{"id": id}, err
 	})
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	if errors.As(err, &refusal) && refusal.Means == "" && !r.List.Signing && p.opensAnother(ctx, r, done) {
 		return &OtherAccountError{Account: done.Account}
 	}
@@ -209,7 +209,7 @@ func (p Place) opensAnother(ctx context.Context, r Registration, done *Registere
 }
 
 // sameTerms compares what the host knows with what it is to be told.
-func (r Registration) sameTerms(known speak.RegisteredKey) error {
+func (r Registration) sameTerms(known hostapi.RegisteredKey) error {
 	switch {
 	case r.Access != "" && known.Access != "" && r.Access != known.Access:
 		return fmt.Errorf("%w: it may %s", ErrOtherTerms, known.Access)
@@ -249,18 +249,18 @@ func (p Place) offer(ctx context.Context, host *describe.Description, keys func(
 		return nil, err
 	}
 	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
-	var published speak.PublishedKeys
+	var published hostapi.PublishedKeys
 	var publishedErr error
 	known := len(passage.Known.Keys) > 0
 	if !known {
-		published, publishedErr = speak.Published(ctx, host, p.Timeout)
+		published, publishedErr = hostapi.Published(ctx, host, p.Timeout)
 	}
 	plan := passage.Plan(func(key ssh.PublicKey) error {
 		if _, _, ok := passage.Judge(key); ok {
 			return nil
 		}
 		if known {
-			published, publishedErr = speak.Published(ctx, host, p.Timeout)
+			published, publishedErr = hostapi.Published(ctx, host, p.Timeout)
 		}
 		if publishedErr != nil || !published.Has(sshkey.Plain(key)) {
 			return errors.Join(ErrOtherKey, publishedErr)

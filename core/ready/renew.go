@@ -15,8 +15,8 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -255,7 +255,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 		return nil
 	}
 	client := p.Client(reg.Host, reg.Token)
-	keys, err := client.Keys(ctx, speak.KeyList{})
+	keys, err := client.Keys(ctx, hostapi.KeyList{})
 	if err != nil {
 		return err
 	}
@@ -266,7 +266,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 	if !known.Until.IsZero() && reg.Until.IsZero() {
 		return fmt.Errorf("%s: %w", reg.Host.Name, ErrNoEnd)
 	}
-	if speak.CanTell(reg.Host, speak.KeyRequest{Access: known.Access}) == nil {
+	if hostapi.CanTell(reg.Host, hostapi.KeyRequest{Access: known.Access}) == nil {
 		reg.Access = known.Access
 	}
 	return nil
@@ -313,7 +313,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *descri
 	if err != nil {
 		return err
 	}
-	if _, err := p.Withdraw(ctx, batch, r.Old, host, speak.KeyList{}, token); err != nil {
+	if _, err := p.Withdraw(ctx, batch, r.Old, host, hostapi.KeyList{}, token); err != nil {
 		return err
 	}
 	renewed.Hosts = append(renewed.Hosts, host.Name)

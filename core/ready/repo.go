@@ -13,8 +13,8 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -31,7 +31,7 @@ var (
 // A NewRepo says what to create and what to attach to it.
 type NewRepo struct {
 	Host    *describe.Description
-	Request speak.RepoRequest
+	Request hostapi.RepoRequest
 	From    string // the folder to attach, absolute; empty for none
 	Commit  bool   // commit what is in the folder where nothing was committed yet
 	HTTPS   bool   // attach by HTTPS in place of SSH
@@ -40,7 +40,7 @@ type NewRepo struct {
 
 // A MadeRepo says what there is now.
 type MadeRepo struct {
-	Repo    speak.Repo
+	Repo    hostapi.Repo
 	Already bool   // it was there before
 	Remote  string // of the attached folder; empty where none was attached
 	Branch  string // that was pushed; empty where nothing was
@@ -61,13 +61,13 @@ func CheckRepoName(text string) error {
 
 // AddRepo lets a host create a repository, and attaches a folder to it. What exists already is
 // recognised, so it can be run again after it was cut short.
-func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *speak.Client, n NewRepo) (*MadeRepo, error) {
+func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, n NewRepo) (*MadeRepo, error) {
 	if n.From != "" {
 		if err := p.attachable(ctx, n.From, n.Commit); err != nil {
 			return nil, err
 		}
 	}
-	made := &MadeRepo{Repo: speak.Repo{Path: n.Request.Path}}
+	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActRepo, Data: map[string]string{"repo": n.Request.Path}}
 	err := batch.Act(ctx, fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step, func() (map[string]string, error) {
 		repo, err := client.AddRepo(ctx, n.Request)
@@ -76,7 +76,7 @@ func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *sp
 		}
 		return nil, err
 	})
-	if errors.Is(err, speak.ErrAlready) {
+	if errors.Is(err, hostapi.ErrAlready) {
 		made.Already, err = true, nil
 		if n.Host.Can("show-repo") {
 			made.Repo, err = client.Repo(ctx, n.Request.Path)
@@ -91,7 +91,7 @@ func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *sp
 // FindRepo asks a host now and then over SSH until it has a repository, which a person creates
 // on its page, and attaches a folder to it.
 func (p Place) FindRepo(ctx context.Context, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
-	made := &MadeRepo{Repo: speak.Repo{Path: n.Request.Path}}
+	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
 	url := p.cloneURL(n, made.Repo)
 	if !batch.Dry {
 		err := p.tryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (bool, error) {
@@ -147,7 +147,7 @@ func (p Place) in(folder string) *workstation.Station {
 
 // cloneURL is the address by which a folder is attached: as the host's interface tells it, if that is
 // one at this very host, else as its description says.
-func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
+func (p Place) cloneURL(n NewRepo, repo hostapi.Repo) string {
 	https := n.HTTPS || !n.Host.HasSSH()
 	switch {
 	case https && n.Host.IsClone(repo.HTTPS, "https"):
@@ -165,7 +165,7 @@ func (p Place) cloneURL(n NewRepo, repo speak.Repo) string {
 func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, made *MadeRepo) error {
 	inside, url := p.in(n.From), p.cloneURL(n, made.Repo)
 	if _, err := address.Parse(url); err != nil { // the host may have told it
-		return fmt.Errorf("%w: its clone URL cannot be read", speak.ErrAnswer)
+		return fmt.Errorf("%w: its clone URL cannot be read", hostapi.ErrAnswer)
 	}
 	if batch.Dry {
 		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)

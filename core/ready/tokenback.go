@@ -9,10 +9,10 @@ import (
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -72,17 +72,17 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	if e.Owed != "" { // a renewal that was cut short
 		return p.settleOwed(ctx, batch, d, e, old)
 	}
-	request := speak.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
-	if until.IsZero() && speak.TakesEnd(d, "renew-token") {
-		request.Until = speak.UsualEnd(d, "renew-token", p.Station.Now())
+	request := hostapi.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
+	if until.IsZero() && hostapi.TakesEnd(d, "renew-token") {
+		request.Until = hostapi.UsualEnd(d, "renew-token", p.Station.Now())
 	}
 	if !d.Can("renew-token") {
 		return e, fmt.Errorf("%s: %w", d.Name, ErrRenewByHand)
 	}
-	if err := speak.CheckToken(d, "renew-token", request, p.Station.Now()); err != nil {
+	if err := hostapi.CheckToken(d, "renew-token", request, p.Station.Now()); err != nil {
 		return e, err
 	}
-	var issued *speak.IssuedToken
+	var issued *hostapi.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": e.Label}}
 	err = batch.Act(ctx, fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
 		if issued, err = p.Client(d, old.Bound(e)).RenewToken(ctx, e.ID, request); err != nil {
@@ -111,7 +111,7 @@ func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *desc
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
 	err := batch.Act(ctx, fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
 		err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
-		var refusal *speak.Refusal
+		var refusal *hostapi.Refusal
 		switch {
 		case !errors.As(err, &refusal):
 		case refusal.Status == http.StatusUnauthorized && !s.Former.Empty(): // it is known there no more
@@ -179,7 +179,7 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret) error {
 	if !e.Signed {
 		err := p.Client(d, s.Bound(e)).RevokeToken(ctx, e.ID)
-		var refusal *speak.Refusal
+		var refusal *hostapi.Refusal
 		if errors.As(err, &refusal) && refusal.Status == 401 {
 			return nil // it is not known there any more, or has ended
 		}

@@ -12,10 +12,10 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -65,7 +65,7 @@ func (p Place) ProveToken(ctx context.Context, d *describe.Description, token or
 	return &Proven{}, nil
 }
 
-func (p Place) proveByInterface(ctx context.Context, client *speak.Client) (*Proven, error) {
+func (p Place) proveByInterface(ctx context.Context, client *hostapi.Client) (*Proven, error) {
 	proven := &Proven{How: "the interface of " + client.Description.Name}
 	var err error
 	if client.Description.Can("who") {
@@ -74,10 +74,10 @@ func (p Place) proveByInterface(ctx context.Context, client *speak.Client) (*Pro
 		}
 	}
 	shown, err := client.ShowToken(ctx)
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	switch {
 	case errors.As(err, &refusal) && proven.Account != "": // it may not look at itself
-	case errors.Is(err, speak.ErrNoOperation):
+	case errors.Is(err, hostapi.ErrNoOperation):
 	case err != nil:
 		return nil, refusedToken(err)
 	default:
@@ -91,7 +91,7 @@ func (p Place) proveByInterface(ctx context.Context, client *speak.Client) (*Pro
 
 // refusedToken says of a refusal for want of a good token that the token is not taken.
 func refusedToken(err error) error {
-	var refusal *speak.Refusal
+	var refusal *hostapi.Refusal
 	if errors.As(err, &refusal) && refusal.Status == 401 {
 		return errors.Join(ErrTokenUnproved, err)
 	}
@@ -195,12 +195,12 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 }
 
 // IssueToken lets the host issue a token by its interface, and keeps it.
-func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client *speak.Client, r speak.TokenRequest) (chest.Entry, *Proven, error) {
+func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
-	if err := speak.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
+	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
 		return chest.Entry{}, nil, err
 	}
-	var issued *speak.IssuedToken
+	var issued *hostapi.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
 	err := batch.Act(ctx, fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step, func() (data map[string]string, err error) {
 		if issued, err = client.IssueToken(ctx, r); err != nil {
@@ -213,7 +213,7 @@ func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client 
 	}
 	n := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: r.Purposes, Scopes: issued.Scopes, Label: r.Label, ID: issued.ID,
 		Until: issued.Until, Account: client.Account, Issued: true}
-	if n.Until.IsZero() && speak.TakesEnd(d, "issue-token") {
+	if n.Until.IsZero() && hostapi.TakesEnd(d, "issue-token") {
 		n.Until = r.Until
 	}
 	e, proven, err := p.KeepToken(ctx, batch, n)

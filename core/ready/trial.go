@@ -13,9 +13,9 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -44,7 +44,7 @@ const (
 type trials struct {
 	place  Place
 	batch  *workstation.Batch
-	client *speak.Client
+	client *hostapi.Client
 	list   []Trial
 	report func(Trial)
 	repo   string // one that the account may write to
@@ -58,7 +58,7 @@ const mostMissed = 2
 // TryInterface tries what the description of a host says: what changes nothing, and with
 // changes also what does, on a throwaway key and a throwaway token that are taken back. Each
 // trial is reported as it ends.
-func (p Place) TryInterface(ctx context.Context, batch *workstation.Batch, client *speak.Client, changes bool, report func(Trial)) []Trial {
+func (p Place) TryInterface(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, changes bool, report func(Trial)) []Trial {
 	t := &trials{place: p, batch: batch, client: client, report: report}
 	t.look(ctx)
 	if changes {
@@ -97,7 +97,7 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 	if err != nil {
 		trial.State = Fails
 	}
-	if t.missed++; !errors.Is(err, speak.ErrUnreachable) {
+	if t.missed++; !errors.Is(err, hostapi.ErrUnreachable) {
 		t.missed = 0
 	}
 	t.add(trial)
@@ -116,17 +116,17 @@ func (t *trials) look(ctx context.Context) {
 	t.try("host-keys", func() (string, error) {
 		keys, prints, err := c.HostKeys(ctx)
 		if err == nil && len(keys)+len(prints) == 0 {
-			err = fmt.Errorf("%w: it publishes none", speak.ErrAnswer)
+			err = fmt.Errorf("%w: it publishes none", hostapi.ErrAnswer)
 		}
 		return count(len(keys)+len(prints), "key"), err
 	})
 	t.try("who", func() (string, error) { return c.Who(ctx) })
 	t.try("list-keys", func() (string, error) {
-		keys, err := c.Keys(ctx, speak.KeyList{})
+		keys, err := c.Keys(ctx, hostapi.KeyList{})
 		return count(len(keys), "key"), err
 	})
 	t.try("list-signing-keys", func() (string, error) {
-		keys, err := c.Keys(ctx, speak.KeyList{Signing: true})
+		keys, err := c.Keys(ctx, hostapi.KeyList{Signing: true})
 		return count(len(keys), "key"), err
 	})
 	t.try("list-tokens", func() (string, error) {
@@ -151,8 +151,8 @@ func (t *trials) lookAtRepos(ctx context.Context) {
 	c, some := t.client, ""
 	t.try("list-repos", func() (string, error) {
 		n := 0
-		err := c.Repos(ctx, "", func(repo speak.Repo) bool {
-			may := repo.Access == speak.Write || repo.Access == "" // where the host does not tell, it is tried
+		err := c.Repos(ctx, "", func(repo hostapi.Repo) bool {
+			may := repo.Access == hostapi.Write || repo.Access == "" // where the host does not tell, it is tried
 			if n++; some == "" || (t.repo == "" && may) {
 				some = repo.Path
 			}
@@ -181,7 +181,7 @@ func (t *trials) lookAtRepos(ctx context.Context) {
 		return
 	}
 	t.try("list-repo-keys", func() (string, error) {
-		keys, err := c.Keys(ctx, speak.KeyList{Repo: t.repo})
+		keys, err := c.Keys(ctx, hostapi.KeyList{Repo: t.repo})
 		return count(len(keys), "key") + " for " + t.repo, err
 	})
 }
@@ -203,10 +203,10 @@ func (t *trials) lookAtOAuth(ctx context.Context) {
 
 // change tries what changes something, and takes it back.
 func (t *trials) change(ctx context.Context) {
-	t.tryKey(ctx, speak.KeyList{})
-	t.tryKey(ctx, speak.KeyList{Signing: true})
+	t.tryKey(ctx, hostapi.KeyList{})
+	t.tryKey(ctx, hostapi.KeyList{Signing: true})
 	if t.repo != "" {
-		t.tryKey(ctx, speak.KeyList{Repo: t.repo})
+		t.tryKey(ctx, hostapi.KeyList{Repo: t.repo})
 	} else {
 		t.skip("add-repo-key", "no repository is known that this account may write to")
 		t.skip("remove-repo-key", "no repository is known that this account may write to")
@@ -227,7 +227,7 @@ func throwaway() (ssh.PublicKey, error) {
 
 // tryKey registers a throwaway key, looks whether the host lists it, and takes it back, even
 // when it is called off meanwhile.
-func (t *trials) tryKey(ctx context.Context, which speak.KeyList) {
+func (t *trials) tryKey(ctx context.Context, which hostapi.KeyList) {
 	d := t.client.Description
 	add, remove, list := which.Operation("add"), which.Operation("remove"), which.Operation("list")
 	if !d.Can(add) {
@@ -242,11 +242,11 @@ func (t *trials) tryKey(ctx context.Context, which speak.KeyList) {
 		t.skip(add, err.Error())
 		return
 	}
-	request := speak.KeyRequest{Key: key, Title: "Unicrux tries this", List: which, Until: time.Now().AddDate(0, 0, 1)}
-	if errors.Is(speak.CanTell(d, request), speak.ErrNoUntil) {
+	request := hostapi.KeyRequest{Key: key, Title: "Unicrux tries this", List: which, Until: time.Now().AddDate(0, 0, 1)}
+	if errors.Is(hostapi.CanTell(d, request), hostapi.ErrNoUntil) {
 		request.Until = time.Time{}
 	}
-	there := speak.RegisteredKey{Title: request.Title, Key: key}
+	there := hostapi.RegisteredKey{Title: request.Title, Key: key}
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title}}
 	which.Note(step.Data)
 	added := t.try(add, func() (string, error) {
@@ -281,7 +281,7 @@ func (t *trials) tryKey(ctx context.Context, which speak.KeyList) {
 }
 
 // listed looks whether the host lists a key that it was told about.
-func (t *trials) listed(ctx context.Context, which speak.KeyList, there *speak.RegisteredKey) (string, error) {
+func (t *trials) listed(ctx context.Context, which hostapi.KeyList, there *hostapi.RegisteredKey) (string, error) {
 	keys, err := t.client.Keys(ctx, which)
 	if err != nil {
 		return "", err
@@ -310,8 +310,8 @@ func (t *trials) tryToken(ctx context.Context) {
 		t.skip("revoke-token", "there is no throwaway token")
 		return
 	}
-	var issued *speak.IssuedToken
-	request := speak.TokenRequest{Label: "Unicrux tries this", Until: time.Now().AddDate(0, 0, 1)}
+	var issued *hostapi.IssuedToken
+	request := hostapi.TokenRequest{Label: "Unicrux tries this", Until: time.Now().AddDate(0, 0, 1)}
 	for _, purpose := range describe.Purposes() { // the first that the host knows is enough
 		if len(d.Purposes[purpose]) > 0 {
 			request.Purposes = []string{purpose}
@@ -337,8 +337,8 @@ func (t *trials) tryToken(ctx context.Context) {
 	t.renewAndRevoke(context.WithoutCancel(ctx), issued, request)
 }
 
-func (t *trials) renewAndRevoke(ctx context.Context, issued *speak.IssuedToken, request speak.TokenRequest) {
-	all := []*speak.IssuedToken{issued}
+func (t *trials) renewAndRevoke(ctx context.Context, issued *hostapi.IssuedToken, request hostapi.TokenRequest) {
+	all := []*hostapi.IssuedToken{issued}
 	t.try("renew-token", func() (string, error) {
 		renewed, err := t.place.Client(t.client.Description, t.client.Description.Bind(issued.Token)).RenewToken(ctx, issued.ID, request)
 		if err == nil {

@@ -13,9 +13,9 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
-	"anchorage.example/unicrux/core/speak"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
@@ -127,7 +127,7 @@ func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, e
 // that the host publishes. A host has keys of several types, of which a fingerprint or a description may
 // name any: others asks for those that were not offered, before the host is suspected.
 func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Description, fingerprint string, others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
-	var published speak.PublishedKeys
+	var published hostapi.PublishedKeys
 	right := func(key ssh.PublicKey) bool { return sshkey.Fingerprint(key) == fingerprint }
 	wanted := fingerprint
 	switch {
@@ -137,7 +137,7 @@ func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Descrip
 		return nil, ErrUnpublished
 	default:
 		var err error
-		if published, err = speak.Published(ctx, d, p.Timeout); !published.Any() {
+		if published, err = hostapi.Published(ctx, d, p.Timeout); !published.Any() {
 			return nil, fmt.Errorf("%w: %w", ErrUnpublished, err)
 		}
 		result.Because, wanted, right = published.Origin, published.First(), published.Has

@@ -8,18 +8,18 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/gitlink"
-	"anchorage.example/unicrux/core/stray"
+	"anchorage.example/unicrux/core/plainsecrets"
 )
 
 // usedPlaces lists where git goes by HTTPS as far as it can be seen from here, as host or host:port: what
 // descriptions, remotes and stored secrets name.
-func (p Place) usedPlaces(ctx context.Context, strays []stray.Stray) []string {
+func (p Place) usedPlaces(ctx context.Context, strays []plainsecrets.Stray) []string {
 	var used []string
 	for _, d := range p.Registry.Hosts {
 		used = append(used, d.HTTPSAt())
 	}
 	for _, s := range strays {
-		if s.Sort == stray.CredentialFile {
+		if s.Sort == plainsecrets.CredentialFile {
 			used = append(used, s.At)
 		}
 	}
@@ -41,8 +41,8 @@ func (p Place) usedPlaces(ctx context.Context, strays []stray.Stray) []string {
 // placesOf lists the places where a stray serves. A netrc file names no port: what stands there is for
 // all of them (netrc(5) of the GNU inetutils; curl, which git goes by HTTPS with, gives it to any). Where
 // none is seen, it is the usual one.
-func placesOf(s stray.Stray, used []string) []string {
-	if s.Sort != stray.Netrc {
+func placesOf(s plainsecrets.Stray, used []string) []string {
+	if s.Sort != plainsecrets.Netrc {
 		return []string{s.At}
 	}
 	var places []string

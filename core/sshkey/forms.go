@@ -15,8 +15,8 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A Form is an open format in which a key is written.
@@ -157,7 +157,7 @@ func parse4716(text []byte) (ssh.PublicKey, string, error) {
 	if err != nil {
 		return nil, "", errNot4716
 	}
-	return key, foreign.Clean(comment), nil
+	return key, untrusted.Clean(comment), nil
 }
 
 var errNot4716 = errors.New("not a public key as RFC 4716 has it")

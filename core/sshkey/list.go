@@ -8,8 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // maxFolderEntries bounds how many files of a folder are looked at.
@@ -36,7 +36,7 @@ func List(dir string) ([]Finding, error) {
 	var found []Finding
 	for _, entry := range entries[:min(len(entries), maxFolderEntries)] {
 		path := filepath.Join(dir, entry.Name())
-		if strings.HasSuffix(path, ".pub") || foreign.Clean(entry.Name()) != entry.Name() || !looksPrivate(path) {
+		if strings.HasSuffix(path, ".pub") || untrusted.Clean(entry.Name()) != entry.Name() || !looksPrivate(path) {
 			continue
 		}
 		pair, err := Load(path)

@@ -27,9 +27,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // MaxFileBytes bounds a key file. The private half of an RSA pair of 16384 bits has about 13 kB.
@@ -237,7 +237,7 @@ func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	if err != nil || len(options) > 0 {
 		return nil, "", errors.New("not a public key line")
 	}
-	return key, foreign.Clean(comment), nil
+	return key, untrusted.Clean(comment), nil
 }
 
 // ParsePublic reads a public half in any of its forms: a line, RFC 4716, or as other programs write it.

@@ -8,7 +8,7 @@ import (
 	"errors"
 	"strings"
 
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 // Reasons why a file that holds a key cannot be read as one: it is told as what it is.
@@ -21,7 +21,7 @@ var (
 )
 
 // otherSSH is how the files of that family begin: who made it, what it is, and the version of its form.
-var otherSSH = form.Late(`\A[A-Za-z]+-User-Key-File-\d+:`)
+var otherSSH = lazyregexp.Late(`\A[A-Za-z]+-User-Key-File-\d+:`)
 
 // stranger names the form of a file that is no private key for ssh; nil for none that we know.
 func stranger(text []byte) error {

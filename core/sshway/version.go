@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"time"
 
-	"anchorage.example/unicrux/core/form"
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 // versionPatience bounds the question for a version.
@@ -21,7 +21,7 @@ func readsNewer(program string) bool {
 	return err == nil && isSince(string(words), 9, 6)
 }
 
-var versionForm = form.Late(`OpenSSH_(?:for_Windows_)?(\d+)\.(\d+)`)
+var versionForm = lazyregexp.Late(`OpenSSH_(?:for_Windows_)?(\d+)\.(\d+)`)
 
 // isSince tells whether what a program says of its version is OpenSSH's at least.
 func isSince(words string, major, minor int) bool {

@@ -17,8 +17,8 @@ import (
 	"strings"
 	"time"
 
-	"anchorage.example/unicrux/core/foreign"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // The further reasons for which a way over HTTPS ends, to be tested with errors.Is.
@@ -199,7 +199,7 @@ func (a *WebAnswer) Said() string {
 	if a.Kind == "text/html" || strings.HasPrefix(strings.TrimSpace(text), "<") {
 		text = regexp.MustCompile(tags).ReplaceAllString(text, " ")
 	}
-	return foreign.Clean(text)
+	return untrusted.Clean(text)
 }
 
 func (a *WebAnswer) read(response *http.Response, service string) {

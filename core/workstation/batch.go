@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/disk"
-	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/redact"
 
 	"github.com/gofrs/flock"
 )
@@ -337,7 +337,7 @@ func (b *Batch) pretend(words, path string, before, after fileState, secret bool
 	b.overlay[path] = after
 	difference := Difference{Words: words, Path: path, Secret: secret}
 	if !secret {
-		difference.Before, difference.After = plainsecrets.Mask(before.content), plainsecrets.Mask(after.content)
+		difference.Before, difference.After = redact.Mask(before.content), redact.Mask(after.content)
 	}
 	b.differences = append(b.differences, difference)
 }

@@ -17,7 +17,7 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/regular"
 )
 
@@ -131,7 +131,7 @@ type HostStep struct {
 func (f *FileStep) record(before, after []byte) {
 	edits := hunksOf(before, after)
 	for _, e := range edits {
-		if plainsecrets.In(e.Removed) || plainsecrets.In(e.Added) {
+		if redact.In(e.Removed) || redact.In(e.Added) {
 			f.Secret = true
 			return
 		}
@@ -296,7 +296,7 @@ func (c *Change) sweep(secrets [][]byte) bool {
 		if f.Before != nil {
 			texts = append(texts, f.Before.Bytes)
 		}
-		if slices.ContainsFunc(texts, func(text []byte) bool { return plainsecrets.In(text) || holdsAny(text, secrets) }) {
+		if slices.ContainsFunc(texts, func(text []byte) bool { return redact.In(text) || holdsAny(text, secrets) }) {
 			f.Secret, f.Edits, found = true, nil, true
 			if f.Before != nil {
 				f.Before.Bytes = nil

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/disk"
-	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/redact"
 )
 
 // Reasons for which a change is not taken back, for errors.Is.
@@ -163,7 +163,7 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 			states[f.Path] = then
 			d.Path, d.Secret = f.Path, f.Secret
 			if !f.Secret {
-				d.Before, d.After = plainsecrets.Mask(now.content), plainsecrets.Mask(then.content)
+				d.Before, d.After = redact.Mask(now.content), redact.Mask(then.content)
 			}
 		}
 		differences = append(differences, d)
@@ -277,7 +277,7 @@ func (f *FileStep) beforeSum() string {
 func (s *Station) edited(id int, f *FileStep) error {
 	err := &EditedError{Path: f.Path}
 	for _, h := range f.Edits {
-		err.Ours = append(err.Ours, Hunk{Removed: plainsecrets.Mask(h.Removed), Added: plainsecrets.Mask(h.Added)})
+		err.Ours = append(err.Ours, Hunk{Removed: redact.Mask(h.Removed), Added: redact.Mask(h.Added)})
 	}
 	all, _ := s.Changes() // a folder that cannot be read only costs the number
 	for _, change := range all {

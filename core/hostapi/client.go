@@ -1,0 +1,200 @@
+// Package hostapi tells a host's interface things, as its description says.
+//
+// A [Client] has one method for each operation; [Published] gathers a host's own keys.
+// Standards:
+//
+//	[6570] RFC 6570: URI templates, for paths
+//	[8288] RFC 8288: web links, for lists of several pages
+//	[9110] RFC 9110: HTTP semantics; Retry-After
+//	[9457] RFC 9457: problem details, for the host's refusals
+package hostapi
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/secret"
+)
+
+// Limits for an interface's answers.
+const (
+	maxAnswer = 4 << 20 // bytes of one page of any list, unpacked
+	maxDepth  = 100     // of objects and lists in each other
+	maxNodes  = 200_000 // values in one page
+	maxDetail = 500     // bytes of the host's own words in a refusal
+	maxItems  = 100_000 // of one list
+	maxPages  = 2_000
+)
+
+// The reasons why a request fails before the host could answer it, for errors.Is.
+var (
+	ErrNoOperation = errors.New("the description does not say how the host is told this")
+	ErrUnreachable = errors.New("the host's interface cannot be reached")
+	ErrAuthority   = errors.New("the certificate of the host's interface is not trusted")
+	ErrAnswer      = errors.New("the host's interface answers something that its description does not expect")
+	ErrPage        = errors.New("the host answers with a page for people where its interface should be")
+	ErrRedirect    = errors.New("the host's interface sends us elsewhere, where no secret may go")
+	ErrEndless     = errors.New("the host's list has no end")
+	ErrBusy        = errors.New("the host asks us to come again later")
+	ErrWhose       = errors.New("the host must be told which account it is for")
+	ErrAlready     = errors.New("the host has it already")
+	ErrNotFound    = errors.New("the host lists nothing of that name for this account")
+	ErrGone        = errors.New("the host has no such thing")
+)
+
+// A Refusal is the host's own "no".
+type Refusal struct {
+	Status int    // HTTP status
+	Words  string // the host's, uncleaned
+	Means  string // the code that the description says these words mean; empty for none
+}
+
+func (r *Refusal) Error() string {
+	words := r.Words
+	if words == "" {
+		words = http.StatusText(r.Status)
+	}
+	return fmt.Sprintf("the host refuses (HTTP %d): %s", r.Status, words)
+}
+
+// Refused tells that the host did nothing. A fault of its own leaves that open.
+func (r *Refusal) Refused() bool { return r.Status < http.StatusInternalServerError }
+
+// A Client speaks to one host's interface. It is not for several goroutines at once.
+type Client struct {
+	Description *describe.Description
+	Token       origin.Bound  // empty for what anybody may ask; it goes to the interface if it was kept for that
+	Timeout     time.Duration // for one request; 0 means 10 seconds
+
+	// Account signs in with Password where the host issues tokens only for that.
+	Account  string
+	Password secret.Text
+	Second   func() (secret.Text, error) // asks for the code of a second step; nil where nobody can be asked
+
+	Waits func(until time.Duration) // is told before the client waits because the host asks for it; may be nil
+
+	line *http.Client
+	code secret.Text // of the second step
+	who  string
+	seen map[string]value // what lookups found
+}
+
+// A result is one thing that an operation found.
+type result struct {
+	client    *Client
+	operation describe.Operation
+	node      *describe.Node
+	headers   http.Header
+}
+
+// do carries out an operation that has one result, or none.
+func (c *Client) do(ctx context.Context, name string, with values) (result, error) {
+	operation, found := c.Description.Operations[name]
+	if !found {
+		return result{}, fmt.Errorf("%s: %w", name, ErrNoOperation)
+	}
+	var first *result
+	err := c.each(ctx, operation, with, func(r result) bool {
+		if first == nil {
+			first = &r
+		}
+		return true
+	})
+	if err != nil || first == nil {
+		return result{client: c, operation: operation}, err
+	}
+	return *first, nil
+}
+
+// list carries out an operation that has any number of results, and hands them on as they
+// come, until take returns false.
+func (c *Client) list(ctx context.Context, name string, with values, take func(result) bool) error {
+	operation, found := c.Description.Operations[name]
+	if !found {
+		return fmt.Errorf("%s: %w", name, ErrNoOperation)
+	}
+	return c.each(ctx, operation, with, take)
+}
+
+// text is the value of a field, translated into our words; empty where there is none.
+func (r result) text(field string) string {
+	list := r.operation.Fields[field].Values(r.node, r.headers)
+	if len(list) == 0 {
+		return ""
+	}
+	text := strings.Join(list, " ")
+	if form, found := r.operation.Cut[field]; found {
+		match := regexp.MustCompile(form).FindStringSubmatch(text) // it was looked at when the description was read
+		if match == nil {
+			return ""
+		}
+		text = match[1]
+	}
+	if ours, found := r.client.ourWord(r.operation, field, text); found {
+		return ours
+	}
+	if r.client.hasWords(r.operation, field) {
+		return ""
+	}
+	return text
+}
+
+// texts are all values of a field; those that come as one text are taken apart.
+func (r result) texts(field string) []string {
+	list := r.operation.Fields[field].Values(r.node, r.headers)
+	if len(list) == 1 {
+		return strings.FieldsFunc(list[0], func(c rune) bool { return c == ' ' || c == ',' })
+	}
+	return list
+}
+
+// need is text for a field that there must be.
+func (r result) need(operation, field string) (string, error) {
+	if text := r.text(field); text != "" {
+		return text, nil
+	}
+	return "", fmt.Errorf("%w: %s tells no %s", ErrAnswer, operation, field)
+}
+
+// hasWords tells whether the host says our words for a field otherwise.
+func (c *Client) hasWords(o describe.Operation, field string) bool {
+	return len(o.Words[field]) > 0 || len(c.Description.Words[field]) > 0
+}
+
+func (c *Client) words(o describe.Operation, field string) map[string]any {
+	if words := o.Words[field]; len(words) > 0 {
+		return words
+	}
+	return c.Description.Words[field]
+}
+
+// ourWord finds our word for the host's.
+func (c *Client) ourWord(o describe.Operation, field, text string) (string, bool) {
+	for ours, theirs := range c.words(o, field) {
+		list, several := theirs.([]any)
+		if !several {
+			list = []any{theirs}
+		}
+		if slices.ContainsFunc(list, func(v any) bool { return fmt.Sprint(v) == text }) {
+			return ours, true
+		}
+	}
+	return "", false
+}
+
+// theirWord finds the host's word for ours, of the type that it has in the description.
+func (c *Client) theirWord(o describe.Operation, field, text string) (any, bool) {
+	theirs, found := c.words(o, field)[text]
+	if list, several := theirs.([]any); several {
+		theirs = list[0]
+	}
+	return theirs, found
+}
