@@ -29,6 +29,23 @@ var rooms = map[string][]string{
 	"anchorage.example/unicrux/demo":    {"anchorage.example/unicrux/core", "anchorage.example/unicrux/standin"},
 }
 
+// floors are the rooms of the diagnosis from the ground up: each imports those below it, and none above or beside it.
+var floors = [][]string{
+	{"core/causes"},
+	{"core/diagnose/finding"},
+	{"core/diagnose/localcheck"},
+	{"core/diagnose/sshcheck", "core/diagnose/webcheck"},
+	{"core/diagnose"},
+}
+
+// causesNeeds is all that the catalogue may know: nothing of it looks at anything.
+var causesNeeds = []string{"core/allow", "core/lazyregexp", "core/redact", "core/untrusted"}
+
+// floor is where a room is; -1 for one that is not of the diagnosis.
+func floor(room string) int {
+	return slices.IndexFunc(floors, func(rooms []string) bool { return slices.Contains(rooms, strings.TrimPrefix(room, "anchorage.example/unicrux/")) })
+}
+
 // above lists the core's upper rooms, which no other room of the core may import.
 var above = []string{"anchorage.example/unicrux/core/diagnose", "anchorage.example/unicrux/core/ready", "anchorage.example/unicrux/core/look"}
 
@@ -74,6 +91,12 @@ func misplaced(from, imported string) string {
 	}
 	if !within(imported, "anchorage.example/unicrux") {
 		return ""
+	}
+	if at, other := floor(from), floor(imported); at >= 0 && other >= at && from != imported {
+		return "a stage knows nothing of those behind it"
+	}
+	if from == "anchorage.example/unicrux/core/causes" && !slices.Contains(causesNeeds, strings.TrimPrefix(imported, "anchorage.example/unicrux/")) {
+		return "the catalogue looks at nothing"
 	}
 	for _, upper := range above {
 		if inCore && imported == upper && (from != "anchorage.example/unicrux/core/ready" || upper == from) {

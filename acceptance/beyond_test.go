@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
 )
 
 // A reading is the document of explain.
@@ -217,7 +217,7 @@ func TestBeyond(t *testing.T) {
 			if len(read.Causes) == 0 || read.Causes[0].Code != s.code {
 				t.Fatalf("explain names %v, want %s: %s", read.codes(), s.code, failed)
 			}
-			if diagnose.StageOf(diagnose.Code(s.code)) == diagnose.Beyond && !strings.Contains(strings.Join(strings.Fields(p.run(failed.out+failed.err, program, "explain").out), " "), "not a matter of signing in") {
+			if stageOf(s.code) == causes.Beyond && !strings.Contains(strings.Join(strings.Fields(p.run(failed.out+failed.err, program, "explain").out), " "), "not a matter of signing in") {
 				t.Error("it is not said that it is no matter of signing in")
 			}
 			if !s.checked {

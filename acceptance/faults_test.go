@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -62,7 +62,7 @@ func (p *person) finds(code string) {
 	if p.everything() != before {
 		p.t.Error("check changed something")
 	}
-	if diagnose.StageOf(diagnose.Code(code)) == diagnose.Beyond || code == "branch-protected" { // only a push tells
+	if stageOf(code) == causes.Beyond || code == "branch-protected" { // only a push tells
 		if !c.Open {
 			p.t.Errorf("the crux is %+v", c.Crux)
 		}
@@ -79,7 +79,7 @@ func TestFaultsAreTold(t *testing.T) {
 	p := newPerson(t)
 	r := p.must("practice", "faults")
 	for _, f := range standin.Faults() {
-		if diagnose.StageOf(diagnose.Code(f.Code)) == "" || !strings.Contains(r.out, f.Code) {
+		if stageOf(f.Code) == "" || !strings.Contains(r.out, f.Code) {
 			t.Errorf("%s is no code of the catalogue, or is not listed: %s", f.Code, r)
 		}
 	}

@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
 )
 
 // A performance is what became of a scene.
@@ -49,8 +49,10 @@ func (p *person) performed(code string, c checked) *performance {
 // showGallery writes the report, in the order of the catalogue.
 func showGallery(file string) error {
 	var b strings.Builder
-	codes := diagnose.Codes()
-	place := func(p *performance) int { return slices.Index(codes, diagnose.Code(p.code)) }
+	codes := causes.Codes()
+	place := func(p *performance) int {
+		return slices.IndexFunc(codes, func(c causes.Code) bool { return c.String() == p.code })
+	}
 	slices.SortStableFunc(gallery.list, func(a, b *performance) int { return cmp.Or(cmp.Compare(place(a), place(b)), cmp.Compare(a.by, b.by)) })
 	first, whole, seen := 0, 0, map[string]bool{}
 	for _, done := range gallery.list {

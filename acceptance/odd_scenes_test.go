@@ -15,13 +15,13 @@ import (
 	"testing"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
-
 	"golang.org/x/crypto/ssh"
+
+	"anchorage.example/unicrux/core/causes"
 )
 
 // elsewhere names the tests in which a code's scene is played that the table cannot hold.
-var elsewhere = map[diagnose.Code]string{
+var elsewhere = map[string]string{
 	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH", "user-unlisted": "TestUnlistedUser", "author-missing": "TestWithoutAnAuthor",
 	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys", "proxy-command-failed": "TestThroughAJumpHost",
 	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
@@ -36,22 +36,22 @@ var elsewhere = map[diagnose.Code]string{
 }
 
 func TestEveryCodeHasAScene(t *testing.T) {
-	played := map[diagnose.Code]bool{}
+	played := map[string]bool{}
 	for _, s := range scenes {
-		if played[diagnose.Code(s.code)] {
+		if played[s.code] {
 			t.Errorf("%s is played twice", s.code)
 		}
-		played[diagnose.Code(s.code)] = true
+		played[s.code] = true
 	}
 	for _, s := range webScenes {
-		played[diagnose.Code(s.code)] = true
+		played[s.code] = true
 	}
 	for _, s := range beyondScenes {
-		played[diagnose.Code(s.code)] = true
+		played[s.code] = true
 	}
-	for _, code := range diagnose.Codes() {
-		_, found := elsewhere[code]
-		if !played[code] && !found {
+	for _, code := range causes.Codes() {
+		_, found := elsewhere[code.String()]
+		if !played[code.String()] && !found {
 			t.Errorf("%s is in the catalogue and has no scene", code)
 		}
 	}

@@ -21,6 +21,7 @@ import (
 	"anchorage.example/unicrux/agreement"
 	_ "anchorage.example/unicrux/atonce" // the built program is made of both: a change there must run these tests anew
 	_ "anchorage.example/unicrux/cli"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -291,6 +292,12 @@ func (p *person) check(args ...string) checked {
 		p.t.Fatalf("check %s: open is %v: %s", strings.Join(args, " "), c.Open, r)
 	}
 	return c
+}
+
+// stageOf is the stage of a code; empty for one that is not in the catalogue.
+func stageOf(code string) causes.StageName {
+	found, _ := causes.Find(code)
+	return causes.StageOf(found)
 }
 
 // freePort is a port on which nothing listens.

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/demo"
 	"anchorage.example/unicrux/standin"
 )
@@ -292,8 +292,8 @@ func (s scene) try(p *person) result {
 // examine holds the document against what every broken way must look like.
 func (s scene) examine(t testing.TB, c checked) {
 	t.Helper()
-	code := diagnose.Code(s.code)
-	if c.Crux.Stage != string(diagnose.StageOf(code)) || c.Crux.Summary != diagnose.Summary(code) || len(c.Crux.Evidence) == 0 {
+	code, _ := causes.Find(s.code)
+	if c.Crux.Stage != string(causes.StageOf(code)) || c.Crux.Summary != causes.Summary(code) || len(c.Crux.Evidence) == 0 {
 		t.Errorf("crux %+v", c.Crux)
 	}
 	if len(c.Mends) == 0 {
@@ -301,7 +301,7 @@ func (s scene) examine(t testing.TB, c checked) {
 	}
 	state := "open"
 	for i, stage := range c.Stages {
-		if stage.Name != string(diagnose.Stages[i]) {
+		if stage.Name != string(causes.Stages[i]) {
 			t.Errorf("stage %d is %s", i, stage.Name)
 		}
 		want := state

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/sshway"
@@ -62,8 +63,8 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return err
 	}
 	request.RunCommands = o.run
-	switch request.Program = diagnose.Program(o.program); request.Program {
-	case "", diagnose.Git, diagnose.Mercurial:
+	switch request.Program = finding.Program(o.program); request.Program {
+	case "", finding.Git, finding.Mercurial:
 	default:
 		return usage("--program takes git or hg, not %q", o.program)
 	}
@@ -83,7 +84,7 @@ func (a *app) check(o *checkOptions, args []string) error {
 		return a.mend(place, request, &o.secretOptions)
 	}
 	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
-	var local *diagnose.LocalError
+	var local *finding.LocalError
 	if errors.As(err, &local) {
 		return a.checkFolder(local)
 	}
@@ -100,7 +101,7 @@ func (a *app) check(o *checkOptions, args []string) error {
 }
 
 // checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.
-func (a *app) checkFolder(local *diagnose.LocalError) error {
+func (a *app) checkFolder(local *finding.LocalError) error {
 	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", local.Path); err != nil {
 		return local
 	}
@@ -109,17 +110,17 @@ func (a *app) checkFolder(local *diagnose.LocalError) error {
 }
 
 // request makes the question of check and ready.
-func (a *app) request(purpose, account, argument string, ask sshway.Asker) (diagnose.Request, error) {
-	request := diagnose.Request{Argument: argument, Purpose: diagnose.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
+func (a *app) request(purpose, account, argument string, ask sshway.Asker) (finding.Request, error) {
+	request := finding.Request{Argument: argument, Purpose: finding.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
 	switch request.Purpose {
-	case "", diagnose.Clone, diagnose.Push:
+	case "", finding.Clone, finding.Push:
 		return request, nil
 	}
 	return request, usage("--for takes clone or push, not %q", purpose)
 }
 
 // mend is check --mend: automatic mends, each told as it is done, then the way as it is.
-func (a *app) mend(place ready.Place, request diagnose.Request, o *secretOptions) error {
+func (a *app) mend(place ready.Place, request finding.Request, o *secretOptions) error {
 	if a.dry {
 		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 		if err != nil {

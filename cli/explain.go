@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/render"
 )
@@ -35,7 +35,7 @@ func (a *app) explain(args []string) error {
 	if text == "" {
 		return usage("there is no text to explain: pipe it in, or name a file")
 	}
-	read := diagnose.ExplainText(text)
+	read := causes.Explain(text)
 	return a.show(a.style().Reading(read), render.ReadingDocument(read))
 }
 
@@ -59,12 +59,12 @@ func (a *app) errorText(args []string) (string, error) {
 		a.say("  Paste the text, then press Enter and Ctrl-D.\n")
 	}
 	var kept []byte
-	buffer := make([]byte, diagnose.MaxText)
+	buffer := make([]byte, causes.MaxText)
 	for total := 0; total < longestText; {
 		n, err := from.Read(buffer)
 		total += n
-		if kept = append(kept, buffer[:n]...); len(kept) > 2*diagnose.MaxText {
-			kept = kept[len(kept)-diagnose.MaxText:]
+		if kept = append(kept, buffer[:n]...); len(kept) > 2*causes.MaxText {
+			kept = kept[len(kept)-causes.MaxText:]
 		}
 		if err == io.EOF {
 			break

@@ -13,6 +13,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/workstation"
@@ -86,7 +87,7 @@ func (a *app) crux(args []string) {
 	}
 	ctx, cancel := context.WithTimeout(a.ctx, inPlaceWhole)
 	defer cancel()
-	question.Timeout, question.Ask = inPlaceStep, diagnose.NobodyAsks
+	question.Timeout, question.Ask = inPlaceStep, finding.NobodyAsks
 	way, err := diagnose.Check(ctx, a.station, registry, question)
 	if err != nil || way.IsOpen() {
 		return
@@ -96,22 +97,22 @@ func (a *app) crux(args []string) {
 
 // questionOf turns the command line that git has written into a question: git puts the repository
 // into single quotes, in the command for the host (sq_quote_buf in its sources).
-func questionOf(args []string) (diagnose.Request, bool) {
+func questionOf(args []string) (finding.Request, bool) {
 	call, ok := sshconfig.ParseCall(args, "git's command line")
 	if !ok || len(call.Command) == 0 {
-		return diagnose.Request{}, false
+		return finding.Request{}, false
 	}
 	service, path, found := strings.Cut(strings.Join(call.Command, " "), " ")
 	path = strings.NewReplacer(`'\''`, "'", `'\!'`, "!").Replace(path)
 	path = strings.TrimSuffix(strings.TrimPrefix(path, "'"), "'")
-	request := diagnose.Request{AsIs: true, Options: call.Options, Program: diagnose.Git}
+	request := finding.Request{AsIs: true, Options: call.Options, Program: finding.Git}
 	switch {
 	case !found:
 		return request, false
 	case strings.HasSuffix(service, "git-receive-pack"):
-		request.Purpose = diagnose.Push
+		request.Purpose = finding.Push
 	case strings.HasSuffix(service, "git-upload-pack"), strings.HasSuffix(service, "git-upload-archive"):
-		request.Purpose = diagnose.Clone
+		request.Purpose = finding.Clone
 	default:
 		return request, false
 	}

@@ -9,10 +9,11 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/desktop"
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/find"
@@ -125,7 +126,7 @@ var advices = []struct {
 	{gitlink.ErrUnwritable, exitFailure, "Nothing was changed."},
 	{chest.ErrBusy, exitFailure, "Try again in a moment."},
 	{desktop.ErrNoService, exitFailure, "Keep secrets sealed instead: unicrux chest move --to sealed."},
-	{diagnose.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
+	{finding.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
 	{gitlink.ErrProtocol, exitUsage, ""},
 	{hostapi.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
 	{hostapi.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},
@@ -183,8 +184,8 @@ var advices = []struct {
 	{hostapi.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{hostapi.ErrRedirect, exitCrux, "The description may be older than the host: ask for a newer one."},
 	{gitlink.ErrNoGit, exitCrux, "Install git, or put it on the path."},
-	{diagnose.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
-	{diagnose.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
+	{finding.ErrLocal, exitUsage, "Give a clone URL, or the name of a remote that has one."},
+	{finding.ErrTransport, exitFailure, "Give the repository's SSH clone URL."},
 	{wire.ErrNoProxy, exitCrux, "Check the proxy that is set: unicrux host show HOST --settings."},
 	{wire.ErrProxyRefuses, exitCrux, "Ask whoever runs the proxy whether it leads there."},
 	{wire.ErrRefused, exitCrux, "unicrux check with the host's name says more."},
@@ -207,8 +208,9 @@ func asProblem(err error) *problem {
 	}
 	var refusal *hostapi.Refusal
 	if errors.As(err, &refusal) {
-		if advice := diagnose.Advice(diagnose.Code(refusal.Means)); advice != "" {
-			return &problem{message: diagnose.Summary(diagnose.Code(refusal.Means)) + " " + capitalWords(untrusted.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
+		code, _ := causes.Find(refusal.Means)
+		if advice := causes.Advice(code); advice != "" {
+			return &problem{message: causes.Summary(code) + " " + capitalWords(untrusted.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
 		}
 		return &problem{message: untrusted.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
 	}

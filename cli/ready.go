@@ -7,6 +7,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/ready"
@@ -126,7 +127,7 @@ func (a *app) inPlace(host string) error {
 
 // transport turns a question into one about the transport that is wanted: about the other clone URL
 // of the same repository, or about the host alone.
-func (a *app) transport(place ready.Place, by string, request *diagnose.Request) error {
+func (a *app) transport(place ready.Place, by string, request *finding.Request) error {
 	argument := request.Argument
 	switch by {
 	case "", "ssh":
@@ -154,12 +155,12 @@ func (a *app) transport(place ready.Place, by string, request *diagnose.Request)
 }
 
 // betterWay goes by HTTPS where that serves better.
-func (a *app) betterWay(place ready.Place, request *diagnose.Request, way *diagnose.Way) (*diagnose.Way, error) {
+func (a *app) betterWay(place ready.Place, request *finding.Request, way *finding.Way) (*finding.Way, error) {
 	other, err := place.Better(a.ctx, *request, way)
 	if err != nil || other == nil {
 		return way, err
 	}
-	why := "SSH does not work here (" + string(way.Crux.Code) + ")"
+	why := "SSH does not work here (" + way.Crux.Code.String() + ")"
 	if other.Kept {
 		why = "The chest has a token for " + other.Way.Question.Host
 	}
@@ -197,7 +198,7 @@ func (a *app) progressText(text string) {
 }
 
 // cloneTarget settles where the clone goes; the folder is empty for a question about a host.
-func (a *app) cloneTarget(way *diagnose.Way, into string) (gitlink.Target, error) {
+func (a *app) cloneTarget(way *finding.Way, into string) (gitlink.Target, error) {
 	parsed, err := address.Parse(way.Question.URL)
 	if way.Question.Repo == "" || err != nil {
 		if into != "" && err == nil {
@@ -208,7 +209,7 @@ func (a *app) cloneTarget(way *diagnose.Way, into string) (gitlink.Target, error
 	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
 }
 
-func (a *app) readyDry(place ready.Place, way *diagnose.Way) error {
+func (a *app) readyDry(place ready.Place, way *finding.Way) error {
 	batch, err := place.DryRun(a.ctx, way)
 	if err != nil {
 		return err
@@ -216,7 +217,7 @@ func (a *app) readyDry(place ready.Place, way *diagnose.Way) error {
 	return a.showChange(batch, "", nil)
 }
 
-func (a *app) readyGo(place ready.Place, request diagnose.Request, secrets ready.Secrets, way *diagnose.Way, plan []ready.Foreseen, target gitlink.Target) error {
+func (a *app) readyGo(place ready.Place, request finding.Request, secrets ready.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
 	clone := ""
 	if target.Folder != "" && !target.Cloned {
@@ -256,7 +257,7 @@ func (a *app) say(text string) {
 	}
 }
 
-func (a *app) clone(place ready.Place, opening *ready.Opening, request diagnose.Request, target gitlink.Target) (err error) {
+func (a *app) clone(place ready.Place, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
 	url := request.Argument
 	if opening.URL != "" {
 		url = opening.URL
@@ -279,7 +280,7 @@ func (a *app) clone(place ready.Place, opening *ready.Opening, request diagnose.
 
 // hold lets the holder have the key whose passphrase was asked for the check, because ssh
 // would ask for it once more.
-func (a *app) hold(place ready.Place, way *diagnose.Way, ask sshway.Asker) error {
+func (a *app) hold(place ready.Place, way *finding.Way, ask sshway.Asker) error {
 	if way.Unlocked == "" {
 		return nil
 	}

@@ -6,7 +6,8 @@ import (
 	"strings"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -157,7 +158,7 @@ func marked(mark string, text []byte) string {
 }
 
 // ReadyPlan writes what is going to be done, before it is.
-func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string) string {
+func (s Style) ReadyPlan(way *finding.Way, plan []ready.Foreseen, clone string) string {
 	var b strings.Builder
 	b.WriteString(s.Sentences(planHead(way)...) + "\n")
 	n := 0
@@ -178,14 +179,14 @@ func (s Style) ReadyPlan(way *diagnose.Way, plan []ready.Foreseen, clone string)
 	return b.String() + "\n"
 }
 
-func planHead(way *diagnose.Way) []string {
+func planHead(way *finding.Way) []string {
 	if way.IsOpen() {
 		return []string{"The way to " + goal(way) + " is open. What is left to do:"}
 	}
 	return []string{"The way to " + goal(way) + " is not open yet. " + way.Crux.Summary, "What I am going to do:"}
 }
 
-func goal(way *diagnose.Way) string {
+func goal(way *finding.Way) string {
 	if way.Question.Repo == "" {
 		return way.Question.Host
 	}
@@ -231,17 +232,17 @@ func NewReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cl
 		d.Plan = append(d.Plan, planStep{step.Words, append([]string{}, step.Changes...)})
 	}
 	for _, step := range o.Steps {
-		d.Steps = append(d.Steps, readyStep{string(step.Code), step.Words, step.Change})
+		d.Steps = append(d.Steps, readyStep{step.Code.String(), step.Words, step.Change})
 	}
 	return d
 }
 
 // Request writes what to ask of whom, in words that can be sent as they are.
-func (s Style) Request(way *diagnose.Way, mend diagnose.Mend) string {
-	if mend.By == diagnose.You || way.Crux == nil {
+func (s Style) Request(way *finding.Way, mend finding.Mend) string {
+	if mend.By == causes.You || way.Crux == nil {
 		return ""
 	}
-	whom := map[diagnose.By]string{diagnose.Administrator: "the owner or administrator", diagnose.Host: "whoever runs the host"}[mend.By]
+	whom := map[causes.By]string{causes.Administrator: "the owner or administrator", causes.Host: "whoever runs the host"}[mend.By]
 	lines := []string{fmt.Sprintf("I cannot %s %s. %s", way.Question.Purpose, goal(way), way.Crux.Summary)}
 	for _, e := range way.Crux.Evidence {
 		lines = append(lines, "- "+e.Label+": "+e.Text)
@@ -250,7 +251,7 @@ func (s Style) Request(way *diagnose.Way, mend diagnose.Mend) string {
 }
 
 // Stopped is what a loop of mends says when somebody else is needed.
-func (s Style) Stopped(way *diagnose.Way) string {
+func (s Style) Stopped(way *finding.Way) string {
 	if way.IsOpen() || len(way.Mends) == 0 {
 		return ""
 	}

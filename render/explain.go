@@ -7,11 +7,12 @@ import (
 	"slices"
 	"strings"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
 )
 
 // Reading tells what an error text says, and what it does not.
-func (s Style) Reading(r diagnose.Reading) string {
+func (s Style) Reading(r causes.Reading) string {
 	switch {
 	case len(r.Causes) == 0:
 		return s.Sentences("Nothing in this text is known to Unicrux, so it cannot tell what it means.",
@@ -39,26 +40,26 @@ func (s Style) Reading(r diagnose.Reading) string {
 }
 
 // conclusive is the case where the text tells by itself.
-func (s Style) conclusive(c diagnose.Cause) string {
+func (s Style) conclusive(c causes.Cause) string {
 	var b strings.Builder
 	b.WriteString(s.block(labelColumn, []row{{label: "crux", tone: rose, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
-	b.WriteString("\n" + s.evidence([]diagnose.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
-	b.WriteString(s.mends(c.Mends))
+	b.WriteString("\n" + s.evidence([]finding.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
+	b.WriteString(s.mends(mendsOf(c)))
 	if rows := s.confirm(c); len(rows) > 0 {
 		b.WriteString("\n" + s.block(labelColumn, rows))
 	}
 	return b.String()
 }
 
-func beyond(c diagnose.Cause) string {
-	if diagnose.StageOf(c.Code) == diagnose.Beyond {
+func beyond(c causes.Cause) string {
+	if causes.StageOf(c.Code) == causes.Beyond {
 		return "This is not a matter of signing in."
 	}
 	return ""
 }
 
 // cause is one of several.
-func (s Style) cause(c diagnose.Cause) string {
+func (s Style) cause(c causes.Cause) string {
 	share := fmt.Sprintf("%d%%", int(math.Round(c.Likelihood*100)))
 	rows := []row{{label: share, tone: ochre, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}
 	for _, text := range c.Confirm {
@@ -66,10 +67,18 @@ func (s Style) cause(c diagnose.Cause) string {
 			rows = append(rows, row{text: text, quiet: true})
 		}
 	}
-	for _, mend := range c.Mends {
+	for _, mend := range mendsOf(c) {
 		rows = append(rows, row{label: "mend", tone: grey, text: mend.Summary, quiet: true})
 	}
 	return s.block(labelColumn, rows)
+}
+
+// mendsOf is what the catalogue says to do about a cause, as a list of one; of none where it says nothing.
+func mendsOf(c causes.Cause) []finding.Mend {
+	if c.Mend == "" {
+		return nil
+	}
+	return []finding.Mend{{Summary: c.Mend, By: c.By}}
 }
 
 func isCommand(text string) bool { return strings.HasPrefix(text, "unicrux ") }
@@ -78,7 +87,7 @@ func commandsIn(texts []string) []string {
 	return slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !isCommand(text) })
 }
 
-func (s Style) confirm(c diagnose.Cause) []row {
+func (s Style) confirm(c causes.Cause) []row {
 	var rows []row
 	label := "tell"
 	for _, text := range c.Confirm {
@@ -108,11 +117,11 @@ type causeDocument struct {
 }
 
 // ReadingDocument makes the document of a text that was explained.
-func ReadingDocument(r diagnose.Reading) any {
+func ReadingDocument(r causes.Reading) any {
 	d := readingDocument{Schema: "unicrux.explain/1", Causes: []causeDocument{}, Conclusive: r.Conclusive}
 	for _, c := range r.Causes {
-		d.Causes = append(d.Causes, causeDocument{Code: string(c.Code), Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
-			Stage: string(diagnose.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...), Mends: mendDocuments(c.Mends)})
+		d.Causes = append(d.Causes, causeDocument{Code: c.Code.String(), Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
+			Stage: string(causes.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...), Mends: mendDocuments(mendsOf(c))})
 	}
 	return d
 }

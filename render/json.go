@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -74,13 +74,13 @@ type mendDocument struct {
 }
 
 // WayDocument makes the document of a way.
-func WayDocument(w *diagnose.Way) any {
+func WayDocument(w *finding.Way) any {
 	d := checkDocument{Schema: "unicrux.check/1", Open: w.IsOpen(), Account: optional(w.Account),
 		Question: questionDocument{URL: w.Question.URL, Remote: optional(w.Question.Remote),
 			Transport: w.Question.Transport, Purpose: string(w.Question.Purpose)},
 		Stages: []stageDocument{}, Notes: []noteDocument{}}
 	if c := w.Crux; c != nil {
-		d.Crux = &cruxDocument{Code: string(c.Code), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{}, Certainty: string(c.Certainty)}
+		d.Crux = &cruxDocument{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{}, Certainty: string(c.Certainty)}
 		for _, e := range c.Evidence {
 			d.Crux.Evidence = append(d.Crux.Evidence, e.String())
 		}
@@ -93,13 +93,13 @@ func WayDocument(w *diagnose.Way) any {
 		d.Stages = append(d.Stages, s)
 	}
 	for _, note := range w.Notes {
-		d.Notes = append(d.Notes, noteDocument{string(note.Code), note.Summary})
+		d.Notes = append(d.Notes, noteDocument{note.Code.String(), note.Summary})
 	}
 	d.Mends = mendDocuments(w.Mends)
 	return d
 }
 
-func mendDocuments(mends []diagnose.Mend) []mendDocument {
+func mendDocuments(mends []finding.Mend) []mendDocument {
 	list := []mendDocument{}
 	for _, mend := range mends {
 		list = append(list, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...), By: string(mend.By), Automatic: mend.Automatic})

@@ -8,7 +8,8 @@ import (
 	"testing"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -33,52 +34,52 @@ func golden(t *testing.T, name, got string) {
 
 const print = "SHA256:q1N0J9rYw3bT5vXkPzL2mEoAaHcDsUiFgRtYhBnMjKx"
 
-func broken() *diagnose.Way {
-	w := &diagnose.Way{
-		Question: diagnose.Question{URL: "ssh://git@forge.tidewater.example/buoys/drift-model", Host: "forge", Repo: "buoys/drift-model",
-			Transport: "ssh", Purpose: diagnose.Push, User: "git"},
-		Crux: &diagnose.Crux{Code: "key-not-registered", Stage: diagnose.SignIn, Summary: diagnose.Summary("key-not-registered"), Certainty: diagnose.Proved,
-			Evidence: []diagnose.Evidence{
+func broken() *finding.Way {
+	w := &finding.Way{
+		Question: finding.Question{URL: "ssh://git@forge.tidewater.example/buoys/drift-model", Host: "forge", Repo: "buoys/drift-model",
+			Transport: "ssh", Purpose: finding.Push, User: "git"},
+		Crux: &finding.Crux{Code: causes.KeyNotRegistered, Stage: causes.SignIn, Summary: causes.Summary(causes.KeyNotRegistered), Certainty: finding.Proved,
+			Evidence: []finding.Evidence{
 				{Label: "offered", Text: "forge_ed25519  " + print, Origin: "~/.ssh/unicrux.conf:4"},
 				{Label: "host says", Text: "“permission denied”"},
 			}},
-		Mends: []diagnose.Mend{
-			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key", "register", "forge_ed25519", "forge"}, By: diagnose.You, Automatic: true},
-			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: diagnose.Host},
+		Mends: []finding.Mend{
+			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key", "register", "forge_ed25519", "forge"}, By: causes.You, Automatic: true},
+			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: causes.Host},
 		},
-		Notes: []diagnose.Note{{Code: "key-weak", Summary: "The key is weak by today's standards."}},
+		Notes: []finding.Note{{Code: causes.KeyWeak, Summary: "The key is weak by today's standards."}},
 	}
-	for i, name := range diagnose.Stages {
-		stage := diagnose.Stage{Name: name, State: diagnose.Open, Took: time.Duration(i+1) * time.Millisecond,
-			Facts: []diagnose.Fact{{Name: "fact", Value: "value " + string(name), Origin: "~/.ssh/config:" + string(rune('1'+i))}}}
+	for i, name := range causes.Stages {
+		stage := finding.Stage{Name: name, State: finding.Open, Took: time.Duration(i+1) * time.Millisecond,
+			Facts: []finding.Fact{{Name: "fact", Value: "value " + string(name), Origin: "~/.ssh/config:" + string(rune('1'+i))}}}
 		switch {
-		case name == diagnose.SignIn:
-			stage.State = diagnose.Broken
+		case name == causes.SignIn:
+			stage.State = finding.Broken
 		case i > 4:
-			stage = diagnose.Stage{Name: name, State: diagnose.NotReached}
+			stage = finding.Stage{Name: name, State: finding.NotReached}
 		}
 		w.Stages = append(w.Stages, stage)
 	}
 	return w
 }
 
-func open() *diagnose.Way {
+func open() *finding.Way {
 	w := broken()
 	w.Crux, w.Mends, w.Account, w.Key = nil, nil, "ines.marlow", "forge_ed25519"
 	for i := range w.Stages {
-		w.Stages[i].State = diagnose.Open
+		w.Stages[i].State = finding.Open
 	}
 	return w
 }
 
 func TestWays(t *testing.T) {
 	host := open()
-	host.Question.Repo, host.Question.Purpose = "", diagnose.Clone
-	host.Stages[5].State, host.Stages[6].State = diagnose.Skipped, diagnose.Skipped
+	host.Question.Repo, host.Question.Purpose = "", finding.Clone
+	host.Stages[5].State, host.Stages[6].State = finding.Skipped, finding.Skipped
 	for _, row := range []struct {
 		name  string
 		style Style
-		way   *diagnose.Way
+		way   *finding.Way
 	}{
 		{"broken-plain.txt", Style{}, broken()},
 		{"broken-60.txt", Style{Width: 60, Lines: true}, broken()},

@@ -5,11 +5,12 @@ import (
 	"strings"
 	"time"
 
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
 )
 
 // Way draws the line from the person to the repository, and where it breaks.
-func (s Style) Way(w *diagnose.Way) string {
+func (s Style) Way(w *finding.Way) string {
 	var b strings.Builder
 	b.WriteString(s.question(w) + "\n")
 	b.WriteString(s.line(w.Stages))
@@ -28,7 +29,7 @@ func (s Style) Way(w *diagnose.Way) string {
 }
 
 // question says what was asked: the purpose, the repository, and how one gets there.
-func (s Style) question(w *diagnose.Way) string {
+func (s Style) question(w *finding.Way) string {
 	q := w.Question
 	what := "?"
 	switch {
@@ -38,7 +39,7 @@ func (s Style) question(w *diagnose.Way) string {
 		what = "sign in at " + q.Host
 	case q.Remote != "":
 		what = "remote " + q.Remote
-	case w.Crux != nil && w.Crux.Code == "url-malformed":
+	case w.Crux != nil && w.Crux.Code == causes.URLMalformed:
 		what = "the URL as given"
 	case w.Crux != nil:
 		what = "this folder"
@@ -62,7 +63,7 @@ func (s Style) question(w *diagnose.Way) string {
 }
 
 // line draws the stages. Links are drawn up to the break, and missing behind it.
-func (s Style) line(stages []diagnose.Stage) string {
+func (s Style) line(stages []finding.Stage) string {
 	link, cross := " == ", " X"
 	if s.Lines {
 		link, cross = " ══ ", " ╳"
@@ -70,18 +71,18 @@ func (s Style) line(stages []diagnose.Stage) string {
 	var b strings.Builder
 	at := len(margin)
 	b.WriteString(margin)
-	var shown []diagnose.Stage
+	var shown []finding.Stage
 	for _, stage := range stages {
-		if stage.State != diagnose.Skipped {
+		if stage.State != finding.Skipped {
 			shown = append(shown, stage)
 		}
 	}
 	for i, stage := range shown {
 		name, gap, tone := string(stage.Name), "    ", grey
 		switch stage.State {
-		case diagnose.Open:
+		case finding.Open:
 			gap, tone = link, teal
-		case diagnose.Broken:
+		case finding.Broken:
 			name, gap, tone = name+cross, "  ", rose
 		}
 		width, turn := columns(name)+4, ""
@@ -98,7 +99,7 @@ func (s Style) line(stages []diagnose.Stage) string {
 }
 
 // InPlace says the crux in three lines, behind the words of the program that failed.
-func (s Style) InPlace(w *diagnose.Way) string {
+func (s Style) InPlace(w *finding.Way) string {
 	lines := []string{s.paint(rose, "crux") + "  " + w.Crux.Summary}
 	if len(w.Crux.Evidence) > 0 {
 		e := w.Crux.Evidence[0]
@@ -115,28 +116,28 @@ func (s Style) InPlace(w *diagnose.Way) string {
 	return "\n" + margin + strings.Join(lines, "\n"+margin) + "\n\n"
 }
 
-func (s Style) openSentence(w *diagnose.Way) string {
+func (s Style) openSentence(w *finding.Way) string {
 	q := w.Question
 	as := ""
 	if w.Account != "" {
 		as = " as " + w.Account
 	}
 	sentence := fmt.Sprintf("You can %s %s%s.", q.Purpose, q.Repo, as)
-	if q.Purpose == diagnose.Push {
+	if q.Purpose == finding.Push {
 		sentence = fmt.Sprintf("You can push to %s%s.", q.Repo, as)
 	}
 	if q.Repo == "" {
 		sentence = "You can sign in at " + q.Host + as + "."
 	}
-	if q.Repo != "" && w.Skips(diagnose.Permission) {
+	if q.Repo != "" && w.Skips(causes.Permission) {
 		sentence = fmt.Sprintf("You can read %s%s. Whether you can %s to it, only a %[3]s tells.", q.Repo, as, q.Purpose)
 	}
 	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6), "\n"+margin) + "\n"
 }
 
-func (s Style) crux(crux *diagnose.Crux) string {
+func (s Style) crux(crux *finding.Crux) string {
 	summary := crux.Summary
-	if crux.Certainty == diagnose.Likely {
+	if crux.Certainty == finding.Likely {
 		summary += " This is likely, not proved."
 	}
 	return s.block(labelColumn, []row{{label: "crux", tone: rose, text: summary}}) + "\n" + s.evidence(crux.Evidence)
@@ -148,12 +149,12 @@ const labelColumn = 4
 // evidence writes what was seen: label, text, and where it stands. Origins have a column
 // of their own where all lines leave room for it; else each stands behind or below its text,
 // so that what may be copied stays whole.
-func (s Style) evidence(list []diagnose.Evidence) string {
+func (s Style) evidence(list []finding.Evidence) string {
 	return s.labelled(list, 0)
 }
 
 // labelled writes evidence with a label column of at least a width.
-func (s Style) labelled(list []diagnose.Evidence, labels int) string {
+func (s Style) labelled(list []finding.Evidence, labels int) string {
 	texts, total := 0, 0
 	for _, e := range list {
 		labels, texts = max(labels, columns(e.Label)), max(texts, columns(e.Text))
@@ -185,7 +186,7 @@ func (s Style) labelled(list []diagnose.Evidence, labels int) string {
 	return b.String()
 }
 
-func (s Style) mends(mends []diagnose.Mend) string {
+func (s Style) mends(mends []finding.Mend) string {
 	var rows []row
 	for i, mend := range mends {
 		label := "mend"
@@ -204,7 +205,7 @@ func (s Style) mends(mends []diagnose.Mend) string {
 	return "\n" + s.block(labelColumn, rows)
 }
 
-func (s Style) notes(notes []diagnose.Note) string {
+func (s Style) notes(notes []finding.Note) string {
 	var rows []row
 	for _, note := range notes {
 		rows = append(rows, row{label: "note", tone: ochre, text: note.Summary})
@@ -216,7 +217,7 @@ func (s Style) notes(notes []diagnose.Note) string {
 }
 
 // facts lists what was learned at each stage, with origins and times.
-func (s Style) facts(stages []diagnose.Stage) string {
+func (s Style) facts(stages []finding.Stage) string {
 	labels := 0
 	for _, stage := range stages {
 		for _, fact := range stage.Facts {
@@ -225,7 +226,7 @@ func (s Style) facts(stages []diagnose.Stage) string {
 	}
 	var b strings.Builder
 	for _, stage := range stages {
-		if stage.State != diagnose.Open && stage.State != diagnose.Broken {
+		if stage.State != finding.Open && stage.State != finding.Broken {
 			continue
 		}
 		took := ""
@@ -233,9 +234,9 @@ func (s Style) facts(stages []diagnose.Stage) string {
 			took = fmt.Sprintf("  %.1f ms", float64(stage.Took)/float64(time.Millisecond))
 		}
 		b.WriteString(margin + s.paint(bold, string(stage.Name)) + s.paint(grey, took) + "\n")
-		var evidence []diagnose.Evidence
+		var evidence []finding.Evidence
 		for _, fact := range stage.Facts {
-			evidence = append(evidence, diagnose.Evidence{Label: fact.Name, Text: fact.Value, Origin: fact.Origin})
+			evidence = append(evidence, finding.Evidence{Label: fact.Name, Text: fact.Value, Origin: fact.Origin})
 		}
 		b.WriteString(s.labelled(evidence, labels))
 	}

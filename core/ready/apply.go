@@ -9,7 +9,7 @@ import (
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
@@ -21,7 +21,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Secrets are where a deed gets what must not be kept: each is called when it is needed,
+// Secrets are where a action gets what must not be kept: each is called when it is needed,
 // and answers with an error when nobody can be asked.
 type Secrets struct {
 	NewPassphrase func(name string) (secret.Text, error)            // for a key that is made
@@ -37,57 +37,57 @@ type Secrets struct {
 // errNoDeed is returned for a mend that nothing here carries out.
 var errNoDeed = errors.New("nothing carries this out by itself")
 
-// Apply carries a deed out and returns in a sentence what was done.
-func (p Place) Apply(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
-	switch deed.Do {
-	case diagnose.MakeKey:
-		return p.makeFor(ctx, batch, deed, secrets)
-	case diagnose.TrustHost:
-		trusted, err := p.Trust(ctx, batch, deed.Host, "")
+// Apply carries a action out and returns in a sentence what was done.
+func (p Place) Apply(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+	switch action.Do {
+	case finding.MakeKey:
+		return p.makeFor(ctx, batch, action, secrets)
+	case finding.TrustHost:
+		trusted, err := p.Trust(ctx, batch, action.Host, "")
 		if err != nil {
 			return "", err
 		}
 		return fmt.Sprintf("Stored the host key of %s, the same as %s.", trusted.Name, trusted.Because), nil
-	case diagnose.RegisterKey:
-		return p.registerFor(ctx, batch, deed, secrets)
-	case diagnose.UseKey:
-		pair, err := sshkey.Load(deed.Key)
+	case finding.RegisterKey:
+		return p.registerFor(ctx, batch, action, secrets)
+	case finding.UseKey:
+		pair, err := sshkey.Load(action.Key)
 		if err != nil {
 			return "", err
 		}
-		err = p.use(ctx, batch, deed.HostName, pair)
-		return fmt.Sprintf("The settings for %s use %s now.", deed.Host, p.Station.Tilde(deed.Key)), err
-	case diagnose.SettleHost:
-		err := hosts.Settle(batch, p.Station, deed.HostName, deed.Settings...)
-		return fmt.Sprintf("The settings for %s lead where its description says.", deed.Host), err
-	case diagnose.LoadKey:
-		return p.loadFor(ctx, batch, deed, secrets)
-	case diagnose.OpenChest:
+		err = p.use(ctx, batch, action.HostName, pair)
+		return fmt.Sprintf("The settings for %s use %s now.", action.Host, p.Station.Tilde(action.Key)), err
+	case finding.SettleHost:
+		err := hosts.Settle(batch, p.Station, action.HostName, action.Settings...)
+		return fmt.Sprintf("The settings for %s lead where its description says.", action.Host), err
+	case finding.LoadKey:
+		return p.loadFor(ctx, batch, action, secrets)
+	case finding.OpenChest:
 		return "The chest is open for a working day.", secrets.Chest()
-	case diagnose.SettleWeb, diagnose.GetToken, diagnose.AskFirst:
-		return p.applyWeb(ctx, batch, deed, secrets)
+	case finding.SettleWeb, finding.GetToken, finding.AskFirst:
+		return p.applyWeb(ctx, batch, action, secrets)
 	}
-	return p.applyToFile(ctx, batch, deed)
+	return p.applyToFile(ctx, batch, action)
 }
 
 // applyWeb carries out the deeds for the way over HTTPS.
-func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
-	host, err := p.Registry.Find(deed.Host)
+func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
 	}
-	if deed.Do == diagnose.SettleWeb {
+	if action.Do == finding.SettleWeb {
 		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name), hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
 	}
-	if deed.Do == diagnose.AskFirst {
+	if action.Do == finding.AskFirst {
 		return fmt.Sprintf("git asks the chest alone for %s.", host.Name), hosts.AskAlone(ctx, batch, p.Station, []string{host.HTTPSAt()}, p.Program)
 	}
 	if err := secrets.Chest(); err != nil {
 		return "", err
 	}
-	purposes := []string{string(diagnose.Clone)}
-	if deed.Purpose == diagnose.Push {
-		purposes = append(purposes, string(diagnose.Push))
+	purposes := []string{string(finding.Clone)}
+	if action.Purpose == finding.Push {
+		purposes = append(purposes, string(finding.Push))
 	}
 	if !host.Can("issue-token") {
 		token, err := secrets.TokenToKeep(host)
@@ -119,25 +119,25 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, deed diag
 }
 
 // applyToFile carries out the deeds that change one file.
-func (p Place) applyToFile(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed) (string, error) {
-	switch deed.Do {
-	case diagnose.Restrict:
-		name := p.Station.Tilde(deed.File)
-		return "Only you may read " + name + " now.", batch.Mode(deed.File, "Let nobody else read "+name+".", 0o600)
-	case diagnose.WritePublic:
-		return p.writePublic(batch, deed.Key)
-	case diagnose.SetRemote:
-		return fmt.Sprintf("The remote %s is at %s now.", deed.Remote, deed.URL), p.setRemote(ctx, batch, deed)
-	case diagnose.NameSSH:
+func (p Place) applyToFile(ctx context.Context, batch *workstation.Batch, action finding.Action) (string, error) {
+	switch action.Do {
+	case finding.Restrict:
+		name := p.Station.Tilde(action.File)
+		return "Only you may read " + name + " now.", batch.Mode(action.File, "Let nobody else read "+name+".", 0o600)
+	case finding.WritePublic:
+		return p.writePublic(batch, action.Key)
+	case finding.SetRemote:
+		return fmt.Sprintf("The remote %s is at %s now.", action.Remote, action.URL), p.setRemote(ctx, batch, action)
+	case finding.NameSSH:
 		path := filepath.Join(p.Station.Home, ".gitconfig")
 		return "git starts ssh with the settings of this home now.",
-			p.gitConfig(ctx, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(deed.File)+"'")
+			p.gitConfig(ctx, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(action.File)+"'")
 	}
 	return "", errNoDeed
 }
 
-func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
-	host, err := p.Registry.Find(deed.Host)
+func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
 	}
@@ -167,12 +167,12 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, deed diagn
 	return done, nil
 }
 
-func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
-	host, err := p.Registry.Find(deed.Host)
+func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
 	}
-	pair, err := sshkey.Load(deed.Key)
+	pair, err := sshkey.Load(action.Key)
 	if err != nil {
 		return "", err
 	}
@@ -198,8 +198,8 @@ func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, deed d
 	return words, nil
 }
 
-func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed, secrets Secrets) (string, error) {
-	pair, err := sshkey.Load(deed.Key)
+func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+	pair, err := sshkey.Load(action.Key)
 	if err != nil || batch.Dry {
 		return "", err
 	}
@@ -207,7 +207,7 @@ func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, deed diagn
 	if err != nil {
 		return "", err
 	}
-	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: passphrase, HostName: deed.HostName})
+	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: passphrase, HostName: action.HostName})
 	if err != nil {
 		return "", err
 	}
@@ -230,12 +230,12 @@ func (p Place) writePublic(batch *workstation.Batch, path string) (string, error
 	return name + " holds the public half of this very key now.", err
 }
 
-func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, deed diagnose.Deed) error {
+func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, action finding.Action) error {
 	path, err := gitlink.LocalConfigFile(ctx, p.Station)
 	if err != nil {
 		return err
 	}
-	return p.gitConfig(ctx, batch, path, "Set the URL of the remote "+deed.Remote+".", "remote."+deed.Remote+".url", deed.URL)
+	return p.gitConfig(ctx, batch, path, "Set the URL of the remote "+action.Remote+".", "remote."+action.Remote+".url", action.URL)
 }
 
 // gitConfig sets a variable in one of git's files.

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -15,21 +17,21 @@ const maxMends = 12
 
 // A Step is a mend that was carried out.
 type Step struct {
-	Code   diagnose.Code // of the crux that it removed
-	Words  string        // what was done, as a sentence
-	Change int           // the number of the change; 0 when nothing was recorded
+	Code   causes.Code // of the crux that it removed
+	Words  string      // what was done, as a sentence
+	Change int         // the number of the change; 0 when nothing was recorded
 }
 
 // An Opening says how far a way could be opened.
 type Opening struct {
-	Way   *diagnose.Way // as it was found at the end
+	Way   *finding.Way // as it was found at the end
 	Steps []Step
 	URL   string // the clone URL that was used in the end, when it is not the one given
 }
 
 // Open goes a way and applies automatic mends, in order, until it is open or somebody else
 // is needed. Each mend is one recorded change; told is called after it.
-func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secrets, told func(Step)) (*Opening, error) {
+func (p Place) Open(ctx context.Context, request finding.Request, secrets Secrets, told func(Step)) (*Opening, error) {
 	opening := &Opening{}
 	tried := map[string]bool{}
 	for range maxMends {
@@ -42,15 +44,15 @@ func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secre
 		if !found {
 			return opening, nil
 		}
-		tried[string(way.Crux.Code)+" "+mend.Summary] = true
-		if mend.Deed.OtherHost != "" {
-			if yes, err := secrets.otherHost(way.HostName, mend.Deed.OtherHost); err != nil || !yes {
+		tried[way.Crux.Code.String()+" "+mend.Summary] = true
+		if mend.Action.OtherHost != "" {
+			if yes, err := secrets.otherHost(way.HostName, mend.Action.OtherHost); err != nil || !yes {
 				return opening, err
 			}
 		}
-		if mend.Deed.Do == diagnose.UseURL {
-			request.Argument, opening.URL = mend.Deed.URL, mend.Deed.URL
-			step := Step{Code: way.Crux.Code, Words: "Going on with the clone URL " + mend.Deed.URL + "."}
+		if mend.Action.Do == finding.UseURL {
+			request.Argument, opening.URL = mend.Action.URL, mend.Action.URL
+			step := Step{Code: way.Crux.Code, Words: "Going on with the clone URL " + mend.Action.URL + "."}
 			opening.Steps = append(opening.Steps, step)
 			told(step)
 			continue
@@ -68,19 +70,19 @@ func (p Place) Open(ctx context.Context, request diagnose.Request, secrets Secre
 }
 
 // next picks the first mend that needs nobody else and was not tried in vain before.
-func next(way *diagnose.Way, tried map[string]bool) (diagnose.Mend, bool) {
+func next(way *finding.Way, tried map[string]bool) (finding.Mend, bool) {
 	for _, mend := range way.Mends {
-		usable := mend.Automatic || mend.Deed.Do == diagnose.UseURL
-		if usable && mend.Deed.Do != "" && !tried[string(way.Crux.Code)+" "+mend.Summary] {
+		usable := mend.Automatic || mend.Action.Do == finding.UseURL
+		if usable && mend.Action.Do != "" && !tried[way.Crux.Code.String()+" "+mend.Summary] {
 			return mend, true
 		}
 	}
-	return diagnose.Mend{}, false
+	return finding.Mend{}, false
 }
 
-func (p Place) mend(ctx context.Context, code diagnose.Code, mend diagnose.Mend, secrets Secrets) (Step, error) {
+func (p Place) mend(ctx context.Context, code causes.Code, mend finding.Mend, secrets Secrets) (Step, error) {
 	batch := p.Station.Begin(mend.Summary, false)
-	words, err := p.Apply(ctx, batch, mend.Deed, secrets)
+	words, err := p.Apply(ctx, batch, mend.Action, secrets)
 	return Step{Code: code, Words: words, Change: batch.Change().ID}, err
 }
 
@@ -101,7 +103,7 @@ func (s Secrets) otherHost(asked, other string) (bool, error) {
 
 // Foresee tells what will have to be done for a way that is broken: the mend of its crux,
 // and what follows from it on a host that is described.
-func (p Place) Foresee(way *diagnose.Way) []Foreseen {
+func (p Place) Foresee(way *finding.Way) []Foreseen {
 	if way.IsOpen() {
 		return nil
 	}
@@ -115,26 +117,26 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 		return plan
 	}
 	if way.Question.Transport == "https" {
-		if mend.Deed.Do == diagnose.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == "") {
+		if mend.Action.Do == finding.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == "") {
 			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.", []string{"a token in the chest, and whom git asks for " + host.Name}})
 		}
 		return plan
 	}
-	if mend.Deed.Do == diagnose.NameSSH {
+	if mend.Action.Do == finding.NameSSH {
 		return append(plan, Foreseen{Words: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
 	}
-	if !way.KeyAtHand && mend.Deed.Do != diagnose.MakeKey {
+	if !way.KeyAtHand && mend.Action.Do != finding.MakeKey {
 		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
-	if way.KeyAtHand && way.KeyWeak && mend.Deed.Do != diagnose.MakeKey {
+	if way.KeyAtHand && way.KeyWeak && mend.Action.Do != finding.MakeKey {
 		plan = append(plan, Foreseen{"Make a better key, unless " + host.Name + " knows the weak one that is here.",
 			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
-	if !way.HostKnown && mend.Deed.Do != diagnose.TrustHost {
+	if !way.HostKnown && mend.Action.Do != finding.TrustHost {
 		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name + " publishes, and store it.",
 			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
-	if !way.KeyProved && mend.Deed.Do != diagnose.RegisterKey && mend.Deed.Do != diagnose.UseKey && host.Can("add-key") {
+	if !way.KeyProved && mend.Action.Do != finding.RegisterKey && mend.Action.Do != finding.UseKey && host.Can("add-key") {
 		plan = append(plan, Foreseen{"Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
 			[]string{"the keys that " + host.Name + " knows"}})
 	}
@@ -142,22 +144,22 @@ func (p Place) Foresee(way *diagnose.Way) []Foreseen {
 }
 
 // DryRun carries out what can be foreseen without changing anything, for its differences.
-func (p Place) DryRun(ctx context.Context, way *diagnose.Way) (*workstation.Batch, error) {
+func (p Place) DryRun(ctx context.Context, way *finding.Way) (*workstation.Batch, error) {
 	batch := p.Station.Begin("Open the way.", true)
 	mend, found := next(way, nil)
-	if !found || mend.Deed.Do == diagnose.UseURL {
+	if !found || mend.Action.Do == finding.UseURL {
 		return batch, nil
 	}
-	switch mend.Deed.Do {
-	case diagnose.RegisterKey, diagnose.GetToken, diagnose.OpenChest: // neither the host nor the person is asked in a dry run
+	switch mend.Action.Do {
+	case finding.RegisterKey, finding.GetToken, finding.OpenChest: // neither the host nor the person is asked in a dry run
 		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
 	}
-	if _, err := p.Apply(ctx, batch, mend.Deed, Secrets{}); err != nil {
+	if _, err := p.Apply(ctx, batch, mend.Action, Secrets{}); err != nil {
 		return batch, err
 	}
-	if mend.Deed.Do == diagnose.MakeKey && !way.HostKnown {
-		if _, err := p.Trust(ctx, batch, mend.Deed.Host, ""); err != nil && !errors.Is(err, ErrUnpublished) {
-			return batch, fmt.Errorf("trusting %s: %w", mend.Deed.Host, err)
+	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
+		if _, err := p.Trust(ctx, batch, mend.Action.Host, ""); err != nil && !errors.Is(err, ErrUnpublished) {
+			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
 		}
 	}
 	return batch, nil

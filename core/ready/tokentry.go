@@ -7,8 +7,10 @@ import (
 	"net/url"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/origin"
 )
@@ -39,16 +41,16 @@ func (p Place) TryToken(ctx context.Context, e chest.Entry, token origin.Bound, 
 	}
 	at.User = nil
 	tried := &Tried{URL: at.String()}
-	sent := &diagnose.Sent{User: e.User, Token: token}
-	for _, purpose := range []diagnose.Purpose{diagnose.Push, diagnose.Clone} {
-		way, err := diagnose.Check(ctx, p.Station, p.Registry, diagnose.Request{Argument: tried.URL, Purpose: purpose, Program: diagnose.Git, Sent: sent, Timeout: p.Timeout})
+	sent := &finding.Sent{User: e.User, Token: token}
+	for _, purpose := range []finding.Purpose{finding.Push, finding.Clone} {
+		way, err := diagnose.Check(ctx, p.Station, p.Registry, finding.Request{Argument: tried.URL, Purpose: purpose, Program: finding.Git, Sent: sent, Timeout: p.Timeout})
 		switch {
 		case err != nil:
 			return nil, err
 		case way.IsOpen():
-			tried.Reads, tried.Writes = true, purpose == diagnose.Push
+			tried.Reads, tried.Writes = true, purpose == finding.Push
 			return tried, nil
-		case way.Crux.Stage == diagnose.SignIn && way.Crux.Code != "token-purpose-missing":
+		case way.Crux.Stage == causes.SignIn && way.Crux.Code != causes.TokenPurposeMissing:
 			return nil, fmt.Errorf("%w: %s", ErrTokenUnproved, way.Crux.Summary)
 		case tried.Refused == "":
 			tried.Refused = way.Crux.Summary

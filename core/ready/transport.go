@@ -7,9 +7,11 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose"
+	"anchorage.example/unicrux/core/diagnose/finding"
 )
 
 // BySSH turns the https clone URL of a described host into the one over SSH; ok is false for
@@ -45,25 +47,25 @@ func (p Place) ByHTTPS(text string) (url string, ok bool) {
 
 // An Other is a way over HTTPS that serves better than the one over SSH.
 type Other struct {
-	Request diagnose.Request
-	Way     *diagnose.Way
+	Request finding.Request
+	Way     *finding.Way
 	URL     string // of the repository, or of the host
 	Kept    bool   // because the chest has a token for it; else because SSH does not work here
 }
 
 // withoutSSH are causes for which no SSH runs on this workstation at all, and HTTPS does.
-var withoutSSH = []diagnose.Code{"program-missing", "user-unlisted"}
+var withoutSSH = []causes.Code{causes.ProgramMissing, causes.UserUnlisted}
 
 // Better looks whether HTTPS serves better where the way over SSH is not open: because SSH does not
 // get out of this workstation or through this network and HTTPS gets further, or because the chest
 // has a token by which the way is open, so that no key is needed. It returns nil where it does not.
-func (p Place) Better(ctx context.Context, request diagnose.Request, way *diagnose.Way) (*Other, error) {
+func (p Place) Better(ctx context.Context, request finding.Request, way *finding.Way) (*Other, error) {
 	other, host, ok := p.overHTTPS(request)
 	if !ok || way.IsOpen() || way.Question.Transport != "ssh" {
 		return nil, nil
 	}
-	closed := way.Crux.Stage == diagnose.Reach || slices.Contains(withoutSSH, way.Crux.Code)
-	automatic := slices.ContainsFunc(way.Mends, func(m diagnose.Mend) bool { return m.Automatic })
+	closed := way.Crux.Stage == causes.Reach || slices.Contains(withoutSSH, way.Crux.Code)
+	automatic := slices.ContainsFunc(way.Mends, func(m finding.Mend) bool { return m.Automatic })
 	other.Kept = !closed
 	if closed && automatic || !closed && !p.hasToken(host, request.Account) { // the mend is nearer
 		return nil, nil
@@ -73,18 +75,18 @@ func (p Place) Better(ctx context.Context, request diagnose.Request, way *diagno
 		return nil, err
 	}
 	switch other.Way = found; {
-	case found.IsOpen(), other.Kept && found.Crux.Code == "chest-closed":
+	case found.IsOpen(), other.Kept && found.Crux.Code == causes.ChestClosed:
 		return &other, nil
 	case other.Kept, found.Crux.Code == way.Crux.Code:
 		return nil, nil
-	case found.Crux.Stage == diagnose.Reach && len(found.Mends) > 0 && found.Mends[0].Deed.Do == "":
+	case found.Crux.Stage == causes.Reach && len(found.Mends) > 0 && found.Mends[0].Action.Do == "":
 		return nil, nil
 	}
 	return &other, nil
 }
 
 // overHTTPS is a question asked over HTTPS; ok is false where nothing says how.
-func (p Place) overHTTPS(request diagnose.Request) (other Other, host *describe.Description, ok bool) {
+func (p Place) overHTTPS(request finding.Request) (other Other, host *describe.Description, ok bool) {
 	other.Request = request
 	if found, err := p.Registry.Find(request.Argument); err == nil {
 		other.Request.ByHTTPS, other.URL = true, found.HTTPS.URL

@@ -75,3 +75,6 @@ func Mask(text []byte) []byte {
 	}
 	return b.Bytes()
 }
+
+// Text is [Mask] of a text.
+func Text(text string) string { return string(Mask([]byte(text))) }

@@ -1,0 +1,136 @@
+// Package causes is the catalogue: every cause that can stop somebody on the way to a repository, with what it means,
+// who can mend it and how, and by which words the clients and the hosts tell of it. It knows no network and no
+// workstation.
+//
+// [Explain] reads an error text. Package diagnose looks for the causes where they are.
+package causes
+
+import (
+	"slices"
+	"strings"
+)
+
+// An entry of the catalogue says what a code means to somebody who never heard of it, how it
+// is recognised, and what is to be done. In mends HOST, REPO, ACCOUNT and URL stand for those
+// of the question.
+type entry struct {
+	code    Code
+	stage   StageName // where the way breaks
+	summary string    // one sentence
+	by      By        // who can mend it
+	mend    string    // what to do, in sentences
+	shows   string    // the label of the evidence that proves it
+	signs   signs
+}
+
+// Signs are what a cause is recognised by besides the settings that it is found in. Forms are
+// RE2, in which case makes no difference; "." stops at the end of a line.
+type signs struct {
+	words  []string // what hosts of any kind say, where no description says more
+	shown  []sign   // what git, ssh, hg and their libraries print
+	unless string   // a form that speaks against all of shown
+	tell   string   // what would tell the cause from its rivals, in sentences
+}
+
+// A sign is a form, and how likely it is that a text that has it was made by this cause: what
+// is left to 1 belongs to its rivals.
+type sign struct {
+	form   string
+	weight float64
+}
+
+// catalogue lists the causes that can be told so far, in the order of the way: of two that
+// explain the same break the one that stands earlier here is the crux.
+var catalogue = slices.Concat(addressCauses, settingsCauses, reachCauses, trustCauses, signInCauses, repositoryCauses,
+	permissionCauses, otherCauses)
+
+// notes are what a code means that does not stop the way.
+var notes = []struct {
+	code    Code
+	summary string
+}{
+	{TokenEndsSoon, "The token ends within two weeks, and pushes will be refused from then on."},
+	{URLSecret, "A secret stands in the URL, where others can read it."},
+	{KeyNoPassphrase, "The key has no passphrase: whoever copies the file can sign in as you."},
+	{PassphraseAsked, "No agent holds the key, so git will ask for its passphrase each time."},
+	{WayUnprotected, "Nothing protects this way: whoever sits on the network can read and change what passes."},
+	{AddressSilent, "One of the host's addresses does not answer, so each connection waits for it before it takes another."},
+	{HostKeyUnpublished, "The host's key is stored here, and is not one of those that its description names."},
+	{SettingsUnused, "Settings that were written for this host are not used, since others win. To see them: unicrux host show HOST --settings."},
+	{TokenNeverEnds, "The token has no end: whoever gets it may use it for ever."},
+	{TokenTooWide, "The token may do more than what it is for."},
+	{SecretInPlainFile, "The secret lies in a plain file, where others can read it. The chest takes it: unicrux chest adopt."},
+	{KeyOld, "The key has been in use for more than five years. Another one: unicrux key renew."},
+	{KeyCommentEmpty, "The key's public half has no comment, so a host's page cannot tell it from others."},
+	{AgentForwarded, "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
+	{AgentForwardedEverywhere, "Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
+	{KeyWeak, "The key is weak by today's standards."},
+	{WritingUntried, "Reading works. Whether the host's files let you write, only a push tells."},
+	{BranchUnknown, "The branch that is checked out here is not at the host yet: a push makes it there."},
+	{BranchBehind, "The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push."},
+}
+
+// NoteSummary is what a code means where it does not stop the way.
+func NoteSummary(code Code) string {
+	for _, note := range notes {
+		if note.code == code {
+			return note.summary
+		}
+	}
+	return Summary(code)
+}
+
+// Advice is the mend of a code in words that need no place to be filled in; empty for others.
+func Advice(code Code) string {
+	entry, at := find(code)
+	if at < 0 {
+		return ""
+	}
+	return strings.NewReplacer("HOST", "the host", "REPO", "the repository", "ACCOUNT", "this account").Replace(entry.mend)
+}
+
+// Mend says what is to be done about a cause, and who can do it. HOST, REPO, ACCOUNT and URL stand in it for those of
+// the question.
+func Mend(code Code) (words string, by By) {
+	entry, _ := find(code)
+	return entry.mend, entry.by
+}
+
+// Rank is the place of a cause in the order of the way, or -1 for a code that stops nobody.
+func Rank(code Code) int {
+	_, at := find(code)
+	return at
+}
+
+// find returns the entry of a code and its place in the catalogue, or -1.
+func find(code Code) (entry, int) {
+	i := slices.IndexFunc(catalogue, func(e entry) bool { return e.code == code })
+	if i < 0 {
+		return entry{}, i
+	}
+	return catalogue[i], i
+}
+
+// Codes lists every code of the catalogue, in its order.
+func Codes() []Code {
+	codes := make([]Code, len(catalogue))
+	for i, entry := range catalogue {
+		codes[i] = entry.code
+	}
+	return codes
+}
+
+// Summary is the sentence that tells a newcomer what a code means.
+func Summary(code Code) string {
+	entry, _ := find(code)
+	return entry.summary
+}
+
+// StageOf is the stage at which a code breaks the way; empty for one that stops nobody.
+func StageOf(code Code) StageName {
+	entry, _ := find(code)
+	return entry.stage
+}
+
+// FillHost puts a host's name into the words of the catalogue.
+func FillHost(words, host string) string { return strings.ReplaceAll(words, "HOST", host) }

@@ -1,0 +1,109 @@
+package causes
+
+// repositoryCauses are those of the repository, or of the host as a whole.
+var repositoryCauses = []entry{
+	{RepositoryMissing, Repository, "The repository does not exist, or this account may not know that it does.", Administrator,
+		"Check the spelling of REPO. If it is right, ask its owner to let ACCOUNT see it.", "asked for",
+		signs{
+			words: []string{
+				`(^|[^t]: |[^: ] ?)(repository|project|repo)\b.{0,120}(not found|could not be found|does not exist|doesn.t exist|no such)`,
+				`(no such|there is no) (repository|project)`,
+				`(not found|does not exist).{0,60}(repository|project)`,
+				`access denied or repository not exported`,
+			},
+			shown: []sign{
+				{`does not appear to be a git repository`, .7},
+				{`requested url returned error: 404|http error 404|404 not found`, .85},
+				{`\br any \S+ \S+ denied`, .8},
+				{`requested url returned error: 410|http error 410`, .8},
+				{`requested url returned error: 4(00|05|06|51)`, .25},
+				{`repository '?https?://\S+'? not found`, .9},
+				{`remote: not found`, .8},
+				{`abort: repository \S+ not found`, .55},
+				{`no suitable response from remote hg`, .4},
+				{bare, .4},
+			},
+			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found|found on your path`,
+			tell:   "Open the repository's page in a browser as the same account.",
+		}},
+	{RepositoryMoved, Repository, "The repository has another address now.", You,
+		"Use the address that the host says.", "the host says",
+		signs{
+			words: []string{`(repository|project) .{0,40}(moved|renamed|transferred)|new (location|address|url)|moved (permanently|to)|please use the new`},
+			shown: []sign{
+				{`unable to update url base from redirection`, .75},
+				{`requested url returned error: 30\d|http error 30\d`, .85},
+				{`resolve host.*\[elsewhere\]`, .8},
+			},
+			unless: `redirect: ?\S*(sign_?in|log_?in|/auth|/sso)`,
+		}},
+	{RepositoryNotGit, Repository, "Something is there, but it is not a repository.", Administrator,
+		"Check the path. If it is right, ask whoever runs HOST what REPO is.", "asked for",
+		signs{
+			words: []string{`not a (git|mercurial) repository`},
+			shown: []sign{
+				{`does not appear to be a git repository|abort: repository \S+ not found`, .25},
+				{`not valid: is this a git repository`, .5},
+				{`bad line length character|invalid server response|expected flush after ref listing|invalid advertisement|does not look like an? (hg|mercurial) repository|unexpected (content|response)`, .55},
+			},
+			unless: `not a git repository \(or any|bad line length character: (thi|you)|^abort: repository \S+@\S+ not found`,
+		}},
+	{HostLimits, Repository, "The host has had too many requests for now.", You,
+		"Wait, and try again later.", "host says",
+		signs{
+			words: []string{`too many requests|rate.?limit|abuse detection|slow down|quota .{0,20}requests|try again (later|in \d)`},
+			shown: []sign{{`(error|code|http|response|status):? 429\b`, .93}},
+		}},
+	{HostFailing, Repository, "The host has a fault of its own.", Host,
+		"Try again later, and tell whoever runs HOST if it stays so.", "asked for",
+		signs{
+			words: []string{
+				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance mode|temporarily unavailable|something went wrong|bad gateway`,
+			},
+			shown: []sign{
+				{`requested url returned error: 5\d\d|http error 5\d\d|http/[\d.]+ 5\d\d|(http|error|curl).{0,20}\b50[0-4]\b`, .93},
+				{`(upload-pack|receive-pack): (command )?not found`, .95},
+				{`remote end hung up unexpectedly`, .3},
+				{`requested url returned error: 4(00|05|06)`, .3},
+				{`connect failed: open failed`, .88}, // the host lets nothing be run
+				{bare, .3},
+				{`bad line length character`, .4},
+			},
+			unless: `(git|ssh|hg|nc): command not found|credential-\S+: command not found|no space left`,
+		}},
+}
+
+// permissionCauses are those for which reading works and writing does not.
+var permissionCauses = []entry{
+	{ReadOnlyAccount, Permission, "This account may read the repository, not write to it.", Administrator,
+		"Ask the owner of REPO on HOST to let ACCOUNT write to it. A new key would change nothing.", "reading",
+		signs{
+			words: []string{
+				`(do not|don.t|no|not have|without|lack) .{0,30}(permission|write access|push access)|not (allowed|permitted|authorized) to (push|write|upload)|(push|write) access .{0,30}(not|denied|required)|pushing .{0,30}not allowed|insufficient permission.{0,30}(push|write|repo)|may (only )?read\b.{0,80}\bnot write|read.only access|\bw any \S+ \S+ denied|denied for writing`,
+			},
+			shown: []sign{
+				{`permission to \S+ denied to \S+`, .45},
+				{`requested url returned error: 403|http error 403|403 forbidden|abort: authorization failed`, .36},
+				{`^remote: (permission|access) denied`, .5},
+				{`\(prohibited by \S+: not permitted`, .5},
+				{`could not lock repository \S+: permission denied`, .6},
+			},
+			unless: `deploy key|archived|adding an object|protected branch`,
+		}},
+	{ReadOnlyKey, Permission, "The key was registered for reading only.", You,
+		"Withdraw the key and register it for writing, or use another key.", "host says",
+		signs{words: []string{`deploy key|(key|ssh key).{0,60}(read.?only|reading only|marked as read|only (for )?read)`}}},
+	{RepositoryFrozen, Permission, "The repository is frozen: nobody may write to it.", Administrator,
+		"Nobody can push to it while it is frozen. Ask the owner of REPO on HOST whether it should be.", "host says",
+		signs{
+			words:  []string{`archived|is frozen|(repository|project) .{0,40}(locked|read.?only)|frozen`},
+			unless: `key .{0,60}read.?only|file system`,
+		}},
+	{BranchProtected, Permission, "A rule of the host refuses changes to this branch.", Administrator,
+		"Push to a branch of your own and ask for it to be merged, or ask the owner of REPO to change the rule.", "host says",
+		signs{
+			words: []string{
+				`protected branch|branch .{0,40}(is )?protected|deletion (of .{0,40})?prohibited|denying (ref deletion|non-fast-forward)|cannot (force.?push|push) to (this|a protected|the) ?branch|changes must be made through|not allowed to (force )?push (code )?to (protected|this) branch|refusing to delete the (current|default) branch`,
+			},
+		}},
+}

@@ -1,0 +1,122 @@
+package causes
+
+// trustCauses are those for which the host is not believed to be who it should be.
+var trustCauses = []entry{
+	{AlgorithmsDiffer, Trust, "The host and this workstation have no way of encrypting in common.", Host,
+		"Bring the older of the two up to date: this workstation's ssh, or the host.", "it says",
+		signs{
+			shown: []sign{
+				{`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`, .96},
+			},
+		}},
+	{HostCertificateEnded, Trust, "The host's certificate, by which ssh would trust it, has expired.", Host,
+		"Ask whoever runs HOST to have a new certificate signed for it.", "valid until",
+		signs{shown: []sign{{`certificate invalid: expired`, .95}}, unless: `permission denied`}},
+	{HostCertificateNotYet, Trust, "The host's certificate, by which ssh would trust it, is not valid yet.", Host,
+		"Check this workstation's clock. If it is right, tell whoever runs HOST.", "valid from",
+		signs{shown: []sign{{`certificate invalid: not yet valid`, .95}}, unless: `permission denied`}},
+	{HostCertificateOtherName, Trust, "The host's certificate, by which ssh would trust it, is for another name than the one that you use.", You,
+		"Use the name that the certificate is for, or ask whoever runs HOST for a certificate with the name that you use.", "valid for",
+		signs{shown: []sign{{`certificate invalid: name is not a listed principal`, .95}}, unless: `permission denied`}},
+	{HostKeyUnknown, Trust, "This is the first contact with the host: ssh does not know its key yet.", You,
+		"Store the host's key, which is the one it publishes.", "offered",
+		signs{
+			shown: []sign{
+				{`host key verification failed`, .75},
+				{`reject host ?key`, .9},
+				{`server key did not validate`, .55},
+				{`authenticity of host|no \S+ host key is known for`, .92},
+				{`host key (is )?not (known|cached)|unknown ?host ?key|host key is unknown|knownhosts: key is unknown|not in the list of known`, .9},
+			},
+			unless: `identification has changed|has changed and you have requested|revoked host key|marked as revoked`,
+		}},
+	{HostKeyChanged, Trust, "The host has a new key, which it publishes; an older one is stored here.", You,
+		"Store the key that the host publishes now, in place of the old one.", "stored",
+		signs{
+			shown: []sign{
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .55},
+				{`server key did not validate`, .25},
+			},
+			tell: "Compare the fingerprint in the text with the one that the host publishes: the same means that the change is announced.",
+		}},
+	{HostKeyWrong, Trust, "The host's key is not the one it should be: perhaps somebody stands in between.", Host,
+		"Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now.", "offered",
+		signs{
+			shown: []sign{
+				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .45}, {`host key verification failed`, .12},
+			},
+			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
+		}},
+	{HostKeyRevoked, Trust, "The host's key is marked here as revoked.", Host,
+		"Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one.", "revoked in",
+		signs{shown: []sign{{`revoked host key|host key .*(is|marked as) revoked|marked as revoked`, .97}}}},
+	{ClockWrong, Trust, "This workstation's clock is wrong, so what is good looks ended or not begun.", You,
+		"Set this workstation's clock right.", "clock here",
+		signs{
+			shown: []sign{
+				{`not yet valid|not activated|not yet activated`, .4},
+				{`clock skew|time (is )?too skewed|request expired.*clock`, .9},
+				{`certificate has expired|expired`, .05},
+			},
+			tell: "date: is it right?",
+		}},
+	{TLSAuthorityUnknown, Trust, "Nobody whom this workstation trusts has signed the host's certificate.", Administrator,
+		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
+		signs{
+			shown: []sign{
+				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`, .94},
+				{`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`, .6},
+				{`certificate problem`, .3},
+				{`has unexpected fingerprint|unable to verify security of|no loaded ca certificates|public key does not match pinned`, .93},
+				{`unable to check revocation|revocation (server )?was offline|no_revocation_check`, .6},
+			},
+			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
+			tell:   "A browser that opens the host's page shows who signed the certificate, until when it is good, and for which name.",
+		}},
+	{TLSEnded, Trust, "The host's certificate has ended.", Host,
+		"Tell whoever runs HOST to renew the certificate. Look at this workstation's clock first.", "certificate",
+		signs{
+			shown: []sign{
+				{`certificate (has )?expired|cert_expired|expired certificate|certificate is expired|has expired or is not yet valid`, .93},
+				{`(server )?certificate verification failed\. ?CAfile`, .22},
+			},
+			unless: `self[- ]signed certificate$|token .*expired`,
+		}},
+	{TLSNotYet, Trust, "The host's certificate is not good yet: most likely this workstation's clock is slow.", You,
+		"Set this workstation's clock right.", "today",
+		signs{
+			shown:  []sign{{`not yet valid|not activated|not yet activated`, .6}, {`(server )?certificate verification failed\. ?CAfile`, .08}},
+			unless: `has expired or is not yet valid`,
+		}},
+	{TLSName, Trust, "The host's certificate is for another name.", Host,
+		"Check the spelling of the address. If it is right, tell whoever runs HOST.", "asked for",
+		signs{
+			shown: []sign{
+				{`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match|certificate error: certificate is for`, .95},
+			},
+		}},
+	{TLSVersion, Trust, "The host and this workstation have no version of TLS in common.", Host,
+		"Bring the older of the two up to date.", "it says",
+		signs{
+			shown: []sign{
+				{`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`, .9},
+				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
+				{`getpeername\(\) failed`, .45},
+				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1}, // where the host hangs up before its alert is read
+			},
+			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
+		}},
+	{TLSOwnCertificate, Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
+		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
+		signs{
+			words: []string{`no required ssl certificate|client certificate|ssl certificate error`},
+			shown: []sign{
+				{`alert (bad )?certificate( required)?|certificate is required|no required ssl certificate|client certificate (is )?(required|needed)|peer did not return a certificate|ssl certificate was sent|bad_certificate|did not (present|provide) a certificate`, .93},
+				{`recv error \(-12\)`, .75},
+				{`requested url returned error: 400`, .3}, // as some web servers say it
+				{`tls fatal alert|alert handshake failure`, .3},
+				{`send failure: (connection reset|broken pipe)|getpeername\(\) failed`, .15}, // it hangs up before the client is done
+			},
+			unless: `unknown ca`,
+		}},
+}

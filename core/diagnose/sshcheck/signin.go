@@ -1,0 +1,183 @@
+package sshcheck
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/core/wire"
+)
+
+// explainSignIn names why none of the keys opened the door.
+func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *finding.Crux {
+	keys := t.offered()
+	for i, taken := range t.Trip.Offered {
+		if taken.OpenErr != nil && !errors.Is(taken.OpenErr, sshkey.ErrOtherKey) {
+			return t.unusable(keys[i], taken.OpenErr)
+		}
+	}
+	evidence := t.offeredEvidence(len(t.Trip.Offered))
+	if words := untrusted.Clean(t.Trip.Banner + " " + failure.Words); words != "" {
+		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+	}
+	switch {
+	case errors.Is(failure, wire.ErrMore):
+		return finding.New(causes.SecondStepNeeded, finding.Proved, append(evidence, finding.Saw("host wants", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
+	case errors.Is(failure, wire.ErrNoKeySignIn):
+		return finding.New(causes.SignInOtherWay, finding.Proved, finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
+	case errors.Is(failure, wire.ErrSilent):
+		return finding.New(causes.PortSilent, finding.Proved, append(evidence, finding.Saw("port", t.Passage.HostPort(), ""))...)
+	}
+	cutOff := errors.Is(failure, wire.ErrHungUp) && len(t.Trip.Offered) > 0
+	if errors.Is(failure, wire.ErrDenied) || cutOff {
+		return t.explainDenial(ctx, evidence, cutOff)
+	}
+	return finding.New(causes.ConnectionClosed, finding.Proved, append(evidence, finding.Saw("host", t.Passage.HostPort(), ""))...)
+}
+
+// explainDenial looks whether a key that the host knows is here all the same.
+func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidence, cutOff bool) *finding.Crux {
+	untried := t.offered()[len(t.Trip.Offered):]
+	if told := causes.Meaning(untrusted.Clean(t.Trip.Banner), causes.SignIn, causes.SignIn); !told.IsZero() {
+		return finding.New(told, finding.Likely, evidence...)
+	}
+	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User), t.Origin(t.Passage.Client.Origin("user")))
+	broke := finding.New(causes.KeyNotRegistered, finding.Proved, append(evidence, user)...)
+	if cutOff && len(untried) > 0 {
+		broke = finding.New(causes.KeysTooMany, finding.Likely, append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
+	}
+	if unfit := slices.IndexFunc(t.Trip.Offered, func(t wire.Taken) bool { return t.Unfit }); unfit >= 0 && len(untried) == 0 {
+		broke = finding.New(causes.KeyKindRefused, finding.Proved, append(evidence, finding.Saw("held back", t.offered()[unfit].Name+": the host takes no signature that such a key makes", ""))...)
+	}
+	if old, all := t.oldKind(t.Trip); all && len(untried) == 0 {
+		broke = finding.New(causes.KeyKindRefused, finding.Proved, append(evidence, finding.Saw("kinds", "the host takes only "+strings.Join(t.Host.Keys.Kinds, ", ")+", and not "+old, "its description"))...)
+	}
+	if refused := t.certificateRefused(append(evidence, user)); refused != nil && len(untried) == 0 {
+		broke = refused
+	}
+	key, found := t.knownKey(ctx, t.Trip, slices.Concat(untried, t.Kept, t.elsewhere()))
+	if found && t.Host != nil && t.Host.ForAccount != "" { // the host may know it for another account
+		key, _, found = t.openWith(ctx, t.Trip, func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Host.ForAccount })
+	}
+	suspicions := t.suspicions
+	if found { // then the want of a key is not what stops the way
+		broke = t.foundKey(key, untried, evidence)
+		suspicions = slices.DeleteFunc(slices.Clone(suspicions), func(s finding.Suspicion) bool {
+			return s.Crux.Code == causes.KeyNone || s.Crux.Code == causes.AgentUnreachable
+		})
+	}
+	picked := finding.First(broke, causes.SignIn, suspicions)
+	if found && key.Path != "" {
+		picked.Key = key.Path
+		if picked != broke {
+			picked.Evidence = append(picked.Evidence, finding.Saw("found", t.Station.Tilde(key.Path), "the host knows this key"))
+		}
+	}
+	return picked
+}
+
+// foundKey names the crux when the host knows a key that was not tried.
+func (t Travelled) foundKey(key sshway.Key, untried []sshway.Key, evidence []finding.Evidence) *finding.Crux {
+	where := finding.Saw("kept back", key.Name+"  "+sshkey.Fingerprint(key.Public), t.Station.Tilde(key.Path))
+	if key.InAgent {
+		where.Origin = "the agent"
+	}
+	for _, other := range untried {
+		if other.Name == key.Name && bytes.Equal(other.Public.Marshal(), key.Public.Marshal()) {
+			where.Label = "not tried"
+			return finding.New(causes.KeysTooMany, finding.Proved, append(evidence, where)...)
+		}
+	}
+	if key.Path != "" && (t.onlyDefaults() || filepath.Dir(key.Path) != t.Station.SSHDir()) {
+		where.Label = "found"
+		return finding.New(causes.KeyElsewhere, finding.Proved, append([]finding.Evidence{where}, evidence...)...)
+	}
+	if !t.Passage.Client.OnlyThose || !key.InAgent {
+		evidence = append(evidence, t.keptBy...)
+	}
+	return finding.New(causes.KeyNotOffered, finding.Proved, append(evidence, where)...)
+}
+
+// wrongAccount compares the account that the host greets with the one that was asked for.
+func (t Travelled) wrongAccount(ctx context.Context) *finding.Crux {
+	if t.Request.Account == "" || t.Account == "" || t.Request.Account == t.Account {
+		return nil
+	}
+	found := finding.New(causes.KeyOtherAccount, finding.Proved, finding.Saw("signed in as", t.Account, t.Key), finding.Saw("needed", t.Request.Account, ""))
+	if key, _, ok := t.openWith(ctx, t.Trip, func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Request.Account }); ok {
+		found.Key = key.Path
+		found.Evidence = append(found.Evidence, finding.Saw("found", key.Name+" opens "+t.Request.Account, t.Station.Tilde(key.Path)))
+	}
+	return found
+}
+
+// otherAccount looks whether another key of this home opens an account for which the
+// repository is open.
+func (t Travelled) otherAccount(ctx context.Context) *finding.Crux {
+	key, other, ok := t.openWith(ctx, t.Trip, func(other *wire.Trip) bool { return other.Answer.Open })
+	if !ok {
+		return nil
+	}
+	evidence := []finding.Evidence{finding.Saw("signed in as", t.nameAccount(t.Account, t.Key), t.Key)}
+	account := ""
+	if t.Host != nil {
+		account = untrusted.Clean(t.Host.Account(other.Greeting))
+	}
+	found := finding.New(causes.KeyOtherAccount, finding.Proved, append(evidence, finding.Saw("found", key.Name+" opens "+t.nameAccount(account, "an account")+", which may", t.Station.Tilde(key.Path)))...)
+	found.Key = key.Path
+	return found
+}
+
+func (t Travelled) nameAccount(account, otherwise string) string {
+	if account != "" {
+		return account
+	}
+	return "the account of " + otherwise
+}
+
+// unusable names why a key that the host knows could not sign.
+func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
+	evidence := []finding.Evidence{finding.Saw("key", key.Name+"  "+sshkey.Fingerprint(key.Public), t.Origin(key.Origin))}
+	found := finding.New(causes.KeyFileUnreadable, finding.Proved, append(evidence, finding.Saw("file", t.Station.Tilde(key.Path), ""))...)
+	switch {
+	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
+		if broken := localcheck.AskingFails(t.Station.Getenv("SSH_ASKPASS"), "environment: SSH_ASKPASS"); broken != nil && t.Station.Getenv("SSH_ASKPASS_REQUIRE")+t.Station.Getenv("DISPLAY") != "" {
+			broken.Key, broken.Evidence = key.Path, append(broken.Evidence, evidence...)
+			return broken
+		}
+		found = finding.New(causes.KeyLocked, finding.Proved, append(evidence, finding.Saw("host", "would take this key", ""))...)
+	case errors.Is(err, sshkey.ErrDevice):
+		found = finding.New(causes.KeyInDevice, finding.Likely, append(evidence, finding.Saw("host", "would take this key", ""))...)
+	case errors.Is(err, sshkey.ErrPassphrase):
+		found = finding.New(causes.PassphraseWrong, finding.Proved, evidence...)
+	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered
+		_, err := sshkey.Load(key.Path)
+		return t.suspectFile(sshway.LeftOut{Path: key.Path, Origin: key.Origin, Err: err})
+	case key.InAgent:
+		found = finding.New(causes.AgentRefused, finding.Proved, append(evidence, finding.Saw("agent", t.Station.Tilde(t.Passage.Client.Agent), ""))...)
+	}
+	found.Key = key.Path
+	return found
+}
+
+func (t Travelled) offeredEvidence(made int) []finding.Evidence {
+	var evidence []finding.Evidence
+	for _, key := range t.offered()[:made] {
+		name := key.Name
+		if key.Certificate() != nil {
+			name = "certificate of " + name
+		}
+		evidence = append(evidence, finding.Saw("offered", name+"  "+sshkey.Fingerprint(key.Public), t.Origin(key.Origin)))
+	}
+	return evidence
+}

@@ -1,0 +1,154 @@
+package sshcheck
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
+)
+
+// suspect finds what in the address and the settings would explain a break. It counts only
+// when the way breaks: another key, say, may open it all the same.
+func (s Settled) suspect() []finding.Suspicion {
+	list := append(s.suspectAddress(), s.suspectHome()...)
+	if !s.Passage.Client.KeySignIn {
+		return append(list, finding.Suspect(causes.SignIn, s.noKeySignIn()))
+	}
+	for _, left := range s.Passage.Left {
+		list = append(list, finding.Suspect(causes.SignIn, s.suspectFile(left)))
+	}
+	for _, key := range s.Keys {
+		if key.Public == nil {
+			suspect := finding.New(causes.KeyLocked, finding.Likely, finding.Saw("key", key.Name, s.Origin(key.Origin)),
+				finding.Saw("public half", "cannot be read without the passphrase, and no public file lies beside it", ""))
+			suspect.Key = key.Path
+			list = append(list, finding.Suspect(causes.SignIn, suspect))
+		}
+		if key.Pair != nil && errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) {
+			list = append(list, finding.Suspect(causes.SignIn, finding.New(causes.KeyPairMismatch, finding.Proved, finding.Saw("file", s.Station.Tilde(key.Path)+".pub", ""),
+				finding.Saw("it says", sshkey.Fingerprint(key.Pair.Beside), ""), finding.Saw("key", sshkey.Fingerprint(key.Pair.Public), s.Station.Tilde(key.Path)))))
+		}
+	}
+	if len(s.offered()) == 0 {
+		list = append(list, s.suspectNoKey()...)
+	}
+	return list
+}
+
+// noKeySignIn names the setting by which ssh signs in with no key at all.
+func (s Settled) noKeySignIn() *finding.Crux {
+	keyword := "PubkeyAuthentication"
+	value, origin, set := s.Passage.Settings.First("preferredauthentications")
+	if no, from, off := s.Passage.Settings.First("pubkeyauthentication"); off && !set || strings.EqualFold(no, "no") {
+		value, origin = no, from
+	} else {
+		keyword = "PreferredAuthentications"
+	}
+	return finding.New(causes.SSHSettingHinders, finding.Proved, finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)))
+}
+
+// portLike is the path of a short form that begins as a port would.
+const portLike = `^[0-9]{1,5}/.`
+
+func (s Settled) suspectAddress() []finding.Suspicion {
+	var list []finding.Suspicion
+	a := s.Address
+	if a.Short && a.Port == 0 && causes.Says(a.Path, portLike) {
+		port, _, _ := strings.Cut(a.Path, "/")
+		list = append(list, finding.Suspect(causes.Reach, finding.New(causes.URLPortInShortForm, finding.Likely, finding.Saw("path", a.Path, ""),
+			finding.Saw("port", s.Passage.HostPort()+", not "+port, ""))))
+	}
+	if !strings.ContainsAny(a.Host, ".:") && allow.SameHost(s.Passage.Client.HostName, a.Host) {
+		list = append(list, finding.SuspectFor(causes.NameUnknown, finding.New(causes.URLAliasUnknown, finding.Likely,
+			finding.Saw("short name", a.Host, "the URL"), finding.Saw("settings", "say nothing about it", ""))))
+	}
+	if a.User == "" && s.Passage.Settings.All("user") == nil && s.Question.Repo != "" {
+		list = append(list, finding.Suspect(causes.SignIn, finding.New(causes.URLUserMissing, finding.Likely, finding.Saw("sent", untrusted.Clean(s.Passage.Client.User), "the login name here"))))
+	}
+	return list
+}
+
+// suspectHome looks whether our settings for the host are in a home that ssh does not read.
+func (s Settled) suspectHome() []finding.Suspicion {
+	if s.Station.SameHome() || s.Passage.Command.Line.Config != "" || !s.Passage.Command.Clear || s.Host == nil {
+		return nil
+	}
+	if _, err := os.Stat(hosts.OurFile(s.Station)); err != nil {
+		return nil
+	}
+	return []finding.Suspicion{finding.Suspect(causes.Reach, finding.New(causes.OtherUser, finding.Proved,
+		finding.Saw("ssh reads", filepath.Join(s.Station.SSHHome, ".ssh", "config"), "the home of "+s.Station.User+" in the password database"),
+		finding.Saw("git reads", filepath.Join(s.Station.Home, ".gitconfig"), "HOME"),
+		finding.Saw("settings", "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station))))}
+}
+
+func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
+	code := causes.KeyFileUnreadable
+	switch {
+	case errors.Is(left.Err, fs.ErrNotExist):
+		code = causes.KeyFileMissing
+	case errors.Is(left.Err, sshkey.ErrPublicHalf):
+		code = causes.KeyFilePublic
+	case errors.Is(left.Err, sshway.ErrExposed):
+		code = causes.KeyFileExposed
+	}
+	suspect := finding.New(code, finding.Proved, finding.Saw("file", s.Station.Tilde(left.Path), s.Origin(left.Origin)))
+	suspect.Path = left.Path
+	if code == causes.KeyFileUnreadable {
+		suspect.Evidence = append(suspect.Evidence, finding.Saw("why", left.Err.Error(), ""))
+	}
+	return suspect
+}
+
+// suspectNoKey: nothing at all can be offered. Where keys are in other places, trust comes
+// first, so that the host can be asked about them.
+func (s Settled) suspectNoKey() []finding.Suspicion {
+	var list []finding.Suspicion
+	from := causes.Trust
+	if len(s.elsewhere()) > 0 {
+		from = causes.SignIn
+	}
+	if s.Passage.Client.Agent != "" && s.Passage.AgentErr != nil {
+		origin := s.Origin(s.Passage.Client.Origin("identityagent"))
+		if origin == "" {
+			origin = "SSH_AUTH_SOCK"
+		}
+		list = append(list, finding.Suspect(from, finding.New(causes.AgentUnreachable, finding.Proved,
+			finding.Saw("agent", s.Station.Tilde(s.Passage.Client.Agent), origin), finding.Saw("key files", "none either", ""))))
+	}
+	if len(s.Passage.Left) == 0 && len(s.Keys) == 0 {
+		list = append(list, finding.Suspect(from, s.noKey()))
+	}
+	return list
+}
+
+func (s Settled) noKey() *finding.Crux {
+	var evidence []finding.Evidence
+	folders := map[string][]string{}
+	for _, identity := range s.Passage.Client.Identities {
+		folder := s.Station.Tilde(filepath.Dir(identity.Path))
+		if folders[folder] == nil {
+			evidence = append(evidence, finding.Saw("looked in", folder, s.Origin(identity.Origin)))
+		}
+		folders[folder] = append(folders[folder], filepath.Base(identity.Path))
+	}
+	for i, e := range evidence {
+		evidence[i].Text = e.Text + " for " + strings.Join(folders[e.Text], ", ")
+	}
+	switch {
+	case s.Passage.Client.Agent == "":
+		evidence = append(evidence, finding.Saw("agent", "none", ""))
+	case s.Passage.AgentErr == nil:
+		evidence = append(evidence, finding.Saw("agent", "holds no key", s.Station.Tilde(s.Passage.Client.Agent)))
+	}
+	return finding.New(causes.KeyNone, finding.Proved, evidence...)
+}

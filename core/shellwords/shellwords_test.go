@@ -1,0 +1,33 @@
+package shellwords
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+)
+
+// FuzzJoin: a real shell reads the words back as they were.
+func FuzzJoin(f *testing.F) {
+	for _, word := range []string{"", "a", "a b", "it's", `"$HOME"`, "`id`", "a\nb", `\`, "~", "*", "!x", "#", "é", "-n"} {
+		f.Add(word, "b")
+		f.Add("b", word)
+	}
+	f.Fuzz(func(t *testing.T, a, b string) {
+		if strings.Contains(a+b, "\x00") {
+			t.Skip("no argument can hold it")
+		}
+		out, err := exec.Command("sh", "-c", `printf '%s\n%s\n.' `+Join(a, b)).Output()
+		if err != nil || string(out) != a+"\n"+b+"\n." {
+			t.Errorf("%q, %q become %q, which is read as %q (%v)", a, b, Join(a, b), out, err)
+		}
+	})
+}
+
+func TestQuote(t *testing.T) {
+	t.Parallel()
+	for word, want := range map[string]string{"": "''", "a.b/c": "a.b/c", "a b": "'a b'", "it's": `'it'\''s'`} {
+		if got := Quote(word); got != want {
+			t.Errorf("%q: %s", word, got)
+		}
+	}
+}
