@@ -46,8 +46,16 @@ func floor(room string) int {
 	return slices.IndexFunc(floors, func(rooms []string) bool { return slices.Contains(rooms, strings.TrimPrefix(room, "anchorage.example/unicrux/")) })
 }
 
-// above lists the core's upper rooms, which no other room of the core may import.
-var above = []string{"anchorage.example/unicrux/core/diagnose", "anchorage.example/unicrux/core/ready", "anchorage.example/unicrux/core/look"}
+// above are the core's upper rooms, and which other rooms of the core may import each.
+var above = map[string][]string{
+	"core/diagnose": {"core/ready", "core/trial"},
+	"core/ready":    nil,
+	"core/look":     nil,
+	"core/trial":    nil,
+	"core/adopt":    nil,
+	"core/renewal":  nil,
+	"core/takeback": nil,
+}
 
 // silent lists what the core must not import: it has no flags, no prompts and no exits.
 var silent = []string{"github.com/spf13", "golang.org/x/term", "github.com/mattn/go-runewidth"}
@@ -98,10 +106,8 @@ func misplaced(from, imported string) string {
 	if from == "anchorage.example/unicrux/core/causes" && !slices.Contains(causesNeeds, strings.TrimPrefix(imported, "anchorage.example/unicrux/")) {
 		return "the catalogue looks at nothing"
 	}
-	for _, upper := range above {
-		if inCore && imported == upper && (from != "anchorage.example/unicrux/core/ready" || upper == from) {
-			return "it stands above"
-		}
+	if users, upper := above[strings.TrimPrefix(imported, "anchorage.example/unicrux/")]; upper && inCore && !slices.Contains(users, strings.TrimPrefix(from, "anchorage.example/unicrux/")) {
+		return "it stands above"
 	}
 	for prefix := from; ; prefix = prefix[:max(0, strings.LastIndexByte(prefix, '/'))] {
 		allowed, found := rooms[prefix]

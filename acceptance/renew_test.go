@@ -11,8 +11,9 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/demo"
@@ -171,7 +172,7 @@ func TestRenewCutShort(t *testing.T) {
 		t.Fatal(err)
 	}
 	tokens := map[string]string{"forge": p.host.TokenFile(), "harbour": second}
-	secrets := ready.Secrets{
+	secrets := site.Secrets{
 		NewPassphrase: func(string) (secret.Text, error) { return secret.Text{}, nil },
 		Token: func(host *describe.Description) (origin.Bound, error) {
 			text, err := os.ReadFile(tokens[host.Name])
@@ -214,8 +215,8 @@ func TestRenewCutShort(t *testing.T) {
 				err = errCut
 			}
 		}()
-		place := ready.Place{Station: station, Registry: registry}
-		_, err = place.Renew(context.Background(), station.Begin("Renew.", false), ready.Renewal{Old: pair, Told: func(string) {}}, secrets)
+		place := site.Site{Station: station, Registry: registry}
+		_, err = renewal.Renew(context.Background(), place, station.Begin("Renew.", false), renewal.Renewal{Old: pair, Told: func(string) {}}, secrets)
 		return err
 	}
 	old := p.path(".ssh", "forge_ed25519")

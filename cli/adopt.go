@@ -7,9 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"anchorage.example/unicrux/core/adopt"
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/plainsecrets"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -38,7 +39,7 @@ func (a *app) adopt(files []string, source string) error {
 
 // sweep takes what was moved into the chest out of the record of changes as well: older edits may
 // have been about the same place.
-func (a *app) sweep(list []ready.Adopted) error {
+func (a *app) sweep(list []adopt.Adopted) error {
 	var secrets [][]byte
 	for _, adopted := range list {
 		if adopted.Name != "" && adopted.Err == nil {
@@ -63,14 +64,14 @@ func (a *app) adoptThese(found []plainsecrets.Stray, source string) error {
 	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
 		return err
 	}
-	if slices.ContainsFunc(list, func(d ready.Adopted) bool { return d.Err != nil }) {
+	if slices.ContainsFunc(list, func(d adopt.Adopted) bool { return d.Err != nil }) {
 		return &told{exitCrux}
 	}
 	return nil
 }
 
 // adoptList moves secrets into the chest, one run after the other: two at once would keep each twice.
-func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation.Batch, []ready.Adopted, error) {
+func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation.Batch, []adopt.Adopted, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, nil, err
@@ -81,14 +82,14 @@ func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation
 	}
 	defer unlock()
 	if slices.ContainsFunc(found, plainsecrets.Stray.Movable) && !a.dry {
-		if err := a.readyForSecrets(place.Chest(), source); err != nil {
+		if err := a.readyForSecrets(tokens.Chest(place), source); err != nil {
 			return nil, nil, err
 		}
-		if err := a.openChest(place.Chest(), source, agent.WorkingDay); err != nil {
+		if err := a.openChest(tokens.Chest(place), source, agent.WorkingDay); err != nil {
 			return nil, nil, err
 		}
 	}
 	batch := a.begin("Move secrets that lay about into the chest.")
-	list, err := place.Adopt(a.ctx, batch, found)
+	list, err := adopt.Adopt(a.ctx, place, batch, found)
 	return batch, list, errors.Join(err, a.sweep(list))
 }

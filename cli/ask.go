@@ -11,9 +11,10 @@ import (
 	"golang.org/x/term"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
 )
@@ -179,7 +180,7 @@ func (a *app) asker(source string) sshway.Asker {
 		if source != "" {
 			return a.readSecret(source)
 		}
-		if text, kept := (ready.Place{Station: a.station}).KeptPassphrase(pair); kept {
+		if text, kept := keys.KeptPassphrase(site.Site{Station: a.station}, pair); kept {
 			return text, nil
 		}
 		if !a.mayAsk() {

@@ -8,8 +8,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/card"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/render"
 )
 
@@ -63,38 +65,38 @@ func (a *app) card(o cardOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	card, err := place.CardFor(a.ctx, host, o.purpose)
+	filled, err := card.For(a.ctx, place, host, o.purpose)
 	if err != nil {
 		return err
 	}
-	var sides []ready.CardSide
-	for _, side := range card.Sides {
+	var sides []card.Side
+	for _, side := range filled.Sides {
 		if o.by == "" || side.Transport == o.by {
 			sides = append(sides, side)
 		}
 	}
-	card.Sides = sides
+	filled.Sides = sides
 	if o.form != "" {
-		if err := a.cardForm(&o, card); err != nil {
+		if err := a.cardForm(&o, filled); err != nil {
 			return err
 		}
 	}
 	if o.field != "" {
-		return a.copyField(o, place, card)
+		return a.copyField(o, place, filled)
 	}
-	return a.show(a.style().Card(card, o.purpose, a.station.Tilde), render.CardDocument(card, o.purpose))
+	return a.show(a.style().Card(filled, o.purpose, a.station.Tilde), render.CardDocument(filled, o.purpose))
 }
 
 // cardForm makes the card name the key in another form, which is written beside the key unless
 // it is there.
-func (a *app) cardForm(o *cardOptions, card *ready.Card) error {
+func (a *app) cardForm(o *cardOptions, filled *card.Card) error {
 	form := sshkey.Form(o.form)
 	if !slices.Contains(sshkey.Forms(), form) || form == sshkey.RFC4716 {
 		return usage("--form takes openssh, pkcs8, pkcs1 or sec1, not %q", o.form)
 	}
-	for _, side := range card.Sides {
-		at := slices.IndexFunc(side.Fields, func(f ready.CardField) bool { return f.Name == "key" })
-		is := slices.IndexFunc(side.Fields, func(f ready.CardField) bool { return f.Name == "form" })
+	for _, side := range filled.Sides {
+		at := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "key" })
+		is := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "form" })
 		if at < 0 || is < 0 || side.Fields[is].Value == o.form {
 			continue
 		}
@@ -104,17 +106,17 @@ func (a *app) cardForm(o *cardOptions, card *ready.Card) error {
 				return err
 			}
 		}
-		side.Fields[at].Value, side.Fields[is] = out, ready.CardField{Name: "form", Value: o.form}
+		side.Fields[at].Value, side.Fields[is] = out, card.Field{Name: "form", Value: o.form}
 	}
 	return nil
 }
 
 // copyField puts one field on the clipboard. Where both transports have it, the first that is
 // ready counts.
-func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) error {
-	var found *ready.CardField
+func (a *app) copyField(o cardOptions, place site.Site, filled *card.Card) error {
+	var found *card.Field
 	isReady := false
-	for _, side := range card.Sides {
+	for _, side := range filled.Sides {
 		for i, field := range side.Fields {
 			if field.Name == o.field && (found == nil || side.Ready && !isReady) {
 				found, isReady = &side.Fields[i], side.Ready
@@ -123,14 +125,14 @@ func (a *app) copyField(o cardOptions, place ready.Place, card *ready.Card) erro
 	}
 	switch {
 	case found == nil:
-		return usage("the card of %s has no field %q", card.Host, o.field)
+		return usage("the card of %s has no field %q", filled.Host, o.field)
 	case found.Secret == "":
 		if err := a.toClipboard(found.Value); err != nil {
 			return err
 		}
-		return a.say1("The " + o.field + " for " + card.Host + " is on the clipboard, if this terminal allows it.")
+		return a.say1("The " + o.field + " for " + filled.Host + " is on the clipboard, if this terminal allows it.")
 	}
-	e, err := place.FindToken(found.Secret)
+	e, err := tokens.Find(place, found.Secret)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/takeback"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -56,7 +57,7 @@ func (a *app) undo(o *secretOptions, args []string) error {
 	}
 	secrets := a.secrets(o)
 	undone, differences, err := a.station.Undo(id, a.dry, func(step workstation.HostStep) error {
-		return place.TakeBack(a.ctx, step, secrets.Token)
+		return takeback.Step(a.ctx, place, step, secrets.Token)
 	})
 	var edited *workstation.EditedError
 	if errors.As(err, &edited) {

@@ -9,6 +9,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
@@ -120,7 +121,7 @@ func (a *app) request(purpose, account, argument string, ask sshway.Asker) (find
 }
 
 // mend is check --mend: automatic mends, each told as it is done, then the way as it is.
-func (a *app) mend(place ready.Place, request finding.Request, o *secretOptions) error {
+func (a *app) mend(place site.Site, request finding.Request, o *secretOptions) error {
 	if a.dry {
 		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 		if err != nil {
@@ -135,7 +136,7 @@ func (a *app) mend(place ready.Place, request finding.Request, o *secretOptions)
 	defer unlock()
 	s := a.style()
 	gap := ""
-	opening, err := place.Open(a.ctx, request, a.secrets(o), func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+	opening, err := ready.Open(a.ctx, place, request, a.secrets(o), func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}

@@ -18,7 +18,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/memory"
 	"anchorage.example/unicrux/core/person"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -275,16 +275,13 @@ func (a *app) getenv(name string) string {
 }
 
 // place gathers what the steps of the core need.
-func (a *app) place() (ready.Place, error) {
+func (a *app) place() (site.Site, error) {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
-		return ready.Place{}, err
+		return site.Site{}, err
 	}
-	return ready.Place{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
+	return site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
 }
-
-// registry opens the descriptions, for what seldom needs them.
-func (a *app) registry() (*hosts.Registry, error) { return hosts.Open(a.station) }
 
 // waits says that a host asks us to wait.
 func (a *app) waits(d time.Duration) {

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
 )
@@ -43,7 +44,7 @@ func (a *app) compare(o *compareOptions, name string) error {
 		return err
 	}
 	if (o.list() == hostapi.KeyList{}) && !host.Can("list-keys") {
-		list, more, err := place.CompareByTrying(a.ctx, host)
+		list, more, err := registration.CompareByTrying(a.ctx, place, host)
 		if err != nil {
 			return err
 		}
@@ -54,7 +55,7 @@ func (a *app) compare(o *compareOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	list, err := place.Compare(a.ctx, host, o.list(), token)
+	list, err := registration.Compare(a.ctx, place, host, o.list(), token)
 	if err != nil {
 		return err
 	}
@@ -100,7 +101,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	}
 	if (o.list() == hostapi.KeyList{}) && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
 		a.progress(a.style().TakeAway(pair, host))
-		if err := place.WithdrawByHand(a.ctx, batch, pair, host, o.wait); err != nil {
+		if err := registration.WithdrawByHand(a.ctx, place, batch, pair, host, o.wait); err != nil {
 			return err
 		}
 		words := host.Name + " does not take " + pair.Name() + " any more."
@@ -110,7 +111,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	known, err := place.Withdraw(a.ctx, batch, pair, host, o.list(), token)
+	known, err := registration.Withdraw(a.ctx, place, batch, pair, host, o.list(), token)
 	if err != nil {
 		return err
 	}

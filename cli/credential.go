@@ -13,9 +13,10 @@ import (
 
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitanswer"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/query"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/holder"
 )
@@ -53,23 +54,21 @@ func (a *app) credential(question string) (err error) {
 
 // answerGit answers, or says nothing, so that git asks the next helper.
 func (a *app) answerGit(asked gitlink.Asked) error {
-	place := ready.Place{Station: a.station, Timeout: a.timeout}
-	c := place.Chest()
-	place.Lookup = a.registry // only a token that must be renewed needs it
-	answer, err := place.AnswerGit(a.ctx, c, asked)
+	c := chest.Of(a.station)
+	answer, err := gitanswer.Answer(a.ctx, c, asked, a.place)
 	if errors.Is(err, query.ErrStuck) {
 		a.progressText(a.style().Saying(a.stuckSaying()))
 		return nil
 	}
 	if errors.Is(err, chest.ErrClosed) && a.openForGit(c) {
-		answer, err = place.AnswerGit(a.ctx, c, asked)
+		answer, err = gitanswer.Answer(a.ctx, c, asked, a.place)
 	}
 	a.progressText(a.style().Saying(answer.Said))
 	if answer.Soon != nil {
 		a.progressText(a.style().Foresight(*answer.Soon, a.station.Now()))
 	}
 	if errors.Is(err, chest.ErrClosed) {
-		a.progressText(a.style().Saying(ready.Saying{Words: "The chest is closed. To open it for a working day:", Command: []string{"unicrux", "chest", "open"}}))
+		a.progressText(a.style().Saying(gitanswer.Saying{Words: "The chest is closed. To open it for a working day:", Command: []string{"unicrux", "chest", "open"}}))
 		return nil
 	}
 	if err == nil {
@@ -80,13 +79,13 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 
 // stuckSaying names the command that ends the holder of the chest, where its process is known: "kill -9 0"
 // would end whoever types it (kill(1)).
-func (a *app) stuckSaying() ready.Saying {
+func (a *app) stuckSaying() gitanswer.Saying {
 	const words = "The holder runs but does not respond, so git does not get its token."
 	pid := holder.PID(a.station.DoorSocket())
 	if pid <= 1 {
-		return ready.Saying{Words: words + " Unicrux does not know its process. To see more:", Command: []string{"unicrux", "holder", "show"}}
+		return gitanswer.Saying{Words: words + " Unicrux does not know its process. To see more:", Command: []string{"unicrux", "holder", "show"}}
 	}
-	return ready.Saying{Words: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
+	return gitanswer.Saying{Words: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
 }
 
 // openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens
@@ -112,7 +111,7 @@ func (a *app) storeForGit(asked gitlink.Asked) error {
 	if err != nil {
 		return err
 	}
-	err = place.ProvedByGit(place.Chest(), asked)
+	err = gitanswer.Proved(place, tokens.Chest(place), asked)
 	if errors.Is(err, chest.ErrClosed) || errors.Is(err, chest.ErrNoChest) {
 		return nil // git got through; that is not the moment to ask for anything
 	}
@@ -126,7 +125,7 @@ func (a *app) eraseForGit(asked gitlink.Asked) error {
 	}
 	ctx, cancel := context.WithTimeout(a.ctx, 10*time.Second)
 	defer cancel()
-	said, err := place.RefusedToGit(ctx, place.Chest(), asked)
+	said, err := gitanswer.Refused(ctx, place, tokens.Chest(place), asked)
 	a.tell(a.style().Saying(said))
 	return err
 }

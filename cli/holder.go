@@ -14,9 +14,11 @@ import (
 
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitanswer"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/lifetime"
 	"anchorage.example/unicrux/core/memory"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/holder"
 	"anchorage.example/unicrux/render"
@@ -67,7 +69,7 @@ func (a *app) beHolder(what string) error {
 	clock := lifetime.System(a.station.Now)
 	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, a.asksEachTime()), Clock: clock, Ready: func() { holder.Report(out, nil) }}
 	if what == stayChest {
-		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(ready.NewDesk(a.station, clock))
+		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(gitanswer.NewDesk(a.station, clock))
 	}
 	memory.Locked() // where the system allows it
 	a.untilStopped = true
@@ -163,14 +165,14 @@ func (a *app) unlockFromDesktop(path string) error {
 		return err
 	}
 	place, err := a.place()
-	if err != nil || place.Held(pair) {
+	if err != nil || renewal.Held(place, pair) {
 		return err
 	}
-	passphrase, kept := place.KeptPassphrase(pair)
+	passphrase, kept := keys.KeptPassphrase(place, pair)
 	if !kept {
 		return nil
 	}
-	return place.HoldOnly(a.ctx, pair, passphrase)
+	return keys.HoldOnly(a.ctx, place, pair, passphrase)
 }
 
 func (a *app) holderStop() *cobra.Command {

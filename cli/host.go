@@ -14,8 +14,8 @@ import (
 
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/hosts"
-	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/render"
 )
 
@@ -203,7 +203,7 @@ what its key must be.`,
 				return err
 			}
 			batch := a.begin(fmt.Sprintf("Trust %s.", args[0]))
-			trusted, err := place.Trust(a.ctx, batch, args[0], fingerprint)
+			trusted, err := trust.Host(a.ctx, place, batch, args[0], fingerprint)
 			if err != nil {
 				return distrusted(trusted, err)
 			}
@@ -292,8 +292,8 @@ what is stored about the host's own key.`,
 
 // untrusted adds the fingerprint to the error when there was nothing to compare it with,
 // so that it can be read to whoever runs the host.
-func distrusted(trusted *ready.Trusted, err error) error {
-	if !errors.Is(err, ready.ErrUnpublished) {
+func distrusted(trusted *trust.Trusted, err error) error {
+	if !errors.Is(err, trust.ErrUnpublished) {
 		return err
 	}
 	p := asProblem(err)

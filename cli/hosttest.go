@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/render"
 )
 
@@ -50,7 +50,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 	}
 	batch := a.begin("Try how " + host.Name + " is told things.")
 	s := a.style()
-	list := place.TryInterface(a.ctx, batch, place.Client(host, token), o.changes && !a.dry, func(t ready.Trial) {
+	list := trial.API(a.ctx, place, batch, place.Client(host, token), o.changes && !a.dry, func(t trial.Trial) {
 		if !a.json && !a.quiet {
 			_ = a.print(s.Trial(t)) // whoever reads it may have gone
 		}
@@ -63,7 +63,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 	if err == nil && a.ctx.Err() != nil {
 		err = errStopped
 	}
-	if err == nil && slices.ContainsFunc(list, func(t ready.Trial) bool { return t.State == ready.Fails }) {
+	if err == nil && slices.ContainsFunc(list, func(t trial.Trial) bool { return t.State == trial.Fails }) {
 		return &told{exitCrux}
 	}
 	return err

@@ -8,8 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/look"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/render"
 )
@@ -57,7 +58,7 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 	if err != nil {
 		return err
 	}
-	n := ready.NewKey{Name: strings.Join(args, ""), Note: o.note, Kind: o.kind, Bits: o.size}
+	n := keys.NewKey{Name: strings.Join(args, ""), Note: o.note, Kind: o.kind, Bits: o.size}
 	if o.host != "" {
 		if n.Host, err = place.Registry.Find(o.host); err != nil {
 			return err
@@ -74,7 +75,7 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 	batch := a.begin("Make a key.")
 	var pair *sshkey.Pair
 	err = a.meter().while("Looking for the two primes of the key.", func() (err error) {
-		pair, err = place.Make(a.ctx, batch, n)
+		pair, err = keys.Make(a.ctx, place, batch, n)
 		return err
 	})
 	if err != nil {
@@ -89,16 +90,16 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 }
 
 // keyAt finds what most commands about a key need: where we are, and the key.
-func (a *app) keyAt(name string) (place ready.Place, pair *sshkey.Pair, err error) {
+func (a *app) keyAt(name string) (place site.Site, pair *sshkey.Pair, err error) {
 	if place, err = a.place(); err != nil {
 		return place, nil, err
 	}
-	pair, err = ready.FindKey(a.station, name)
+	pair, err = keys.Find(a.station, name)
 	return place, pair, err
 }
 
 // keyAtHost is keyAt with a host that is to be told something about the public half.
-func (a *app) keyAtHost(name, hostName string) (place ready.Place, pair *sshkey.Pair, host *describe.Description, err error) {
+func (a *app) keyAtHost(name, hostName string) (place site.Site, pair *sshkey.Pair, host *describe.Description, err error) {
 	if place, pair, err = a.keyAt(name); err != nil {
 		return place, nil, nil, err
 	}
@@ -181,7 +182,7 @@ func (a *app) keyShow() *cobra.Command {
 	command := &cobra.Command{
 		Use: "show KEY", Short: "Show all about one key pair", Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			pair, err := ready.FindPublic(a.station, args[0])
+			pair, err := keys.FindPublic(a.station, args[0])
 			if err != nil {
 				return err
 			}

@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/agent"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/render"
 )
 
@@ -50,7 +50,7 @@ func (a *app) load(o loadOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	load := ready.Load{Pair: pair, Lifetime: o.lifetime, Keep: o.keep, Confirm: o.confirm}
+	load := keys.Loading{Pair: pair, Lifetime: o.lifetime, Keep: o.keep, Confirm: o.confirm}
 	if o.host != "" {
 		if load.HostName, err = place.Registry.HostName(o.host); err != nil {
 			return err
@@ -62,7 +62,7 @@ func (a *app) load(o loadOptions, name string) error {
 		}
 	}
 	batch := a.begin("Hold " + pair.Name() + " unlocked.")
-	loaded, err := place.Load(a.ctx, batch, load)
+	loaded, err := keys.Load(a.ctx, place, batch, load)
 	if err != nil {
 		return err
 	}
@@ -99,7 +99,7 @@ func (a *app) unload(name string, forget bool) error {
 	if a.dry {
 		return a.show(a.style().Sentences("Would make the agents forget "+pair.Name()+"."), render.PlanDocument(nil))
 	}
-	sockets, err := place.Unload(a.ctx, pair)
+	sockets, err := keys.Unload(a.ctx, place, pair)
 	if err != nil {
 		return err
 	}
@@ -108,7 +108,7 @@ func (a *app) unload(name string, forget bool) error {
 		words = pair.Name() + " is held no more."
 	}
 	if forget {
-		forgot, err := place.ForgetPassphrase(a.begin("Forget the passphrase of "+pair.Name()+"."), pair)
+		forgot, err := keys.ForgetPassphrase(place, a.begin("Forget the passphrase of "+pair.Name()+"."), pair)
 		if err != nil {
 			return err
 		}

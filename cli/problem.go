@@ -20,14 +20,20 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/peer"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/remotes"
+	"anchorage.example/unicrux/core/renewal"
+	"anchorage.example/unicrux/core/repos"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/takeback"
+	"anchorage.example/unicrux/core/tokens"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
@@ -71,27 +77,27 @@ var advices = []struct {
 	{workstation.ErrAttributes, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
 	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
-	{ready.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
+	{renewal.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
 	{hostapi.ErrNoSigns, exitCrux, "Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
-	{ready.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
+	{registration.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{expiry.ErrForm, exitUsage, ""},
 	{expiry.ErrPast, exitUsage, ""},
-	{ready.ErrObsolete, exitCrux, "Make a new one and register that: unicrux key new."},
-	{ready.ErrHostKind, exitCrux, "Make one of a kind that it takes: unicrux key new --kind."},
-	{ready.ErrTitle, exitUsage, "Give another one with --title."},
-	{ready.ErrOtherTerms, exitCrux, "Withdraw it first (unicrux key withdraw), then register it anew."},
-	{ready.ErrOwner, exitCrux, "Give a token of the account that the key shall open."},
+	{registration.ErrObsolete, exitCrux, "Make a new one and register that: unicrux key new."},
+	{registration.ErrHostKind, exitCrux, "Make one of a kind that it takes: unicrux key new --kind."},
+	{registration.ErrTitle, exitUsage, "Give another one with --title."},
+	{registration.ErrOtherTerms, exitCrux, "Withdraw it first (unicrux key withdraw), then register it anew."},
+	{tokens.ErrOwner, exitCrux, "Give a token of the account that the key shall open."},
 	{hosts.ErrAccount, exitUsage, ""},
 	{hosts.ErrFolder, exitUsage, "Give it with --folder."},
 	{hosts.ErrNoAccount, exitCrux, "unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
-	{ready.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
+	{registration.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
 	{hostapi.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
 	{hostapi.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
-	{ready.ErrNoDir, exitUsage, "Name a folder that is there with --from."},
-	{ready.ErrOtherRoot, exitCrux, "Go to the folder in which that repository begins, or choose another."},
-	{ready.ErrAuthor, exitCrux, "Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
-	{ready.ErrPush, exitCrux, "Name the crux with unicrux check --for push in that folder, then run the same command again."},
-	{ready.ErrNoRepoHere, exitCrux, "Run the same command again once it is created."},
+	{repos.ErrNoDir, exitUsage, "Name a folder that is there with --from."},
+	{repos.ErrOtherRoot, exitCrux, "Go to the folder in which that repository begins, or choose another."},
+	{repos.ErrAuthor, exitCrux, "Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
+	{repos.ErrPush, exitCrux, "Name the crux with unicrux check --for push in that folder, then run the same command again."},
+	{repos.ErrNoRepoHere, exitCrux, "Run the same command again once it is created."},
 	{oauth.ErrNone, exitCrux, "Make a token on the host's page."},
 	{oauth.ErrNoBrowser, exitCrux, "Sign in by a code instead (without --browser), or make a token on the host's page."},
 	{oauth.ErrNoDevice, exitCrux, "Make a token on the host's page."},
@@ -101,12 +107,12 @@ var advices = []struct {
 	{oauth.ErrExpired, exitCrux, "Run the same command again."},
 	{oauth.ErrEnded, exitCrux, "Sign in again: unicrux token sign-in HOST."},
 	{oauth.ErrRefused, exitCrux, "Check oauth.client and the scopes in the description."},
-	{ready.ErrTokenUnproved, exitCrux, "Make a new one: unicrux token new HOST."},
-	{ready.ErrNotToken, exitCrux, "Nothing was sent or kept."},
-	{ready.ErrNoWayBack, exitCrux, "Get a new one: unicrux token new HOST."},
-	{ready.ErrWhichToken, exitUsage, "unicrux token list names them."},
-	{ready.ErrNoToken, exitCrux, "unicrux token list names those that there are."},
-	{ready.ErrRenewByHand, exitCrux, "Get a new one (unicrux token new or add), then revoke the old one."},
+	{tokens.ErrTokenUnproved, exitCrux, "Make a new one: unicrux token new HOST."},
+	{tokens.ErrNotToken, exitCrux, "Nothing was sent or kept."},
+	{tokens.ErrNoWayBack, exitCrux, "Get a new one: unicrux token new HOST."},
+	{tokens.ErrWhichToken, exitUsage, "unicrux token list names them."},
+	{tokens.ErrNoToken, exitCrux, "unicrux token list names those that there are."},
+	{tokens.ErrRenewByHand, exitCrux, "Get a new one (unicrux token new or add), then revoke the old one."},
 	{chest.ErrWrong, exitCrux, "Try again; capital letters count."},
 	{chest.ErrClosed, exitAsk, "Open it first: unicrux chest open."},
 	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
@@ -116,7 +122,7 @@ var advices = []struct {
 	{chest.ErrSwapped, exitFailure, "Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
 	{chest.ErrSeal, exitFailure, "Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},
 	{workstation.ErrUnreadable, exitFailure, "Other changes can still be taken back by number; unicrux changes lists them."},
-	{ready.ErrUnknownAct, exitFailure, "Nothing was changed. Use the version that made the change."},
+	{takeback.ErrUnknownAct, exitFailure, "Nothing was changed. Use the version that made the change."},
 	{workstation.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
 	{chest.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
 	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved, confirm that with unicrux token test TOKEN."},
@@ -144,9 +150,9 @@ var advices = []struct {
 	{hostapi.ErrLabel, exitUsage, "Give another one with --label."},
 	{hostapi.ErrNoPrivate, exitCrux, "Leave --private out, or create it on the host's page."},
 	{hostapi.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
-	{ready.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
-	{ready.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
-	{ready.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
+	{registration.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
+	{renewal.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
+	{renewal.ErrNoEnd, exitUsage, "Give the end with --until, such as 1y."},
 	{find.ErrNoFolder, exitFailure, ""},
 	{effective.ErrNoFile, exitFailure, ""},
 	{remotes.ErrNoRepository, exitCrux, "Go to the folder of a clone."},
@@ -154,28 +160,28 @@ var advices = []struct {
 	{remotes.ErrSameAlready, exitCrux, ""},
 	{remotes.ErrNoSecret, exitCrux, ""},
 	{remotes.ErrNotKnown, exitCrux, "Describe it first (unicrux host add), or set the URL by git remote set-url."},
-	{ready.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
+	{keys.ErrName, exitUsage, "Keys are made in ~/.ssh, so that settings can point to them there."},
 	{address.ErrPort, exitUsage, ""},
-	{ready.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},
-	{ready.ErrPublic, exitUsage, ""},
+	{keys.ErrNoKey, exitCrux, "unicrux key list shows the keys that are here."},
+	{keys.ErrPublic, exitUsage, ""},
 	{sshkey.ErrComment, exitUsage, ""},
 	{sshkey.ErrKind, exitUsage, ""},
 	{sshkey.ErrSize, exitUsage, ""},
 	{sshkey.ErrFormKind, exitUsage, "pkcs1 is for rsa, sec1 for ecdsa; openssh and pkcs8 are for every kind."},
 	{sshkey.ErrFormLock, exitUsage, "Say --no-passphrase, or choose openssh or pkcs8."},
-	{ready.ErrStill, exitCrux, ""},
-	{ready.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
+	{keys.ErrStill, exitCrux, ""},
+	{registration.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
 	{workstation.ErrSecret, exitCrux, "A passphrase is changed again by unicrux key lock; a secret that was moved is in the chest."},
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
 	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
-	{ready.ErrNoAgent, exitCrux, "Name the host with --host, or let its settings use the key: unicrux host set HOST key=KEY."},
+	{keys.ErrNoAgent, exitCrux, "Name the host with --host, or let its settings use the key: unicrux host set HOST key=KEY."},
 	{agent.ErrSilent, exitCrux, "Check what SSH_AUTH_SOCK and IdentityAgent name."},
-	{ready.ErrUnpublished, exitCrux, "Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
-	{ready.ErrOtherKey, exitCrux, "Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},
-	{ready.ErrRevoked, exitCrux, "Do not connect. Ask whoever runs the host for its new key."},
-	{ready.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
-	{ready.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
+	{trust.ErrUnpublished, exitCrux, "Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
+	{trust.ErrOtherKey, exitCrux, "Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},
+	{trust.ErrRevoked, exitCrux, "Do not connect. Ask whoever runs the host for its new key."},
+	{registration.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
+	{trust.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
 	{hosts.ErrNoSSH, exitCrux, "To get a token for it: unicrux token new HOST --for clone"},
 	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
 	{hostapi.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
@@ -232,7 +238,7 @@ func asProblem(err error) *problem {
 }
 
 func message(err error) string {
-	var mismatch *ready.KeyMismatch
+	var mismatch *trust.KeyMismatch
 	if errors.As(err, &mismatch) {
 		var offered []string
 		for _, key := range mismatch.Offered {

@@ -10,7 +10,9 @@ import (
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/untrusted"
@@ -99,7 +101,7 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	plan := place.Foresee(way)
+	plan := ready.Foresee(place, way)
 	if a.dry {
 		return a.readyDry(place, way)
 	}
@@ -127,11 +129,11 @@ func (a *app) inPlace(host string) error {
 
 // transport turns a question into one about the transport that is wanted: about the other clone URL
 // of the same repository, or about the host alone.
-func (a *app) transport(place ready.Place, by string, request *finding.Request) error {
+func (a *app) transport(place site.Site, by string, request *finding.Request) error {
 	argument := request.Argument
 	switch by {
 	case "", "ssh":
-		if url, ok := place.BySSH(argument); ok {
+		if url, ok := ready.BySSH(place, argument); ok {
 			request.Argument = url
 		}
 		return nil
@@ -143,7 +145,7 @@ func (a *app) transport(place ready.Place, by string, request *finding.Request) 
 		request.ByHTTPS = true
 		return nil
 	}
-	url, ok := place.ByHTTPS(argument)
+	url, ok := ready.ByHTTPS(place, argument)
 	if !ok {
 		return &problem{message: "nothing says what the HTTPS clone URL of " + untrusted.Quote(untrusted.Clean(argument)) + " is", advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
 	}
@@ -155,8 +157,8 @@ func (a *app) transport(place ready.Place, by string, request *finding.Request) 
 }
 
 // betterWay goes by HTTPS where that serves better.
-func (a *app) betterWay(place ready.Place, request *finding.Request, way *finding.Way) (*finding.Way, error) {
-	other, err := place.Better(a.ctx, *request, way)
+func (a *app) betterWay(place site.Site, request *finding.Request, way *finding.Way) (*finding.Way, error) {
+	other, err := ready.Better(a.ctx, place, *request, way)
 	if err != nil || other == nil {
 		return way, err
 	}
@@ -209,15 +211,15 @@ func (a *app) cloneTarget(way *finding.Way, into string) (gitlink.Target, error)
 	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
 }
 
-func (a *app) readyDry(place ready.Place, way *finding.Way) error {
-	batch, err := place.DryRun(a.ctx, way)
+func (a *app) readyDry(place site.Site, way *finding.Way) error {
+	batch, err := ready.DryRun(a.ctx, place, way)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, "", nil)
 }
 
-func (a *app) readyGo(place ready.Place, request finding.Request, secrets ready.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
+func (a *app) readyGo(place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
 	clone := ""
 	if target.Folder != "" && !target.Cloned {
@@ -227,7 +229,7 @@ func (a *app) readyGo(place ready.Place, request finding.Request, secrets ready.
 		a.say(s.ReadyPlan(way, plan, clone))
 	}
 	gap := ""
-	opening, err := place.Open(a.ctx, request, secrets, func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+	opening, err := ready.Open(a.ctx, place, request, secrets, func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}
@@ -257,7 +259,7 @@ func (a *app) say(text string) {
 	}
 }
 
-func (a *app) clone(place ready.Place, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
+func (a *app) clone(place site.Site, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
 	url := request.Argument
 	if opening.URL != "" {
 		url = opening.URL
@@ -280,7 +282,7 @@ func (a *app) clone(place ready.Place, opening *ready.Opening, request finding.R
 
 // hold lets the holder have the key whose passphrase was asked for the check, because ssh
 // would ask for it once more.
-func (a *app) hold(place ready.Place, way *finding.Way, ask sshway.Asker) error {
+func (a *app) hold(place site.Site, way *finding.Way, ask sshway.Asker) error {
 	if way.Unlocked == "" {
 		return nil
 	}
@@ -293,7 +295,7 @@ func (a *app) hold(place ready.Place, way *finding.Way, ask sshway.Asker) error 
 		return err
 	}
 	batch := a.begin("Hold " + pair.Name() + " unlocked.")
-	loaded, err := place.Load(a.ctx, batch, ready.Load{Pair: pair, Passphrase: passphrase, HostName: way.HostName})
+	loaded, err := keys.Load(a.ctx, place, batch, keys.Loading{Pair: pair, Passphrase: passphrase, HostName: way.HostName})
 	if err == nil {
 		a.say("\n" + a.style().Sentences(loaded.Words(pair.Name())))
 	}

@@ -9,7 +9,8 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/hostapi"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/render"
 )
@@ -84,7 +85,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 	if err != nil {
 		return err
 	}
-	r := ready.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	r := registration.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
 	if err := a.terms(o, &r); err != nil {
 		return err
 	}
@@ -98,7 +99,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 		return err
 	}
 	batch := a.begin("Register a key with " + host.Name + ".")
-	done, err := place.Register(a.ctx, batch, r)
+	done, err := registration.Register(a.ctx, place, batch, r)
 	if err != nil {
 		return err
 	}
@@ -107,7 +108,7 @@ func (a *app) register(o *registerOptions, key, name string) error {
 }
 
 // terms reads the end and the access that the key shall have.
-func (a *app) terms(o *registerOptions, r *ready.Registration) (err error) {
+func (a *app) terms(o *registerOptions, r *registration.Registration) (err error) {
 	switch r.Access = hostapi.Access(o.access); r.Access {
 	case "", hostapi.Read, hostapi.Write:
 	default:
@@ -135,7 +136,7 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 }
 
 // registerByHand shows what to paste and where, then waits until the host takes the key.
-func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Registration) error {
+func (a *app) registerByHand(o *registerOptions, place site.Site, r registration.Registration) error {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
 		a.tell(a.style().ByHand(r, line))
@@ -151,7 +152,7 @@ func (a *app) registerByHand(o *registerOptions, place ready.Place, r ready.Regi
 		}
 	}
 	batch := a.begin("Use a key for " + r.Host.Name + ".")
-	done, err := place.ByHand(a.ctx, batch, r, o.wait)
+	done, err := registration.ByHand(a.ctx, place, batch, r, o.wait)
 	if err != nil {
 		return err
 	}

@@ -8,7 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/expiry"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/keys"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/render"
 )
@@ -47,8 +49,8 @@ func (a *app) renew(o *renewOptions, name string) error {
 		return err
 	}
 	place, pair, err := a.keyAt(name)
-	if errors.Is(err, ready.ErrNoKey) {
-		if change, by, found := place.RenewedBefore(a.station.KeyPath(name)); found {
+	if errors.Is(err, keys.ErrNoKey) {
+		if change, by, found := renewal.RenewedBefore(place, a.station.KeyPath(name)); found {
 			words := fmt.Sprintf("%s was renewed already: %s is in its place, and Unicrux moved the old files aside (change %d).", name, a.station.Tilde(by), change.ID)
 			return a.show(a.style().Sentences(words), render.DoneDocument(words, change.ID))
 		}
@@ -56,7 +58,7 @@ func (a *app) renew(o *renewOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	r := ready.Renewal{Old: pair, Kind: o.kind, Patience: o.wait, Told: a.told, Paste: a.paste}
+	r := renewal.Renewal{Old: pair, Kind: o.kind, Patience: o.wait, Told: a.told, Paste: a.paste}
 	if o.host != "" {
 		if r.Only, err = place.Registry.Find(o.host); err != nil {
 			return err
@@ -68,7 +70,7 @@ func (a *app) renew(o *renewOptions, name string) error {
 		}
 	}
 	batch := a.begin("Renew " + pair.Name() + ".")
-	renewed, err := place.Renew(a.ctx, batch, r, a.secrets(&o.secretOptions))
+	renewed, err := renewal.Renew(a.ctx, place, batch, r, a.secrets(&o.secretOptions))
 	if err != nil {
 		if number(batch) != 0 {
 			a.progress("Stopped on the way. The key in use works. Run the same command again to go on.")
@@ -82,7 +84,7 @@ func (a *app) renew(o *renewOptions, name string) error {
 func (a *app) told(words string) { a.say(a.style().Sentences(words)) }
 
 // paste shows the line for a host that is told by hand.
-func (a *app) paste(r ready.Registration) {
+func (a *app) paste(r registration.Registration) {
 	a.tell(a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
 	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
 }
@@ -106,7 +108,7 @@ agents held.`,
 				return err
 			}
 			batch := a.begin("Retire " + pair.Name() + ".")
-			retired, err := place.Retire(a.ctx, batch, pair, here, a.secrets(&o), a.told)
+			retired, err := renewal.Retire(a.ctx, place, batch, pair, here, a.secrets(&o), a.told)
 			if err != nil {
 				return err
 			}

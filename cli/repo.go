@@ -13,7 +13,8 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/repos"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -149,7 +150,7 @@ repository is there.`,
 
 func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 	name = strings.TrimSuffix(strings.Trim(name, "/"), ".git")
-	if err := ready.CheckRepoName(name); err != nil {
+	if err := repos.CheckName(name); err != nil {
 		return usage("%s", err)
 	}
 	if o.by != "ssh" && o.by != "https" {
@@ -166,7 +167,7 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 	if err != nil {
 		return err
 	}
-	n := ready.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
+	n := repos.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
 		Commit: o.commit, HTTPS: o.by == "https", Git: a.runGit}
 	if o.from != "" {
 		if n.From, err = a.station.InFolder(o.from); err != nil {
@@ -181,20 +182,20 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)), render.MadeRepoDocument(made, host.Name, number(batch)))
 }
 
-func (a *app) makeRepo(o *repoOptions, place ready.Place, batch *workstation.Batch, n ready.NewRepo) (*ready.MadeRepo, error) {
+func (a *app) makeRepo(o *repoOptions, place site.Site, batch *workstation.Batch, n repos.NewRepo) (*repos.MadeRepo, error) {
 	if !n.Host.Can("add-repo") {
 		where := "on the host's page"
 		if page := n.Host.Pages.Repositories; page != "" {
 			where = "on " + page
 		}
 		a.progress("Create " + n.Request.Path + " " + where + ", empty. Waiting until " + n.Host.Name + " has it.")
-		return place.FindRepo(a.ctx, batch, n, o.wait)
+		return repos.Find(a.ctx, place, batch, n, o.wait)
 	}
 	token, err := a.token(&o.secretOptions, n.Host, "repos")
 	if err != nil {
 		return nil, err
 	}
-	return place.AddRepo(a.ctx, batch, place.Client(n.Host, token), n)
+	return repos.Add(a.ctx, place, batch, place.Client(n.Host, token), n)
 }
 
 // runGit runs git for the person, who reads what it says.

@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -75,17 +75,17 @@ func (a *app) lock(o *relockOptions, name string) error {
 		return err
 	}
 	if !pair.Locked && o.none {
-		return ready.ErrStill
+		return keys.ErrStill
 	}
 	old, new, err := a.passphrases(o, pair)
 	if err != nil {
 		return err
 	}
 	batch := a.begin("Change the lock of " + pair.Name() + ".")
-	if err := place.Relock(batch, pair, old, new); err != nil {
+	if err := keys.Relock(place, batch, pair, old, new); err != nil {
 		return err
 	}
-	if err := place.FollowLock(batch, pair, new); err != nil {
+	if err := keys.FollowLock(place, batch, pair, new); err != nil {
 		return err
 	}
 	pair.Locked = !new.Empty()
@@ -137,7 +137,7 @@ func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out str
 	if err != nil {
 		return nil, err
 	}
-	pair, err := ready.FindPublic(a.station, name)
+	pair, err := keys.FindPublic(a.station, name)
 	if err != nil {
 		return nil, err
 	}
@@ -148,5 +148,5 @@ func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out str
 		}
 	}
 	batch := a.begin("Write a key in another form.")
-	return batch, place.Save(batch, pair, form, out, old, new)
+	return batch, keys.Save(place, batch, pair, form, out, old, new)
 }

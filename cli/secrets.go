@@ -12,9 +12,10 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -70,7 +71,7 @@ func (o *secretOptions) validate() error {
 }
 
 // secrets asks each secret at most once in a run, whatever needs it.
-func (a *app) secrets(o *secretOptions) ready.Secrets {
+func (a *app) secrets(o *secretOptions) site.Secrets {
 	tokens := map[string]origin.Bound{}
 	known := map[string]secret.Text{} // passphrases, by the name of the key
 	ask := a.asker(o.passphrase)
@@ -87,7 +88,7 @@ func (a *app) secrets(o *secretOptions) ready.Secrets {
 			return text, err
 		}
 	}
-	return ready.Secrets{
+	return site.Secrets{
 		NewPassphrase: func(name string) (secret.Text, error) {
 			text, err := a.newPassphrase(o.passphrase, o.none)
 			if err == nil && !text.Empty() {
@@ -139,18 +140,18 @@ func (a *app) otherHost(asked, other string) (bool, error) {
 // keptToken gets a token for a host's interface out of the chest, where it has one for the purpose:
 // what opens the chest is asked where somebody can be.
 func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token origin.Bound, found bool, err error) {
-	place := ready.Place{Station: a.station}
-	e, found := place.TokenFor(host, purpose)
+	place := site.Site{Station: a.station}
+	e, found := tokens.For(place, host, purpose)
 	if !found {
 		return token, false, nil
 	}
 	var nobody *problem
-	if err := a.openChest(place.Chest(), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
+	if err := a.openChest(tokens.Chest(place), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
 		return token, false, nil
 	} else if err != nil {
 		return token, false, err
 	}
-	s, err := place.Chest().Get(e)
+	s, err := tokens.Chest(place).Get(e)
 	if err == nil {
 		a.progress("The token " + e.Name + " from the chest is shown to the interface of " + host.Name + ".")
 	}

@@ -13,7 +13,9 @@ import (
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/expiry"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
+	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -52,7 +54,7 @@ func (o *tokenOptions) checkPurposes() error {
 }
 
 // tokenPlace finds the host.
-func (a *app) tokenPlace(o *tokenOptions, name string) (place ready.Place, host *describe.Description, err error) {
+func (a *app) tokenPlace(o *tokenOptions, name string) (place site.Site, host *describe.Description, err error) {
 	if err := o.checkPurposes(); err != nil {
 		return place, nil, err
 	}
@@ -88,7 +90,7 @@ func (a *app) tokenShow() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			e, err := place.FindToken(args[0])
+			e, err := tokens.Find(place, args[0])
 			if err != nil {
 				return err
 			}
@@ -104,7 +106,7 @@ func (a *app) tokenShow() *cobra.Command {
 	return command
 }
 
-func (a *app) revealToken(place ready.Place, e chest.Entry, source string, reveal bool) error {
+func (a *app) revealToken(place site.Site, e chest.Entry, source string, reveal bool) error {
 	s, err := a.tokenSecret(place, e, source)
 	if err != nil {
 		return err
@@ -137,15 +139,15 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	e, err := place.FindToken(name)
+	e, err := tokens.Find(place, name)
 	if err != nil {
 		return err
 	}
-	host, err := place.TokenHost(e)
+	host, err := tokens.HostOf(place, e)
 	if err != nil {
 		return err
 	}
-	c := place.Chest()
+	c := tokens.Chest(place)
 	s, err := a.tokenSecret(place, e, o.chest)
 	if err != nil {
 		return err
@@ -157,16 +159,16 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 	if moved {
 		e.Places = host.Places()
 	}
-	proven, err := place.ProveToken(a.ctx, host, s.Bound(e))
+	proven, err := tokens.Prove(a.ctx, place, host, s.Bound(e))
 	if err != nil {
 		return err
 	}
-	tried, err := place.TryToken(a.ctx, e, s.Bound(e), o.url)
+	tried, err := trial.Token(a.ctx, place, e, s.Bound(e), o.url)
 	if err != nil {
 		return err
 	}
 	if moved { // only now: it works there
-		if e, err = place.Rebind(host, e, s); err != nil {
+		if e, err = tokens.Rebind(place, host, e, s); err != nil {
 			return err
 		}
 	}
@@ -203,7 +205,7 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 // movedTo asks whether a token may go to places that the description of its host names by now, and that
 // it was not kept for.
 func (a *app) movedTo(host *describe.Description, e chest.Entry) (moved bool, err error) {
-	if len(ready.NewPlaces(e, host)) == 0 {
+	if len(tokens.NewPlaces(e, host)) == 0 {
 		return false, nil
 	}
 	a.tell(a.style().OtherPlaces(e, host.Places()))
@@ -216,7 +218,7 @@ func missing(host *describe.Description, e chest.Entry) []string {
 	if len(e.Scopes) == 0 || len(host.Purposes) == 0 {
 		return nil
 	}
-	serves := ready.PurposesOf(host, e.Scopes)
+	serves := tokens.PurposesOf(host, e.Scopes)
 	return slices.DeleteFunc(slices.Clone(e.Purposes), func(p string) bool { return slices.Contains(serves, p) })
 }
 
@@ -225,7 +227,7 @@ func (a *app) tokenRenew() *cobra.Command {
 	command := &cobra.Command{
 		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.onToken(&o, args[0], "Renew the token %s.", func(place ready.Place, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+			return a.onToken(&o, args[0], "Renew the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
 				until := time.Time{}
 				if o.until != "" {
 					var err error
@@ -233,7 +235,7 @@ func (a *app) tokenRenew() *cobra.Command {
 						return "", nil, err
 					}
 				}
-				fresh, err := place.RenewToken(a.ctx, batch, e, until)
+				fresh, err := tokens.Renew(a.ctx, place, batch, e, until)
 				return a.style().RenewedToken(fresh, a.station.Now()), render.TokenDocument(fresh, number(batch)), err
 			})
 		},
@@ -248,8 +250,8 @@ func (a *app) tokenRevoke() *cobra.Command {
 	command := &cobra.Command{
 		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.onToken(&o, args[0], "Revoke the token %s.", func(place ready.Place, batch *workstation.Batch, e chest.Entry) (string, any, error) {
-				told, err := place.RevokeToken(a.ctx, batch, e)
+			return a.onToken(&o, args[0], "Revoke the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+				told, err := tokens.Revoke(a.ctx, place, batch, e)
 				words := "The token " + e.Name + " is good for nothing any more: " + e.Host + " and the chest have forgotten it."
 				if !told {
 					words = "The chest has forgotten the token " + e.Name + ". Its host could not be told: take it away on its page."
@@ -263,8 +265,8 @@ func (a *app) tokenRevoke() *cobra.Command {
 }
 
 // tokenSecret gets a token out of the chest, which is opened for it.
-func (a *app) tokenSecret(place ready.Place, e chest.Entry, source string) (chest.Secret, error) {
-	c := place.Chest()
+func (a *app) tokenSecret(place site.Site, e chest.Entry, source string) (chest.Secret, error) {
+	c := tokens.Chest(place)
 	if err := a.openChest(c, source, agent.WorkingDay); err != nil {
 		return chest.Secret{}, err
 	}
@@ -272,16 +274,16 @@ func (a *app) tokenSecret(place ready.Place, e chest.Entry, source string) (ches
 }
 
 // onToken does something about a token, with the chest open.
-func (a *app) onToken(o *tokenOptions, name, words string, do func(ready.Place, *workstation.Batch, chest.Entry) (string, any, error)) error {
+func (a *app) onToken(o *tokenOptions, name, words string, do func(site.Site, *workstation.Batch, chest.Entry) (string, any, error)) error {
 	place, err := a.place()
 	if err != nil {
 		return err
 	}
-	e, err := place.FindToken(name)
+	e, err := tokens.Find(place, name)
 	if err != nil {
 		return err
 	}
-	if err := a.openChest(place.Chest(), o.chest, agent.WorkingDay); err != nil {
+	if err := a.openChest(tokens.Chest(place), o.chest, agent.WorkingDay); err != nil {
 		return err
 	}
 	batch := a.begin(fmt.Sprintf(words, e.Name))

@@ -11,8 +11,9 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/render"
 )
 
@@ -71,7 +72,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 		return err
 	}
 	if !a.dry {
-		if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+		if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
 			return err
 		}
 	}
@@ -80,7 +81,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 		return err
 	}
 	batch := a.begin("Get a token for " + host.Name + ".")
-	e, proven, err := place.IssueToken(a.ctx, batch, client, r)
+	e, proven, err := tokens.Issue(a.ctx, place, batch, client, r)
 	if err != nil {
 		return err
 	}
@@ -88,7 +89,7 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 }
 
 // signInForToken gets what a host wants to be shown before it issues a token.
-func (a *app) signInForToken(o *tokenOptions, place ready.Place, client *hostapi.Client) (err error) {
+func (a *app) signInForToken(o *tokenOptions, place site.Site, client *hostapi.Client) (err error) {
 	host := client.Description
 	if a.dry {
 		return nil
@@ -175,7 +176,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 		}
 		return a.say1("Would ask " + host.Name + " for " + what + ".")
 	}
-	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+	if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
 	grant, err := a.signedIn(server, scopes, host.Name, here)
@@ -183,7 +184,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 		return err
 	}
 	batch := a.begin("Sign in to " + host.Name + ".")
-	e, proven, err := place.KeepToken(a.ctx, batch, ready.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
+	e, proven, err := tokens.Keep(a.ctx, place, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
 		Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(), Label: "signed in"})
 	if err != nil {
 		return err
@@ -231,7 +232,7 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	n := ready.NewToken{Host: host, Purposes: o.purposes, Account: o.account}
+	n := tokens.NewToken{Host: host, Purposes: o.purposes, Account: o.account}
 	if n.Account == "" {
 		n.Account = host.ForAccount
 	}
@@ -247,14 +248,14 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	if n.Secret.Token, err = ready.Pasted(host, text, place.Registry.All()); err != nil {
+	if n.Secret.Token, err = tokens.Pasted(host, text, place.Registry.All()); err != nil {
 		return err
 	}
-	if err := a.readyForSecrets(place.Chest(), o.chest); err != nil {
+	if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
 	batch := a.begin("Keep a token for " + host.Name + ".")
-	e, proven, err := place.KeepToken(a.ctx, batch, n)
+	e, proven, err := tokens.Keep(a.ctx, place, batch, n)
 	if err != nil {
 		return err
 	}

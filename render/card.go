@@ -1,14 +1,14 @@
 package render
 
 import (
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/card"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Card writes what to fill in into another program, field by field. What is to be copied
 // stands alone on its line.
-func (s Style) Card(c *ready.Card, purpose string, tilde func(string) string) string {
+func (s Style) Card(c *card.Card, purpose string, tilde func(string) string) string {
 	text := s.Sentences("What to fill in into another program, to " + purpose + " at " + c.Host + ".")
 	for _, side := range c.Sides {
 		text += "\n" + margin + s.paint(bold, "By "+map[string]string{"ssh": "SSH", "https": "HTTPS"}[side.Transport]) + "\n"
@@ -36,7 +36,7 @@ func (s Style) Card(c *ready.Card, purpose string, tilde func(string) string) st
 }
 
 // CardDocument makes the document "unicrux.card/1". Secrets are named, not told.
-func CardDocument(c *ready.Card, purpose string) any {
+func CardDocument(c *card.Card, purpose string) any {
 	type field struct {
 		Name  string  `json:"name"`
 		Value *string `json:"value"` // null for a secret

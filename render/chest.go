@@ -5,9 +5,9 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/adopt"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/plainsecrets"
-	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -94,7 +94,7 @@ func ChestDocument(v ChestView) any {
 }
 
 // Adopted tells which secrets lay about, masked, and what became of each.
-func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string) string {
+func (s Style) Adopted(list []adopt.Adopted, dry bool, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("No secret for a code host lies about, as far as we looked.")
 	}
@@ -137,7 +137,7 @@ func (s Style) Adopted(list []ready.Adopted, dry bool, tilde func(string) string
 }
 
 // gitGets says how it is known that git gets what was moved.
-func gitGets(list []ready.Adopted, moved int) string {
+func gitGets(list []adopt.Adopted, moved int) string {
 	alike := 0
 	for _, d := range list {
 		if d.Alike && d.Err == nil {
@@ -151,7 +151,7 @@ func gitGets(list []ready.Adopted, moved int) string {
 }
 
 // AdoptedDocument makes the document "unicrux.adoption/1".
-func AdoptedDocument(list []ready.Adopted, change int) any {
+func AdoptedDocument(list []adopt.Adopted, change int) any {
 	type stray struct {
 		Host    *string `json:"host"`
 		User    *string `json:"user"`

@@ -6,13 +6,13 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Compared writes the keys that are here against those that a host knows.
-func (s Style) Compared(list []ready.Compared, host string, now time.Time, tilde func(string) string) string {
+func (s Style) Compared(list []registration.Compared, host string, now time.Time, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("There is no key here, and " + host + " knows none.")
 	}
@@ -89,7 +89,7 @@ type comparedDocument struct {
 }
 
 // ComparedDocument makes the document "unicrux.comparison/1".
-func ComparedDocument(list []ready.Compared, host string) any {
+func ComparedDocument(list []registration.Compared, host string) any {
 	keys := []comparedDocument{}
 	for _, c := range list {
 		var d comparedDocument

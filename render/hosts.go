@@ -11,8 +11,9 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -163,7 +164,7 @@ func HostsDocument(list []*describe.Description, problems []string) any {
 }
 
 // Trusted writes whose key was stored and why it is believed.
-func (s Style) Trusted(t *ready.Trusted, host, file string, dry bool) string {
+func (s Style) Trusted(t *trust.Trusted, host, file string, dry bool) string {
 	verb := "Stored"
 	switch {
 	case t.Already:
@@ -181,7 +182,7 @@ func (s Style) Trusted(t *ready.Trusted, host, file string, dry bool) string {
 }
 
 // TrustedDocument makes the document "unicrux.trust/1".
-func TrustedDocument(t *ready.Trusted, host string, change int) any {
+func TrustedDocument(t *trust.Trusted, host string, change int) any {
 	return struct {
 		Schema      string `json:"schema"`
 		Host        string `json:"host"`
@@ -196,23 +197,23 @@ func TrustedDocument(t *ready.Trusted, host string, change int) any {
 }
 
 // Registered writes what the host knows now and how that was proved.
-func (s Style) Registered(r *ready.Registered, key, host string) string {
+func (s Style) Registered(r *registration.Registered, key, host string) string {
 	title := untrusted.Clean(r.Title)
 	known := fmt.Sprintf("%s knows %s now, as “%s”.", host, key, title)
 	if r.Already {
 		known = fmt.Sprintf("%s knew %s already, as “%s”.", host, key, title)
 	}
 	proof := "Signed in with it to prove it"
-	if r.Proof == ready.MoreWanted {
+	if r.Proof == registration.MoreWanted {
 		proof = "The host takes the key, and wants a further proof after it, which git cannot give"
 	}
-	if r.Proof == ready.KeyTaken {
+	if r.Proof == registration.KeyTaken {
 		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
 	}
 	switch r.Proof {
-	case ready.Listed:
+	case registration.Listed:
 		proof = "The host lists it as a key that signs commits: it opens nothing"
-	case ready.Told:
+	case registration.Told:
 		proof = "The host took it as a key that signs commits, and does not tell which it has"
 	}
 	if r.Account != "" {
@@ -225,7 +226,7 @@ func (s Style) Registered(r *ready.Registered, key, host string) string {
 }
 
 // terms says what the host limits the key to.
-func terms(r *ready.Registered) string {
+func terms(r *registration.Registered) string {
 	var list []string
 	switch r.Access {
 	case hostapi.Read:
@@ -243,7 +244,7 @@ func terms(r *ready.Registered) string {
 }
 
 // RegisteredDocument makes the document "unicrux.registration/1".
-func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
+func RegisteredDocument(r *registration.Registered, key, host string, change int) any {
 	return struct {
 		Schema  string  `json:"schema"`
 		Host    string  `json:"host"`
@@ -260,7 +261,7 @@ func RegisteredDocument(r *ready.Registered, key, host string, change int) any {
 }
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.
-func (s Style) ByHand(r ready.Registration, line string) string {
+func (s Style) ByHand(r registration.Registration, line string) string {
 	host, page := r.Host.Name, r.Host.Pages.Keys
 	where := "Give " + host + " this one line, on the page where it takes keys"
 	if page != "" {

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"strings"
 
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 )
 
 // Renewed writes what a renewal came to.
-func (s Style) Renewed(r *ready.Renewed, old *sshkey.Pair, tilde func(string) string) string {
+func (s Style) Renewed(r *renewal.Renewed, old *sshkey.Pair, tilde func(string) string) string {
 	text := ""
 	if r.Withdrawn {
 		text = s.Sentences(fmt.Sprintf("%s is in the place of %s, whose files are set aside.", r.New.Name(), old.Name()))
@@ -44,7 +44,7 @@ func (s Style) mentions(list []sshconfig.Mention, tilde func(string) string) str
 }
 
 // Retired writes what became of a key that was retired.
-func (s Style) Retired(r *ready.Retired, key *sshkey.Pair, tilde func(string) string) string {
+func (s Style) Retired(r *renewal.Retired, key *sshkey.Pair, tilde func(string) string) string {
 	where := "No host was told."
 	if len(r.Hosts) > 0 {
 		where = "It is withdrawn from " + strings.Join(r.Hosts, ", ") + "."
@@ -65,7 +65,7 @@ func mentionTexts(list []sshconfig.Mention) []string {
 }
 
 // RenewedDocument makes the document "unicrux.renewal/1".
-func RenewedDocument(r *ready.Renewed, old *sshkey.Pair, change int) any {
+func RenewedDocument(r *renewal.Renewed, old *sshkey.Pair, change int) any {
 	return struct {
 		Schema   string   `json:"schema"`
 		Old      string   `json:"old"`
@@ -79,7 +79,7 @@ func RenewedDocument(r *ready.Renewed, old *sshkey.Pair, change int) any {
 }
 
 // RetiredDocument makes the document "unicrux.retirement/1".
-func RetiredDocument(r *ready.Retired, key *sshkey.Pair, change int) any {
+func RetiredDocument(r *renewal.Retired, key *sshkey.Pair, change int) any {
 	return struct {
 		Schema   string   `json:"schema"`
 		Key      string   `json:"key"`

@@ -5,7 +5,8 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/hostapi"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/repos"
+	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -76,7 +77,7 @@ func ReposDocument(list []hostapi.Repo, host string) any {
 }
 
 // MadeRepo says what there is now, and what was pushed.
-func (s Style) MadeRepo(m *ready.MadeRepo, host, folder string) string {
+func (s Style) MadeRepo(m *repos.MadeRepo, host, folder string) string {
 	path := untrusted.Clean(m.Repo.Path)
 	texts := []string{path + " is on " + host + " now."}
 	if m.Already {
@@ -103,7 +104,7 @@ func (s Style) MadeRepo(m *ready.MadeRepo, host, folder string) string {
 }
 
 // MadeRepoDocument makes the document "unicrux.repository/1".
-func MadeRepoDocument(m *ready.MadeRepo, host string, change int) any {
+func MadeRepoDocument(m *repos.MadeRepo, host string, change int) any {
 	return struct {
 		Schema string `json:"schema"`
 		Host   string `json:"host"`
@@ -116,11 +117,11 @@ func MadeRepoDocument(m *ready.MadeRepo, host string, change int) any {
 }
 
 // Trial writes what came of trying one operation.
-func (s Style) Trial(t ready.Trial) string {
-	if t.State == ready.Lacking {
+func (s Style) Trial(t trial.Trial) string {
+	if t.State == trial.Lacking {
 		return "" // told at the end, together
 	}
-	tone := map[ready.TrialState]tone{ready.Works: teal, ready.Fails: rose, ready.NotTried: ochre, ready.Lacking: grey}[t.State]
+	tone := map[trial.TrialState]tone{trial.Works: teal, trial.Fails: rose, trial.NotTried: ochre, trial.Lacking: grey}[t.State]
 	words := t.Words
 	if t.Err != nil {
 		words = t.Err.Error()
@@ -131,16 +132,16 @@ func (s Style) Trial(t ready.Trial) string {
 }
 
 // TrialsEnd sums up what came of trying a description.
-func (s Style) TrialsEnd(list []ready.Trial, host string) string {
+func (s Style) TrialsEnd(list []trial.Trial, host string) string {
 	works, fails := 0, 0
 	var lacking []string
 	for _, t := range list {
 		switch t.State {
-		case ready.Works:
+		case trial.Works:
 			works++
-		case ready.Fails:
+		case trial.Fails:
 			fails++
-		case ready.Lacking:
+		case trial.Lacking:
 			lacking = append(lacking, t.Operation)
 		}
 	}
@@ -162,7 +163,7 @@ func (s Style) TrialsEnd(list []ready.Trial, host string) string {
 }
 
 // TrialsDocument makes the document "unicrux.trials/1".
-func TrialsDocument(list []ready.Trial, host string, change int) any {
+func TrialsDocument(list []trial.Trial, host string, change int) any {
 	type trial struct {
 		Operation    string  `json:"operation"`
 		State        string  `json:"state"`

@@ -5,9 +5,11 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/gitanswer"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/tokens"
+	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -24,7 +26,7 @@ func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
 }
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.
-func (s Style) KeptToken(e chest.Entry, proven *ready.Proven, now time.Time) string {
+func (s Style) KeptToken(e chest.Entry, proven *tokens.Proven, now time.Time) string {
 	texts := []string{"The token " + e.Name + " is in the chest, and git gets it from there by itself."}
 	switch {
 	case proven == nil || proven.How == "":
@@ -118,7 +120,7 @@ func day(t time.Time) string {
 }
 
 // Saying says something in the midst of another program's output: the command stands alone.
-func (s Style) Saying(said ready.Saying) string {
+func (s Style) Saying(said gitanswer.Saying) string {
 	if said.Words == "" {
 		return ""
 	}
@@ -131,7 +133,7 @@ func (s Style) Saying(said ready.Saying) string {
 
 // Foresight speaks of the end of a token.
 func (s Style) Foresight(e chest.Entry, now time.Time) string {
-	return s.Saying(ready.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:", Command: []string{"unicrux", "token", "renew", e.Name}})
+	return s.Saying(gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:", Command: []string{"unicrux", "token", "renew", e.Name}})
 }
 
 // LookTokens is the table of tokens, and what ends when.
@@ -180,7 +182,7 @@ func (s Style) ends(list []chest.Entry, now time.Time) string {
 }
 
 // TestedToken says what the host tells about a token, beside what it was made for.
-func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, tried *ready.Tried, lacks []string, now time.Time) string {
+func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string, now time.Time) string {
 	text := "The token " + e.Name + " is good"
 	switch {
 	case proven.How == "":
@@ -198,7 +200,7 @@ func (s Style) TestedToken(e chest.Entry, proven *ready.Proven, tried *ready.Tri
 	return s.Sentences(texts...) + "\n" + s.Token(e, now)
 }
 
-func triedText(t *ready.Tried) string {
+func triedText(t *trial.Tried) string {
 	switch {
 	case t.Writes:
 		return "As git would ask for " + t.URL + ": it may read and write there."
@@ -272,7 +274,7 @@ func TokensDocument(list []chest.Entry) any {
 }
 
 // TestedTokenDocument makes the document "unicrux.token-test/1".
-func TestedTokenDocument(e chest.Entry, proven *ready.Proven, tried *ready.Tried, lacks []string) any {
+func TestedTokenDocument(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string) any {
 	type requests struct {
 		URL     string  `json:"url"`
 		Reads   bool    `json:"reads"`
@@ -293,7 +295,7 @@ func TestedTokenDocument(e chest.Entry, proven *ready.Proven, tried *ready.Tried
 	}{"unicrux.token-test/1", goodness(proven), optional(proven.How), asGit, append([]string{}, lacks...), tokenDoc(e)}
 }
 
-func goodness(proven *ready.Proven) *bool {
+func goodness(proven *tokens.Proven) *bool {
 	if proven.How == "" {
 		return nil
 	}

@@ -8,70 +8,59 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
-	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/tokens"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Secrets are where a action gets what must not be kept: each is called when it is needed,
-// and answers with an error when nobody can be asked.
-type Secrets struct {
-	NewPassphrase func(name string) (secret.Text, error)            // for a key that is made
-	Passphrase    sshway.Asker                                      // of a key that is here
-	Token         func(*describe.Description) (origin.Bound, error) // for a host's interface, to tell it about keys
-	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's interface, to let it issue another one
-	SignIn        func(*hostapi.Client) error                       // gives a client the account's password, where a host issues tokens for that alone
-	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
-	OtherHost     func(asked, other string) (bool, error)           // whether another host is meant than the one that was asked for; nil for no
-	Chest         func() error                                      // makes the chest ready for a secret, and opens it
-}
-
-// errNoDeed is returned for a mend that nothing here carries out.
-var errNoDeed = errors.New("nothing carries this out by itself")
+// errNoAction is returned for a mend that nothing here carries out.
+var errNoAction = errors.New("nothing carries this out by itself")
 
 // Apply carries a action out and returns in a sentence what was done.
-func (p Place) Apply(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
 	switch action.Do {
 	case finding.MakeKey:
-		return p.makeFor(ctx, batch, action, secrets)
+		return makeFor(ctx, p, batch, action, secrets)
 	case finding.TrustHost:
-		trusted, err := p.Trust(ctx, batch, action.Host, "")
+		trusted, err := trust.Host(ctx, p, batch, action.Host, "")
 		if err != nil {
 			return "", err
 		}
 		return fmt.Sprintf("Stored the host key of %s, the same as %s.", trusted.Name, trusted.Because), nil
 	case finding.RegisterKey:
-		return p.registerFor(ctx, batch, action, secrets)
+		return registerFor(ctx, p, batch, action, secrets)
 	case finding.UseKey:
 		pair, err := sshkey.Load(action.Key)
 		if err != nil {
 			return "", err
 		}
-		err = p.use(ctx, batch, action.HostName, pair)
+		err = keys.SetUse(ctx, p, batch, action.HostName, pair)
 		return fmt.Sprintf("The settings for %s use %s now.", action.Host, p.Station.Tilde(action.Key)), err
 	case finding.SettleHost:
 		err := hosts.Settle(batch, p.Station, action.HostName, action.Settings...)
 		return fmt.Sprintf("The settings for %s lead where its description says.", action.Host), err
 	case finding.LoadKey:
-		return p.loadFor(ctx, batch, action, secrets)
+		return loadFor(ctx, p, batch, action, secrets)
 	case finding.OpenChest:
 		return "The chest is open for a working day.", secrets.Chest()
 	case finding.SettleWeb, finding.GetToken, finding.AskFirst:
-		return p.applyWeb(ctx, batch, action, secrets)
+		return applyWeb(ctx, p, batch, action, secrets)
 	}
-	return p.applyToFile(ctx, batch, action)
+	return applyToFile(ctx, p, batch, action)
 }
 
 // applyWeb carries out the deeds for the way over HTTPS.
-func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
@@ -92,12 +81,12 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, action fi
 	if !host.Can("issue-token") {
 		token, err := secrets.TokenToKeep(host)
 		if err == nil {
-			token, err = Pasted(host, token, p.Registry.All())
+			token, err = tokens.Pasted(host, token, p.Registry.All())
 		}
 		if err != nil {
 			return "", err
 		}
-		e, _, err := p.KeepToken(ctx, batch, NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
+		e, _, err := tokens.Keep(ctx, p, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
 	}
 	client := p.Client(host, origin.Bound{})
@@ -110,7 +99,7 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, action fi
 		return "", err
 	}
 	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
-	e, _, err := p.IssueToken(ctx, batch, client, r)
+	e, _, err := tokens.Issue(ctx, p, batch, client, r)
 	good := ""
 	if !e.Until.IsZero() {
 		good = ", good until " + e.Until.Format(time.DateOnly)
@@ -119,39 +108,39 @@ func (p Place) applyWeb(ctx context.Context, batch *workstation.Batch, action fi
 }
 
 // applyToFile carries out the deeds that change one file.
-func (p Place) applyToFile(ctx context.Context, batch *workstation.Batch, action finding.Action) (string, error) {
+func applyToFile(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action) (string, error) {
 	switch action.Do {
 	case finding.Restrict:
 		name := p.Station.Tilde(action.File)
 		return "Only you may read " + name + " now.", batch.Mode(action.File, "Let nobody else read "+name+".", 0o600)
 	case finding.WritePublic:
-		return p.writePublic(batch, action.Key)
+		return writePublic(p, batch, action.Key)
 	case finding.SetRemote:
-		return fmt.Sprintf("The remote %s is at %s now.", action.Remote, action.URL), p.setRemote(ctx, batch, action)
+		return fmt.Sprintf("The remote %s is at %s now.", action.Remote, action.URL), setRemote(ctx, p, batch, action)
 	case finding.NameSSH:
 		path := filepath.Join(p.Station.Home, ".gitconfig")
 		return "git starts ssh with the settings of this home now.",
-			p.gitConfig(ctx, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(action.File)+"'")
+			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(action.File)+"'")
 	}
-	return "", errNoDeed
+	return "", errNoAction
 }
 
-func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+func makeFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
 	}
-	n := NewKey{Host: host}
+	n := keys.NewKey{Host: host}
 	// The usual name may be taken by a key that serves somewhere else.
 	for i := 2; errors.Is(n.Check(p.Station), workstation.ErrExists) && i < 100; i++ {
-		n.Name = fmt.Sprintf("%s_ed25519_%d", keyStem(host), i)
+		n.Name = fmt.Sprintf("%s_ed25519_%d", keys.Stem(host), i)
 	}
 	if !batch.Dry {
-		if n.Passphrase, err = secrets.NewPassphrase(n.name()); err != nil {
+		if n.Passphrase, err = secrets.NewPassphrase(n.FileName()); err != nil {
 			return "", err
 		}
 	}
-	pair, err := p.Make(ctx, batch, n)
+	pair, err := keys.Make(ctx, p, batch, n)
 	if err != nil {
 		return "", err
 	}
@@ -160,14 +149,14 @@ func (p Place) makeFor(ctx context.Context, batch *workstation.Batch, action fin
 		return done, nil
 	}
 	// Somebody has just typed the passphrase: that shall be enough for the day.
-	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: n.Passphrase, HostName: host.HostName()})
+	loaded, err := keys.Load(ctx, p, batch, keys.Loading{Pair: pair, Passphrase: n.Passphrase, HostName: host.HostName()})
 	if err == nil {
 		done += " " + loaded.Words("it")
 	}
 	return done, nil
 }
 
-func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
@@ -180,15 +169,15 @@ func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, action
 	if title == "" {
 		title = pair.Name()
 	}
-	r := Registration{Pair: pair, Host: host, Title: title, Ask: secrets.Passphrase}
+	r := registration.Registration{Pair: pair, Host: host, Title: title, Ask: secrets.Passphrase}
 	if r.Token, err = secrets.Token(host); err != nil {
 		return "", err
 	}
-	done, err := p.Register(ctx, batch, r)
+	done, err := registration.Register(ctx, p, batch, r)
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
+	words := fmt.Sprintf("registration.Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
 	if done.Already {
 		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), untrusted.Clean(done.Title))
 	}
@@ -198,7 +187,7 @@ func (p Place) registerFor(ctx context.Context, batch *workstation.Batch, action
 	return words, nil
 }
 
-func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, action finding.Action, secrets Secrets) (string, error) {
+func loadFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
 	pair, err := sshkey.Load(action.Key)
 	if err != nil || batch.Dry {
 		return "", err
@@ -207,7 +196,7 @@ func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, action fin
 	if err != nil {
 		return "", err
 	}
-	loaded, err := p.Load(ctx, batch, Load{Pair: pair, Passphrase: passphrase, HostName: action.HostName})
+	loaded, err := keys.Load(ctx, p, batch, keys.Loading{Pair: pair, Passphrase: passphrase, HostName: action.HostName})
 	if err != nil {
 		return "", err
 	}
@@ -215,7 +204,7 @@ func (p Place) loadFor(ctx context.Context, batch *workstation.Batch, action fin
 }
 
 // writePublic puts the public half of a private file beside it.
-func (p Place) writePublic(batch *workstation.Batch, path string) (string, error) {
+func writePublic(p site.Site, batch *workstation.Batch, path string) (string, error) {
 	pair, err := sshkey.Load(path)
 	if err != nil {
 		return "", err
@@ -225,21 +214,21 @@ func (p Place) writePublic(batch *workstation.Batch, path string) (string, error
 	}
 	name := p.Station.Tilde(path) + ".pub"
 	_, err = batch.Edit(path+".pub", "Write the public half of "+pair.Name()+" beside it.", 0o644, func([]byte) ([]byte, error) {
-		return []byte(sshkey.Line(pair.Public, NewKey{}.comment(p.Station)) + "\n"), nil
+		return []byte(sshkey.Line(pair.Public, keys.NewKey{}.CommentFor(p.Station)) + "\n"), nil
 	})
 	return name + " holds the public half of this very key now.", err
 }
 
-func (p Place) setRemote(ctx context.Context, batch *workstation.Batch, action finding.Action) error {
+func setRemote(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action) error {
 	path, err := gitlink.LocalConfigFile(ctx, p.Station)
 	if err != nil {
 		return err
 	}
-	return p.gitConfig(ctx, batch, path, "Set the URL of the remote "+action.Remote+".", "remote."+action.Remote+".url", action.URL)
+	return gitConfig(ctx, p, batch, path, "Set the URL of the remote "+action.Remote+".", "remote."+action.Remote+".url", action.URL)
 }
 
 // gitConfig sets a variable in one of git's files.
-func (p Place) gitConfig(ctx context.Context, batch *workstation.Batch, path, words, name, value string) error {
+func gitConfig(ctx context.Context, p site.Site, batch *workstation.Batch, path, words, name, value string) error {
 	_, err := gitlink.Change(ctx, batch, p.Station, gitlink.EditOf{Path: path, Words: words, Mode: 0o644}, func([]gitlink.Entry) ([]gitlink.Assignment, error) {
 		return []gitlink.Assignment{{Key: name, Values: []string{value}}}, nil
 	})

@@ -1,3 +1,5 @@
+// Package ready opens a way: it asks package diagnose for the crux, applies its automatic mends one after another, and
+// asks again, until the way is open or somebody else is needed.
 package ready
 
 import (
@@ -8,6 +10,8 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -31,7 +35,7 @@ type Opening struct {
 
 // Open goes a way and applies automatic mends, in order, until it is open or somebody else
 // is needed. Each mend is one recorded change; told is called after it.
-func (p Place) Open(ctx context.Context, request finding.Request, secrets Secrets, told func(Step)) (*Opening, error) {
+func Open(ctx context.Context, p site.Site, request finding.Request, secrets site.Secrets, told func(Step)) (*Opening, error) {
 	opening := &Opening{}
 	tried := map[string]bool{}
 	for range maxMends {
@@ -46,7 +50,7 @@ func (p Place) Open(ctx context.Context, request finding.Request, secrets Secret
 		}
 		tried[way.Crux.Code.String()+" "+mend.Summary] = true
 		if mend.Action.OtherHost != "" {
-			if yes, err := secrets.otherHost(way.HostName, mend.Action.OtherHost); err != nil || !yes {
+			if yes, err := secrets.MeansOther(way.HostName, mend.Action.OtherHost); err != nil || !yes {
 				return opening, err
 			}
 		}
@@ -57,7 +61,7 @@ func (p Place) Open(ctx context.Context, request finding.Request, secrets Secret
 			told(step)
 			continue
 		}
-		step, err := p.mend(ctx, way.Crux.Code, mend, secrets)
+		step, err := carryOut(ctx, p, way.Crux.Code, mend, secrets)
 		if step.Change != 0 {
 			opening.Steps = append(opening.Steps, step)
 		}
@@ -80,9 +84,9 @@ func next(way *finding.Way, tried map[string]bool) (finding.Mend, bool) {
 	return finding.Mend{}, false
 }
 
-func (p Place) mend(ctx context.Context, code causes.Code, mend finding.Mend, secrets Secrets) (Step, error) {
+func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.Mend, secrets site.Secrets) (Step, error) {
 	batch := p.Station.Begin(mend.Summary, false)
-	words, err := p.Apply(ctx, batch, mend.Action, secrets)
+	words, err := Apply(ctx, p, batch, mend.Action, secrets)
 	return Step{Code: code, Words: words, Change: batch.Change().ID}, err
 }
 
@@ -92,18 +96,9 @@ type Foreseen struct {
 	Changes []string
 }
 
-// otherHost asks whether another host is meant than the one that was asked for. Where nobody can be
-// asked, it is not.
-func (s Secrets) otherHost(asked, other string) (bool, error) {
-	if s.OtherHost == nil {
-		return false, nil
-	}
-	return s.OtherHost(asked, other)
-}
-
 // Foresee tells what will have to be done for a way that is broken: the mend of its crux,
 // and what follows from it on a host that is described.
-func (p Place) Foresee(way *finding.Way) []Foreseen {
+func Foresee(p site.Site, way *finding.Way) []Foreseen {
 	if way.IsOpen() {
 		return nil
 	}
@@ -144,7 +139,7 @@ func (p Place) Foresee(way *finding.Way) []Foreseen {
 }
 
 // DryRun carries out what can be foreseen without changing anything, for its differences.
-func (p Place) DryRun(ctx context.Context, way *finding.Way) (*workstation.Batch, error) {
+func DryRun(ctx context.Context, p site.Site, way *finding.Way) (*workstation.Batch, error) {
 	batch := p.Station.Begin("Open the way.", true)
 	mend, found := next(way, nil)
 	if !found || mend.Action.Do == finding.UseURL {
@@ -154,11 +149,11 @@ func (p Place) DryRun(ctx context.Context, way *finding.Way) (*workstation.Batch
 	case finding.RegisterKey, finding.GetToken, finding.OpenChest: // neither the host nor the person is asked in a dry run
 		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
 	}
-	if _, err := p.Apply(ctx, batch, mend.Action, Secrets{}); err != nil {
+	if _, err := Apply(ctx, p, batch, mend.Action, site.Secrets{}); err != nil {
 		return batch, err
 	}
 	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
-		if _, err := p.Trust(ctx, batch, mend.Action.Host, ""); err != nil && !errors.Is(err, ErrUnpublished) {
+		if _, err := trust.Host(ctx, p, batch, mend.Action.Host, ""); err != nil && !errors.Is(err, trust.ErrUnpublished) {
 			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
 		}
 	}

@@ -12,11 +12,13 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 )
 
 // BySSH turns the https clone URL of a described host into the one over SSH; ok is false for
 // anything else.
-func (p Place) BySSH(text string) (url string, ok bool) {
+func BySSH(p site.Site, text string) (url string, ok bool) {
 	a, err := address.Parse(text)
 	if err != nil || a.Scheme != "https" {
 		return "", false
@@ -30,7 +32,7 @@ func (p Place) BySSH(text string) (url string, ok bool) {
 
 // ByHTTPS turns a clone URL of a described host into the one over HTTPS; ok is false where the
 // description names no address for that.
-func (p Place) ByHTTPS(text string) (url string, ok bool) {
+func ByHTTPS(p site.Site, text string) (url string, ok bool) {
 	a, err := address.Parse(text)
 	if err != nil || a.Repository() == "" {
 		return "", false
@@ -59,15 +61,15 @@ var withoutSSH = []causes.Code{causes.ProgramMissing, causes.UserUnlisted}
 // Better looks whether HTTPS serves better where the way over SSH is not open: because SSH does not
 // get out of this workstation or through this network and HTTPS gets further, or because the chest
 // has a token by which the way is open, so that no key is needed. It returns nil where it does not.
-func (p Place) Better(ctx context.Context, request finding.Request, way *finding.Way) (*Other, error) {
-	other, host, ok := p.overHTTPS(request)
+func Better(ctx context.Context, p site.Site, request finding.Request, way *finding.Way) (*Other, error) {
+	other, host, ok := overHTTPS(p, request)
 	if !ok || way.IsOpen() || way.Question.Transport != "ssh" {
 		return nil, nil
 	}
 	closed := way.Crux.Stage == causes.Reach || slices.Contains(withoutSSH, way.Crux.Code)
 	automatic := slices.ContainsFunc(way.Mends, func(m finding.Mend) bool { return m.Automatic })
 	other.Kept = !closed
-	if closed && automatic || !closed && !p.hasToken(host, request.Account) { // the mend is nearer
+	if closed && automatic || !closed && !hasToken(p, host, request.Account) { // the mend is nearer
 		return nil, nil
 	}
 	found, err := diagnose.Check(ctx, p.Station, p.Registry, other.Request)
@@ -86,13 +88,13 @@ func (p Place) Better(ctx context.Context, request finding.Request, way *finding
 }
 
 // overHTTPS is a question asked over HTTPS; ok is false where nothing says how.
-func (p Place) overHTTPS(request finding.Request) (other Other, host *describe.Description, ok bool) {
+func overHTTPS(p site.Site, request finding.Request) (other Other, host *describe.Description, ok bool) {
 	other.Request = request
 	if found, err := p.Registry.Find(request.Argument); err == nil {
 		other.Request.ByHTTPS, other.URL = true, found.HTTPS.URL
 		return other, found, other.URL != ""
 	}
-	other.URL, ok = p.ByHTTPS(request.Argument)
+	other.URL, ok = ByHTTPS(p, request.Argument)
 	other.Request.Argument = other.URL
 	if a, err := address.Parse(request.Argument); err == nil {
 		host = p.Registry.ForHost(a.Host)
@@ -101,11 +103,11 @@ func (p Place) overHTTPS(request finding.Request) (other Other, host *describe.D
 }
 
 // hasToken tells whether the chest has a token of an account for a host; an empty account is any.
-func (p Place) hasToken(host *describe.Description, account string) bool {
+func hasToken(p site.Site, host *describe.Description, account string) bool {
 	if host == nil {
 		return false
 	}
-	_, found := p.tokenAt(host.HTTPSAt(), func(e chest.Entry) bool {
+	_, found := tokens.At(p, host.HTTPSAt(), func(e chest.Entry) bool {
 		account := cmp.Or(account, host.ForAccount)
 		return account == "" || e.Account == account
 	})

@@ -7,6 +7,7 @@ package secret
 
 import (
 	"bytes"
+	"crypto/subtle"
 	"errors"
 	"fmt"
 	"io"
@@ -62,4 +63,9 @@ func Read(r io.Reader) (Text, error) {
 	}
 	content = bytes.TrimSuffix(content, []byte("\n"))
 	return New(bytes.TrimSuffix(content, []byte("\r"))), nil
+}
+
+// Equal reports whether two secrets are the same, in a time that depends on their lengths alone.
+func (t Text) Equal(other Text) bool {
+	return subtle.ConstantTimeCompare(t.Reveal(), other.Reveal()) == 1
 }

@@ -1,7 +1,6 @@
 package webcheck
 
 import (
-	"bytes"
 	"slices"
 
 	"anchorage.example/unicrux/core/allow"
@@ -28,7 +27,7 @@ func (t Travelled) noteCodes() []causes.Code {
 		return t.tokenNotes(e)
 	}
 	if t.Hg != nil || slices.ContainsFunc(append(plainsecrets.InNetrc(t.Station), plainsecrets.InStore(t.Station, t.Config)...), func(s plainsecrets.Stray) bool {
-		return bytes.Equal(s.Secret.Reveal(), t.Sent.Password.Reveal())
+		return s.Secret.Equal(t.Sent.Password)
 	}) {
 		return []causes.Code{causes.SecretInPlainFile}
 	}
@@ -42,7 +41,7 @@ func (t Travelled) sentToken() (chest.Entry, bool) {
 		return chest.Entry{}, false
 	}
 	for _, e := range list {
-		if kept, err := chest.Of(t.Station).Get(e); err == nil && bytes.Equal(kept.Token.Reveal(), t.Sent.Password.Reveal()) {
+		if kept, err := chest.Of(t.Station).Get(e); err == nil && kept.Token.Equal(t.Sent.Password) {
 			return e, true
 		}
 	}

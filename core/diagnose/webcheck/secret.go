@@ -1,7 +1,6 @@
 package webcheck
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"slices"
@@ -128,7 +127,7 @@ func (t Travelled) headers() []string {
 func (t Travelled) interfaceOf() *hostapi.Client {
 	token := origin.Bind(t.Sent.Password, origin.Place{Origin: origin.Of(t.Base), Address: t.Web.At, Authority: origin.Authority(string(t.roots))})
 	for _, e := range t.keptHere() {
-		if kept, err := chest.Of(t.Station).Get(e); err == nil && bytes.Equal(kept.Token.Reveal(), t.Sent.Password.Reveal()) {
+		if kept, err := chest.Of(t.Station).Get(e); err == nil && kept.Token.Equal(t.Sent.Password) {
 			token = kept.Bound(e)
 		}
 	}

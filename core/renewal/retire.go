@@ -1,4 +1,4 @@
-package ready
+package renewal
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/signing"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -26,29 +27,29 @@ type Retired struct {
 
 // Retire withdraws a key everywhere, makes agents forget it, takes it out of our settings,
 // and sets its files aside. With hereOnly hosts are left as they are. Run again, it goes on.
-func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool, secrets Secrets, told func(string)) (*Retired, error) {
+func Retire(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool, secrets site.Secrets, told func(string)) (*Retired, error) {
 	retired := &Retired{}
-	if err := p.signs(ctx, pair); err != nil {
+	if err := signs(ctx, p, pair); err != nil {
 		return nil, err
 	}
 	if !hereOnly {
 		if pair.Public == nil {
 			return nil, sshkey.ErrLocked
 		}
-		where, err := p.knowing(ctx, pair, nil)
+		where, err := knowing(ctx, p, pair, nil)
 		if err != nil {
 			return nil, err
 		}
 		renewed := &Renewed{}
 		for _, host := range where {
-			err = p.leave(ctx, batch, host, Renewal{Old: pair, Told: told}, renewed, secrets)
+			err = leave(ctx, p, batch, host, Renewal{Old: pair, Told: told}, renewed, secrets)
 			retired.Hosts, retired.ByHand = renewed.Hosts, renewed.ByHand
 			if err != nil {
 				return retired, err
 			}
 		}
 	}
-	if err := p.takeOutOfSettings(batch, pair); err != nil {
+	if err := takeOutOfSettings(p, batch, pair); err != nil {
 		return retired, err
 	}
 	for _, mention := range find.Mentions(p.Station)[pair.Path] {
@@ -56,14 +57,14 @@ func (p Place) Retire(ctx context.Context, batch *workstation.Batch, pair *sshke
 			retired.Left = append(retired.Left, mention)
 		}
 	}
-	return retired, p.takeOut(ctx, batch, pair)
+	return retired, takeOut(ctx, p, batch, pair)
 }
 
 // ErrSigns is returned for a key with which git signs: without it, commits could not be made any more.
 var ErrSigns = errors.New("git signs with this key")
 
 // signs tells whether git signs with a pair, and where that is said.
-func (p Place) signs(ctx context.Context, pair *sshkey.Pair) error {
+func signs(ctx context.Context, p site.Site, pair *sshkey.Pair) error {
 	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
 		return nil //nolint:nilerr // without git, or with settings that it does not read, nothing signs
@@ -75,7 +76,7 @@ func (p Place) signs(ctx context.Context, pair *sshkey.Pair) error {
 }
 
 // takeOutOfSettings takes a key out of our own file. Settings of the person's are theirs.
-func (p Place) takeOutOfSettings(batch *workstation.Batch, pair *sshkey.Pair) error {
+func takeOutOfSettings(p site.Site, batch *workstation.Batch, pair *sshkey.Pair) error {
 	text, err := regular.Read(hosts.OurFile(p.Station), regular.Settings)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil

@@ -1,4 +1,6 @@
-package ready
+// Package trust stores the key of a host after it was compared: with a fingerprint that the person gives, or with what
+// the host publishes.
+package trust
 
 import (
 	"bytes"
@@ -16,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
@@ -53,20 +56,20 @@ func (e *KeyMismatch) Unwrap() error { return ErrOtherKey }
 // Trust asks a host for its key, compares it with the fingerprint, or else with what the
 // host publishes, and stores it for the name and port that ssh uses. With
 // [ErrUnpublished] the result holds the key that was offered, and nothing is stored.
-func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, fingerprint string) (*Trusted, error) {
-	a, description, err := p.hostAddress(name)
+func Host(ctx context.Context, p site.Site, batch *workstation.Batch, name, fingerprint string) (*Trusted, error) {
+	a, description, err := hostAddress(p, name)
 	if err == nil && description != nil && !description.HasSSH() {
 		err = fmt.Errorf("%s: %w", description.Name, hosts.ErrNoSSH)
 	}
 	if err != nil {
 		return nil, err
 	}
-	passage, err := p.prepare(ctx, a)
+	passage, err := p.Prepare(ctx, a)
 	if err != nil {
 		return nil, err
 	}
 	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
-	key, err := p.offeredKey(ctx, passage.Plan(func(ssh.PublicKey) error { return errors.New("not yet") }, p.Timeout))
+	key, err := offeredKey(ctx, p, passage.Plan(func(ssh.PublicKey) error { return errors.New("not yet") }, p.Timeout))
 	if err != nil {
 		return nil, err
 	}
@@ -74,7 +77,7 @@ func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, finger
 	others := func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey {
 		return wire.HostKeys(ctx, passage.Plan(nil, p.Timeout), key, wanted)
 	}
-	keys, err := p.compare(ctx, result, description, fingerprint, others)
+	keys, err := compare(ctx, p, result, description, fingerprint, others)
 	if verdict, _, _ := passage.Judge(result.Key); verdict == knownhosts.KeyIsBanned {
 		err = ErrRevoked
 	}
@@ -96,7 +99,7 @@ func (p Place) Trust(ctx context.Context, batch *workstation.Batch, name, finger
 }
 
 // hostAddress reads a described host's name, or HOST or HOST:PORT for any other.
-func (p Place) hostAddress(name string) (address.Address, *describe.Description, error) {
+func hostAddress(p site.Site, name string) (address.Address, *describe.Description, error) {
 	if d, err := p.Registry.Find(name); err == nil {
 		return address.Address{Scheme: "ssh", Host: d.HostName()}, d, nil
 	}
@@ -115,7 +118,7 @@ func (p Place) hostAddress(name string) (address.Address, *describe.Description,
 	return a, nil, nil
 }
 
-func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, error) {
+func offeredKey(ctx context.Context, p site.Site, plan wire.Plan) (ssh.PublicKey, error) {
 	trip, err := wire.GoSSH(ctx, plan)
 	if trip.HostKey != nil {
 		return trip.HostKey, nil
@@ -126,7 +129,7 @@ func (p Place) offeredKey(ctx context.Context, plan wire.Plan) (ssh.PublicKey, e
 // compare returns the keys to store: the one that the host has and that is the right one, and with it all
 // that the host publishes. A host has keys of several types, of which a fingerprint or a description may
 // name any: others asks for those that were not offered, before the host is suspected.
-func (p Place) compare(ctx context.Context, result *Trusted, d *describe.Description, fingerprint string, others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
+func compare(ctx context.Context, p site.Site, result *Trusted, d *describe.Description, fingerprint string, others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
 	var published hostapi.PublishedKeys
 	right := func(key ssh.PublicKey) bool { return sshkey.Fingerprint(key) == fingerprint }
 	wanted := fingerprint

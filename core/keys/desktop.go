@@ -1,4 +1,4 @@
-package ready
+package keys
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/desktop"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -18,8 +19,8 @@ import (
 // atDesktop stands for the desktop's secret service where else a host's name stands.
 const atDesktop = "the desktop"
 
-// actKeep is what a step did that gave a passphrase to the desktop.
-const actKeep = "keep-passphrase"
+// ActKeepPassphrase is what a step did that gave a passphrase to the desktop.
+const ActKeepPassphrase = "keep-passphrase"
 
 // keptName is the name of a key's passphrase at the desktop: the key may move, and its
 // public half stays the same.
@@ -34,7 +35,7 @@ func keptFile(station *workstation.Station) string {
 }
 
 // PassphraseKept tells whether the desktop was given the passphrase of a key.
-func (p Place) PassphraseKept(pair *sshkey.Pair) bool {
+func PassphraseKept(p site.Site, pair *sshkey.Pair) bool {
 	if pair.Public == nil || !pair.Locked {
 		return false
 	}
@@ -43,7 +44,7 @@ func (p Place) PassphraseKept(pair *sshkey.Pair) bool {
 }
 
 // note writes down that the desktop keeps the passphrase of a key, or does not any more.
-func (p Place) note(batch *workstation.Batch, pair *sshkey.Pair, kept bool) error {
+func note(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, kept bool) error {
 	fingerprint := sshkey.Fingerprint(pair.Public)
 	words := fmt.Sprintf("Note that the desktop keeps the passphrase of %s.", pair.Name())
 	if !kept {
@@ -61,8 +62,8 @@ func (p Place) note(batch *workstation.Batch, pair *sshkey.Pair, kept bool) erro
 
 // KeptPassphrase asks the desktop for the passphrase of a key, if it was given it. A wrong
 // one, from before the lock was changed elsewhere, is none.
-func (p Place) KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
-	if !p.PassphraseKept(pair) {
+func KeptPassphrase(p site.Site, pair *sshkey.Pair) (secret.Text, bool) {
+	if !PassphraseKept(p, pair) {
 		return secret.Text{}, false
 	}
 	text, err := desktop.Get(keptName(pair))
@@ -75,7 +76,7 @@ func (p Place) KeptPassphrase(pair *sshkey.Pair) (secret.Text, bool) {
 	return text, true
 }
 
-func (p Place) keepPassphrase(ctx context.Context, batch *workstation.Batch, load Load) error {
+func keepPassphrase(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading) error {
 	if load.Pair.Public == nil {
 		return sshkey.ErrLocked
 	}
@@ -83,7 +84,7 @@ func (p Place) keepPassphrase(ctx context.Context, batch *workstation.Batch, loa
 		return fmt.Errorf("%s: %w", load.Pair.Name(), ErrStill)
 	}
 	name := keptName(load.Pair)
-	step := workstation.HostStep{Host: atDesktop, Act: actKeep, Data: map[string]string{"name": name}}
+	step := workstation.HostStep{Host: atDesktop, Act: ActKeepPassphrase, Data: map[string]string{"name": name}}
 	words := fmt.Sprintf("Let the desktop's secret service keep the passphrase of %s.", load.Pair.Name())
 	err := batch.Act(ctx, words, step, func() (map[string]string, error) {
 		return nil, desktop.Keep(name, load.Passphrase)
@@ -91,29 +92,29 @@ func (p Place) keepPassphrase(ctx context.Context, batch *workstation.Batch, loa
 	if err != nil {
 		return err
 	}
-	return p.note(batch, load.Pair, true)
+	return note(p, batch, load.Pair, true)
 }
 
 // FollowLock keeps what the desktop has of a key's passphrase in step with its lock. Where it
 // has none, nothing happens.
-func (p Place) FollowLock(batch *workstation.Batch, pair *sshkey.Pair, passphrase secret.Text) error {
+func FollowLock(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, passphrase secret.Text) error {
 	switch {
-	case batch.Dry || !p.PassphraseKept(pair):
+	case batch.Dry || !PassphraseKept(p, pair):
 		return nil
 	case passphrase.Empty():
-		_, err := p.ForgetPassphrase(batch, pair)
+		_, err := ForgetPassphrase(p, batch, pair)
 		return err
 	}
 	return desktop.Keep(keptName(pair), passphrase)
 }
 
 // ForgetPassphrase makes the desktop forget the passphrase of a key, if it was given it.
-func (p Place) ForgetPassphrase(batch *workstation.Batch, pair *sshkey.Pair) (forgot bool, err error) {
-	if !p.PassphraseKept(pair) {
+func ForgetPassphrase(p site.Site, batch *workstation.Batch, pair *sshkey.Pair) (forgot bool, err error) {
+	if !PassphraseKept(p, pair) {
 		return false, nil
 	}
 	if err := desktop.Forget(keptName(pair)); err != nil && !errors.Is(err, desktop.ErrNone) {
 		return false, err
 	}
-	return true, p.note(batch, pair, false)
+	return true, note(p, batch, pair, false)
 }

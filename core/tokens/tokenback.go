@@ -1,4 +1,4 @@
-package ready
+package tokens
 
 import (
 	"context"
@@ -13,6 +13,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -26,51 +27,51 @@ func yes(b bool) string {
 // ErrNoWayBack is returned for an undo that would need a token which was given up.
 var ErrNoWayBack = errors.New("a token that was given up does not come back")
 
-// takeBackToken takes back that a token was kept: it leaves the chest, and the host that issued
+// TakeBack takes back that a token was kept: it leaves the chest, and the host that issued
 // it for that forgets it.
-func (p Place) takeBackToken(ctx context.Context, step workstation.HostStep) error {
+func TakeBack(ctx context.Context, p site.Site, step workstation.HostStep) error {
 	switch {
 	case step.Act == hosts.ActIssue:
 		return nil // that it is kept is taken back first, and revokes it
 	case step.Act == hosts.ActRevoke, step.Data["replaced"] != "":
 		return ErrNoWayBack
 	}
-	e, err := p.Chest().Entry(step.Data["name"])
+	e, err := Chest(p).Entry(step.Data["name"])
 	if errors.Is(err, chest.ErrNone) {
 		return nil
 	}
 	if err == nil && step.Data["issued"] != "" {
 		var d *describe.Description
 		var s chest.Secret
-		if d, err = p.TokenHost(e); err != nil {
+		if d, err = HostOf(p, e); err != nil {
 			return err
 		}
-		if s, err = p.Chest().Get(e); err != nil {
+		if s, err = Chest(p).Get(e); err != nil {
 			return err
 		}
-		err = p.forgetAtHost(ctx, d, e, s)
+		err = ForgetAtHost(ctx, p, d, e, s)
 	}
 	if err != nil {
 		return err
 	}
-	return p.Chest().Remove(e.Name)
+	return Chest(p).Remove(e.Name)
 }
 
 // RenewToken gets another token for one, proves it, and only then gives up the old one.
-func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest.Entry, until time.Time) (chest.Entry, error) {
-	d, err := p.TokenHost(e)
+func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry, until time.Time) (chest.Entry, error) {
+	d, err := HostOf(p, e)
 	if err != nil {
 		return e, err
 	}
-	old, err := p.Chest().Get(e)
+	old, err := Chest(p).Get(e)
 	if err != nil {
 		return e, err
 	}
 	if e.Signed {
-		return p.Refresh(ctx, e, old)
+		return Refresh(ctx, p, e, old)
 	}
 	if e.Owed != "" { // a renewal that was cut short
-		return p.settleOwed(ctx, batch, d, e, old)
+		return SettleOwed(ctx, p, batch, d, e, old)
 	}
 	request := hostapi.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
 	if until.IsZero() && hostapi.TakesEnd(d, "renew-token") {
@@ -98,16 +99,16 @@ func (p Place) RenewToken(ctx context.Context, batch *workstation.Batch, e chest
 	if d.Can("revoke-token") && issued.ID != e.ID {
 		kept.Owed, kept.Secret.Former = e.ID, old.Token
 	}
-	fresh, _, err := p.KeepToken(ctx, batch, kept)
+	fresh, _, err := Keep(ctx, p, batch, kept)
 	if err != nil || fresh.Owed == "" {
 		return fresh, err
 	}
-	return p.settleOwed(ctx, batch, d, fresh, kept.Secret)
+	return SettleOwed(ctx, p, batch, d, fresh, kept.Secret)
 }
 
 // settleOwed ends a renewal: the host forgets the token in whose place another came. It is asked
 // with that very one, else with the other.
-func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+func SettleOwed(ctx context.Context, p site.Site, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
 	err := batch.Act(ctx, fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
 		err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
@@ -125,12 +126,12 @@ func (p Place) settleOwed(ctx context.Context, batch *workstation.Batch, d *desc
 		return e, err
 	}
 	e.Owed = ""
-	return p.Chest().Put(e, chest.Secret{Token: s.Token})
+	return Chest(p).Put(e, chest.Secret{Token: s.Token})
 }
 
 // Refresh renews a signed-in token without asking anybody.
-func (p Place) Refresh(ctx context.Context, e chest.Entry, old chest.Secret) (chest.Entry, error) {
-	d, err := p.TokenHost(e)
+func Refresh(ctx context.Context, p site.Site, e chest.Entry, old chest.Secret) (chest.Entry, error) {
+	d, err := HostOf(p, e)
 	if err != nil {
 		return e, err
 	}
@@ -143,27 +144,27 @@ func (p Place) Refresh(ctx context.Context, e chest.Entry, old chest.Secret) (ch
 		return e, err
 	}
 	e.Until, e.Scopes = grant.Until.UTC(), grant.Scopes
-	return p.Chest().Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
+	return Chest(p).Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
 }
 
 // RevokeToken makes the host forget a token, and then the chest. told is false where the host
 // could not be told, because its description does not say how.
-func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e chest.Entry) (told bool, err error) {
-	d, err := p.TokenHost(e)
+func Revoke(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry) (told bool, err error) {
+	d, err := HostOf(p, e)
 	if err != nil && !errors.Is(err, hosts.ErrUnknown) {
 		return false, err
 	}
 	if d != nil && (d.Can("revoke-token") || e.Signed) {
-		s, err := p.Chest().Get(e)
+		s, err := Chest(p).Get(e)
 		if err == nil && e.Owed != "" {
-			e, err = p.settleOwed(ctx, batch, d, e, s)
+			e, err = SettleOwed(ctx, p, batch, d, e, s)
 		}
 		if err != nil {
 			return false, err
 		}
 		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.ID}}
 		err = batch.Act(ctx, fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step, func() (map[string]string, error) {
-			return nil, p.forgetAtHost(ctx, d, e, s)
+			return nil, ForgetAtHost(ctx, p, d, e, s)
 		})
 		if err != nil {
 			return false, err
@@ -172,11 +173,11 @@ func (p Place) RevokeToken(ctx context.Context, batch *workstation.Batch, e ches
 	}
 	step := workstation.HostStep{Host: e.Host, Act: hosts.ActRevoke, Data: map[string]string{"name": e.Name}}
 	return told, batch.Act(ctx, fmt.Sprintf("Take the token %s out of the chest.", e.Name), step, func() (map[string]string, error) {
-		return nil, p.Chest().Remove(e.Name)
+		return nil, Chest(p).Remove(e.Name)
 	})
 }
 
-func (p Place) forgetAtHost(ctx context.Context, d *describe.Description, e chest.Entry, s chest.Secret) error {
+func ForgetAtHost(ctx context.Context, p site.Site, d *describe.Description, e chest.Entry, s chest.Secret) error {
 	if !e.Signed {
 		err := p.Client(d, s.Bound(e)).RevokeToken(ctx, e.ID)
 		var refusal *hostapi.Refusal

@@ -1,4 +1,5 @@
-package ready
+// Package card says what to fill in into any other program, so that it reaches a host as git does here.
+package card
 
 import (
 	"context"
@@ -11,11 +12,13 @@ import (
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/tokens"
 )
 
-// A CardField is one thing that another program wants to be told.
-type CardField struct {
+// A Field is one thing that another program wants to be told.
+type Field struct {
 	Name    string   // by which it can be copied
 	Value   string   // empty for a secret
 	Secret  string   // the name of the token in the chest that is the value; empty for none
@@ -23,31 +26,31 @@ type CardField struct {
 	Command []string // that makes it what another program wants; empty for none
 }
 
-// A CardSide is how a program reaches a host by one transport.
-type CardSide struct {
+// A Side is how a program reaches a host by one transport.
+type Side struct {
 	Transport string // ssh or https
 	Ready     bool   // there is all that is needed
-	Fields    []CardField
+	Fields    []Field
 	Missing   []string // the command that makes it ready; empty when it is
 }
 
 // A Card is everything to fill in into another program, for one host.
 type Card struct {
 	Host  string
-	Sides []CardSide
+	Sides []Side
 }
 
 // CardFor tells what to fill in, for a purpose: as ssh and git are settled here.
-func (p Place) CardFor(ctx context.Context, d *describe.Description, purpose string) (*Card, error) {
+func For(ctx context.Context, p site.Site, d *describe.Description, purpose string) (*Card, error) {
 	card := &Card{Host: d.Name}
 	if d.HasSSH() {
-		ssh, err := p.sshSide(ctx, d)
+		ssh, err := sshSide(ctx, p, d)
 		if err != nil {
 			return nil, err
 		}
 		card.Sides = append(card.Sides, ssh)
 	}
-	https, err := p.httpsSide(d, purpose)
+	https, err := httpsSide(p, d, purpose)
 	if err != nil {
 		return nil, err
 	}
@@ -55,18 +58,18 @@ func (p Place) CardFor(ctx context.Context, d *describe.Description, purpose str
 	return card, nil
 }
 
-func (p Place) sshSide(ctx context.Context, d *describe.Description) (CardSide, error) {
-	way, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: d.HostName(), User: d.SSH.User})
+func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, error) {
+	way, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: d.HostName(), User: d.SSH.User})
 	if err != nil {
-		return CardSide{}, err
+		return Side{}, err
 	}
 	defer way.Close() //nolint:errcheck // nothing of the agent's is ours to lose
 	c := way.Client
-	side := CardSide{Transport: "ssh", Fields: []CardField{
+	side := Side{Transport: "ssh", Fields: []Field{
 		{Name: "protocol", Value: "SSH"},
 		{Name: "server", Value: c.HostName},
 		{Name: "port", Value: strconv.Itoa(c.Port)},
-		{Name: "user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
+		{Name: "keys.user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
 		{Name: "sign-in", Value: "public key", Note: "programs call it key file, private key or SSH key"},
 	}}
 	for _, key := range way.Keys {
@@ -79,16 +82,16 @@ func (p Place) sshSide(ctx context.Context, d *describe.Description) (CardSide, 
 		}
 		side.Ready = true
 		side.Fields = append(side.Fields,
-			CardField{Name: "key", Value: key.Path, Note: "the private half; never the one that ends in .pub"},
-			CardField{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
+			Field{Name: "key", Value: key.Path, Note: "the private half; never the one that ends in .pub"},
+			Field{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
 		if key.Pair != nil {
-			side.Fields = append(side.Fields, CardField{Name: "form", Value: sshkey.FormOf(key.Path),
+			side.Fields = append(side.Fields, Field{Name: "form", Value: sshkey.FormOf(key.Path),
 				Note: "for a program that cannot read it, write it in another:", Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--form", "pkcs8", "--out", "FILE"}})
 		}
 		break
 	}
 	for _, known := range way.Known.Keys {
-		side.Fields = append(side.Fields, CardField{Name: "host-key", Value: sshkey.Fingerprint(known.Key), Note: "what the program should show at first contact: the host's, not yours"})
+		side.Fields = append(side.Fields, Field{Name: "host-key", Value: sshkey.Fingerprint(known.Key), Note: "what the program should show at first contact: the host's, not yours"})
 		break
 	}
 	if !side.Ready {
@@ -97,16 +100,16 @@ func (p Place) sshSide(ctx context.Context, d *describe.Description) (CardSide, 
 	return side, nil
 }
 
-func (p Place) httpsSide(d *describe.Description, purpose string) (CardSide, error) {
+func httpsSide(p site.Site, d *describe.Description, purpose string) (Side, error) {
 	server := d.HTTPS.URL
 	if server == "" {
 		server = "https://" + d.HTTPSAt() + "/"
 	}
-	side := CardSide{Transport: "https", Fields: []CardField{{Name: "protocol", Value: "HTTPS"}, {Name: "url", Value: server}}}
+	side := Side{Transport: "https", Fields: []Field{{Name: "protocol", Value: "HTTPS"}, {Name: "url", Value: server}}}
 	if at, err := url.Parse(server); err == nil {
-		side.Fields = append(side.Fields, CardField{Name: "server", Value: at.Host})
+		side.Fields = append(side.Fields, Field{Name: "server", Value: at.Host})
 	}
-	list, err := p.Chest().At("https", d.HTTPSAt())
+	list, err := tokens.Chest(p).At("https", d.HTTPSAt())
 	if err != nil {
 		return side, err
 	}
@@ -121,11 +124,11 @@ func (p Place) httpsSide(d *describe.Description, purpose string) (CardSide, err
 	e := slices.MinFunc(list, func(a, b chest.Entry) int { return strings.Compare(a.Host, b.Host) })
 	side.Ready = true
 	side.Fields = append(side.Fields,
-		CardField{Name: "user", Value: e.User},
-		CardField{Name: "password", Secret: e.Name, Note: "the token, not the account's password"},
-		CardField{Name: "sign-in", Value: "user name and password", Note: "programs call it Basic, HTTP or token"})
+		Field{Name: "keys.user", Value: e.User},
+		Field{Name: "password", Secret: e.Name, Note: "the token, not the account's password"},
+		Field{Name: "sign-in", Value: "keys.user name and password", Note: "programs call it Basic, HTTP or token"})
 	if d.HTTPS.Authority != "" {
-		side.Fields = append(side.Fields, CardField{Name: "authority", Value: hosts.AuthorityFile(p.Station, d), Note: "the file with the certificate authority that the program must be told to trust"})
+		side.Fields = append(side.Fields, Field{Name: "authority", Value: hosts.AuthorityFile(p.Station, d), Note: "the file with the certificate authority that the program must be told to trust"})
 	}
 	return side, nil
 }

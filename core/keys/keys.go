@@ -1,4 +1,8 @@
-package ready
+// Package keys makes key pairs, finds them, changes their passphrases, and loads them into the agent that ssh asks.
+//
+// Every change goes through the [workstation.Batch] that the caller hands over, so each can be shown beforehand, is
+// recorded, and can be taken back. The same holds for all rooms that package site serves.
+package keys
 
 import (
 	"context"
@@ -12,6 +16,7 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -53,23 +58,23 @@ type NewKey struct {
 }
 
 func (n NewKey) spec(station *workstation.Station) sshkey.Spec {
-	return sshkey.Spec{Kind: n.Kind, Bits: n.Bits, Comment: n.comment(station), Passphrase: n.Passphrase}
+	return sshkey.Spec{Kind: n.Kind, Bits: n.Bits, Comment: n.CommentFor(station), Passphrase: n.Passphrase}
 }
 
-// name settles the file's name. Without a host it is one under which ssh looks for a key
+// FileName settles the file's name. Without a host it is one under which ssh looks for a key
 // by itself.
-func (n NewKey) name() string {
+func (n NewKey) FileName() string {
 	switch {
 	case n.Name != "":
 		return n.Name
 	case n.Host != nil:
-		return keyStem(n.Host) + "_" + n.kind()
+		return Stem(n.Host) + "_" + n.kind()
 	}
 	return "id_" + n.kind()
 }
 
-// keyStem is how a host's keys are called: for lab@forge lab_forge.
-func keyStem(host *describe.Description) string { return strings.ReplaceAll(host.Name, "@", "_") }
+// Stem is how a host's keys are called: for lab@forge lab_forge.
+func Stem(host *describe.Description) string { return strings.ReplaceAll(host.Name, "@", "_") }
 
 func (n NewKey) kind() string {
 	if n.Kind == "" {
@@ -78,8 +83,8 @@ func (n NewKey) kind() string {
 	return n.Kind
 }
 
-// comment says who made the key, where and when.
-func (n NewKey) comment(station *workstation.Station) string {
+// CommentFor says who made the key, where and when.
+func (n NewKey) CommentFor(station *workstation.Station) string {
 	computer, _, _ := strings.Cut(station.Computer, ".")
 	text := station.User + "@" + computer + " " + station.Now().Format("2006-01-02")
 	return strings.TrimSpace(text + " " + n.Note)
@@ -94,10 +99,10 @@ func (n NewKey) Check(station *workstation.Station) error {
 	if n.Host != nil && !n.Host.HasSSH() {
 		return fmt.Errorf("%s: %w", n.Host.Name, hosts.ErrNoSSH)
 	}
-	if name := n.name(); !isKeyName(name) {
+	if name := n.FileName(); !isKeyName(name) {
 		return fmt.Errorf("%q: %w", name, ErrName)
 	}
-	path := station.KeyPath(n.name())
+	path := station.KeyPath(n.FileName())
 	for _, file := range []string{path, path + ".pub"} {
 		if _, err := os.Lstat(file); !errors.Is(err, fs.ErrNotExist) {
 			return fmt.Errorf("%s: %w", station.Tilde(file), workstation.ErrExists)
@@ -107,7 +112,7 @@ func (n NewKey) Check(station *workstation.Station) error {
 }
 
 // Make makes a key, and settings that point to it when a host is named.
-func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
+func Make(ctx context.Context, p site.Site, batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 	if err := n.Check(p.Station); err != nil {
 		return nil, err
 	}
@@ -115,25 +120,25 @@ func (p Place) Make(ctx context.Context, batch *workstation.Batch, n NewKey) (*s
 	if err != nil {
 		return nil, err
 	}
-	p.log().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds", float64(made.Took.Microseconds())/1000)
-	path := p.Station.KeyPath(n.name())
+	p.Trace().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds", float64(made.Took.Microseconds())/1000)
+	path := p.Station.KeyPath(n.FileName())
 	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
 		return nil, err
 	}
 	if err := batch.Create(path+".pub", "Write the public half beside it.", 0o644, made.Public, false); err != nil {
 		return nil, err
 	}
-	pair := &sshkey.Pair{Path: path, Public: made.Key, Comment: n.comment(p.Station), Locked: !n.Passphrase.Empty(),
+	pair := &sshkey.Pair{Path: path, Public: made.Key, Comment: n.CommentFor(p.Station), Locked: !n.Passphrase.Empty(),
 		HasPublic: true, Mode: 0o600, Modified: p.Station.Now()}
 	if n.Host == nil {
 		return pair, nil
 	}
-	return pair, p.use(ctx, batch, n.Host.HostName(), pair)
+	return pair, SetUse(ctx, p, batch, n.Host.HostName(), pair)
 }
 
-// FindPublic is FindKey, which takes a public half that lies alone as well, in any form.
+// FindPublic is Find, which takes a public half that lies alone as well, in any form.
 func FindPublic(station *workstation.Station, text string) (*sshkey.Pair, error) {
-	pair, err := FindKey(station, text)
+	pair, err := Find(station, text)
 	if !errors.Is(err, ErrPublic) && !errors.Is(err, sshkey.ErrPublicHalf) {
 		return pair, err
 	}
@@ -144,8 +149,8 @@ func FindPublic(station *workstation.Station, text string) (*sshkey.Pair, error)
 	return pair, nil
 }
 
-// FindKey reads the pair that a person names: by its file's name in the ssh folder, or by path.
-func FindKey(station *workstation.Station, text string) (*sshkey.Pair, error) {
+// Find reads the pair that a person names: by its file's name in the ssh folder, or by path.
+func Find(station *workstation.Station, text string) (*sshkey.Pair, error) {
 	if strings.HasSuffix(text, ".pub") {
 		return nil, fmt.Errorf("%s: %w", text, ErrPublic)
 	}

@@ -1,4 +1,6 @@
-package ready
+// Package renewal puts a new key in the place of an old one everywhere, or takes one out of use everywhere: the old one
+// goes last, after the new one was proved.
+package renewal
 
 import (
 	"context"
@@ -17,6 +19,9 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -36,8 +41,8 @@ type Renewal struct {
 	Until    time.Time             // when hosts shall stop taking the new one; zero for never
 	Patience time.Duration         // how long a person is waited for who tells a host by hand
 
-	Paste func(Registration) // shows the line for a host that is told by hand
-	Told  func(words string) // hears of each thing that was done
+	Paste func(registration.Registration) // shows the line for a host that is told by hand
+	Told  func(words string)              // hears of each thing that was done
 }
 
 // Renewed says what a renewal came to.
@@ -54,37 +59,37 @@ type Renewed struct {
 // proves it by signing in, moves the settings, and only then withdraws the old one and sets
 // its files aside. Stopped anywhere, it goes on when it is run again; at every moment the
 // settings lead to a key that works.
-func (p Place) Renew(ctx context.Context, batch *workstation.Batch, r Renewal, secrets Secrets) (*Renewed, error) {
+func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, secrets site.Secrets) (*Renewed, error) {
 	if r.Old.Public == nil {
 		return nil, sshkey.ErrLocked
 	}
-	if err := p.signs(ctx, r.Old); err != nil {
+	if err := signs(ctx, p, r.Old); err != nil {
 		return nil, err
 	}
-	where, err := p.knowing(ctx, r.Old, r.Only)
+	where, err := knowing(ctx, p, r.Old, r.Only)
 	if err != nil {
 		return nil, err
 	}
 	renewed := &Renewed{}
-	if renewed.New, err = p.successor(ctx, batch, r, where, secrets); err != nil {
+	if renewed.New, err = successor(ctx, p, batch, r, where, secrets); err != nil {
 		return nil, err
 	}
 	for _, host := range where {
-		if err := p.moveTo(ctx, batch, host, r, renewed.New, secrets); err != nil {
+		if err := moveTo(ctx, p, batch, host, r, renewed.New, secrets); err != nil {
 			return renewed, err
 		}
 	}
 	for _, host := range where { // from here on nothing can fail that the new key is needed for
-		if err := p.leave(ctx, batch, host, r, renewed, secrets); err != nil {
+		if err := leave(ctx, p, batch, host, r, renewed, secrets); err != nil {
 			return renewed, err
 		}
 	}
-	return renewed, p.setAside(ctx, batch, r, renewed)
+	return renewed, setAside(ctx, p, batch, r, renewed)
 }
 
 // knowing lists the described hosts that know a key: of those whose settings lead to it, and
 // those that were told about it from here.
-func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *describe.Description) ([]*describe.Description, error) {
+func knowing(ctx context.Context, p site.Site, pair *sshkey.Pair, only *describe.Description) ([]*describe.Description, error) {
 	told, err := hosts.KnownKeys(p.Station)
 	if err != nil {
 		return nil, err
@@ -94,14 +99,14 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *describe.De
 		if only != nil && only.Name != host.Name || !host.HasSSH() {
 			continue
 		}
-		u, err := p.asUser(ctx, pair, host.HostName())
+		u, err := keys.UseOf(ctx, p, pair, host.HostName())
 		if err != nil {
 			return nil, err
 		}
-		if only == nil && !u.offered && !slices.Contains(told[sshkey.Fingerprint(pair.Public)], host.Name) {
+		if only == nil && !u.Offered && !slices.Contains(told[sshkey.Fingerprint(pair.Public)], host.Name) {
 			continue
 		}
-		takes, err := p.Takes(ctx, host, pair)
+		takes, err := registration.Takes(ctx, p, host, pair)
 		if err != nil {
 			return nil, fmt.Errorf("whether it knows %s cannot be asked: %w", pair.Name(), err)
 		}
@@ -113,7 +118,7 @@ func (p Place) knowing(ctx context.Context, pair *sshkey.Pair, only *describe.De
 }
 
 // successor finds the pair that an earlier run made, or makes one.
-func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewal, where []*describe.Description, secrets Secrets) (*sshkey.Pair, error) {
+func successor(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, where []*describe.Description, secrets site.Secrets) (*sshkey.Pair, error) {
 	changes, err := p.Station.Changes()
 	if err != nil {
 		return nil, err
@@ -126,18 +131,18 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 		if err == nil {
 			batch.About(change.About)
 			r.Told("Going on with " + pair.Name() + ", which an earlier run made.")
-			return pair, p.completePublic(batch, pair)
+			return pair, completePublic(p, batch, pair)
 		}
 	}
 	if len(where) == 0 {
 		return nil, ErrNowhere
 	}
-	n := NewKey{Name: p.nextName(r.Old), Kind: r.kind()}
+	n := keys.NewKey{Name: nextName(p, r.Old), Kind: r.kind()}
 	if n.Kind == sshkey.Kind(r.Old.Public) && n.Kind != sshkey.ED25519 {
 		n.Bits = sshkey.Bits(r.Old.Public)
 	}
 	for _, host := range where {
-		if err := (Registration{Host: host, Pair: r.Old, Title: "x", Until: r.Until}).Check(); err != nil && host.Can("add-key") && !errors.Is(err, ErrObsolete) {
+		if err := (registration.Registration{Host: host, Pair: r.Old, Title: "x", Until: r.Until}).Check(); err != nil && host.Can("add-key") && !errors.Is(err, registration.ErrObsolete) {
 			return nil, err
 		}
 	}
@@ -150,7 +155,7 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 		}
 	}
 	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name), "old": r.Old.Path})
-	pair, err := p.Make(ctx, batch, n)
+	pair, err := keys.Make(ctx, p, batch, n)
 	if err == nil {
 		r.Told("Made " + pair.Name() + " beside " + r.Old.Name() + ".")
 	}
@@ -159,7 +164,7 @@ func (p Place) successor(ctx context.Context, batch *workstation.Batch, r Renewa
 
 // RenewedBefore finds the renewal that set a key aside which is not here any more, and the path of the
 // key in its place.
-func (p Place) RenewedBefore(old string) (change workstation.Change, by string, found bool) {
+func RenewedBefore(p site.Site, old string) (change workstation.Change, by string, found bool) {
 	changes, err := p.Station.Changes()
 	if err != nil {
 		return change, "", false
@@ -174,11 +179,11 @@ func (p Place) RenewedBefore(old string) (change workstation.Change, by string, 
 }
 
 // completePublic writes the public half that a run did not come to write.
-func (p Place) completePublic(batch *workstation.Batch, pair *sshkey.Pair) error {
+func completePublic(p site.Site, batch *workstation.Batch, pair *sshkey.Pair) error {
 	if pair.HasPublic || pair.Public == nil {
 		return nil
 	}
-	pair.HasPublic, pair.Comment = true, NewKey{}.comment(p.Station)
+	pair.HasPublic, pair.Comment = true, keys.NewKey{}.CommentFor(p.Station)
 	return batch.Create(pair.Path+".pub", "Write the public half beside it.", 0o644, []byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
 }
 
@@ -194,7 +199,7 @@ func (r Renewal) kind() string {
 }
 
 // nextName is the old name with the next number that is free.
-func (p Place) nextName(old *sshkey.Pair) string {
+func nextName(p site.Site, old *sshkey.Pair) string {
 	stem, number := old.Name(), 1
 	if i := strings.LastIndexByte(stem, '_'); i > 0 {
 		if n, err := strconv.ParseUint(stem[i+1:], 10, 16); err == nil {
@@ -211,21 +216,21 @@ func (p Place) nextName(old *sshkey.Pair) string {
 }
 
 // moveTo makes a host know the new key, proves it, and moves the settings.
-func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *describe.Description, r Renewal, pair *sshkey.Pair, secrets Secrets) error {
-	reg := Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until, Ask: secrets.Passphrase}
+func moveTo(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal, pair *sshkey.Pair, secrets site.Secrets) error {
+	reg := registration.Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until, Ask: secrets.Passphrase}
 	if reg.Title == "" {
 		reg.Title = pair.Name()
 	}
 	if batch.Dry {
 		return errors.Join(batch.Act(ctx, fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
-			p.use(ctx, batch, host.HostName(), pair))
+			keys.SetUse(ctx, p, batch, host.HostName(), pair))
 	}
-	if err := p.holdWhere(ctx, host, r.Old, pair, secrets); err != nil {
+	if err := holdWhere(ctx, p, host, r.Old, pair, secrets); err != nil {
 		return err
 	}
 	if !host.Can("add-key") {
 		r.Paste(reg)
-		if _, err := p.ByHand(ctx, batch, reg, r.Patience); err != nil {
+		if _, err := registration.ByHand(ctx, p, batch, reg, r.Patience); err != nil {
 			return err
 		}
 		r.Told("Signed in at " + host.Name + " with " + pair.Name() + ".")
@@ -235,14 +240,14 @@ func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *descr
 	if reg.Token, err = secrets.Token(host); err != nil {
 		return err
 	}
-	if err := p.sameAsOld(ctx, &reg, r.Old); err != nil {
+	if err := sameAsOld(ctx, p, &reg, r.Old); err != nil {
 		return err
 	}
-	done, err := p.Register(ctx, batch, reg)
+	done, err := registration.Register(ctx, p, batch, reg)
 	if err != nil {
 		return err
 	}
-	if done.Proof != SignedIn {
+	if done.Proof != registration.SignedIn {
 		return fmt.Errorf("%s: %w", pair.Name(), sshkey.ErrLocked)
 	}
 	r.Told(fmt.Sprintf("%s knows %s, and you signed in with it. The settings use it now.", host.Name, pair.Name()))
@@ -250,7 +255,7 @@ func (p Place) moveTo(ctx context.Context, batch *workstation.Batch, host *descr
 }
 
 // sameAsOld takes over what the old key may do. Its end is not guessed at.
-func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pair) error {
+func sameAsOld(ctx context.Context, p site.Site, reg *registration.Registration, old *sshkey.Pair) error {
 	if !reg.Host.Can("list-keys") {
 		return nil
 	}
@@ -259,7 +264,7 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 	if err != nil {
 		return err
 	}
-	known := findRegistered(keys, old.Public)
+	known := registration.FindRegistered(keys, old.Public)
 	if known == nil { // withdrawn meanwhile, or another account's
 		return nil
 	}
@@ -274,19 +279,19 @@ func (p Place) sameAsOld(ctx context.Context, reg *Registration, old *sshkey.Pai
 
 // holdWhere lets the agent that has the old key for a host hold the new one as well, before
 // settings lead to it: programs that cannot ask go on working.
-func (p Place) holdWhere(ctx context.Context, host *describe.Description, old, pair *sshkey.Pair, secrets Secrets) error {
+func holdWhere(ctx context.Context, p site.Site, host *describe.Description, old, pair *sshkey.Pair, secrets site.Secrets) error {
 	if !pair.Locked {
 		return nil
 	}
-	u, err := p.asUser(ctx, old, host.HostName())
+	u, err := keys.UseOf(ctx, p, old, host.HostName())
 	if err != nil {
 		return err
 	}
-	socket := u.socket
-	if u.ours {
+	socket := u.Socket
+	if u.Ours {
 		socket = p.Station.HolderSocket()
 	}
-	if socket == "" || p.heldAt(socket, pair) {
+	if socket == "" || HeldAt(p, socket, pair) {
 		return nil
 	}
 	passphrase, err := secrets.Passphrase(pair)
@@ -297,11 +302,11 @@ func (p Place) holdWhere(ctx context.Context, host *describe.Description, old, p
 	if err != nil {
 		return err
 	}
-	return p.lend(ctx, socket, agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
+	return keys.Lend(ctx, p, socket, agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
 }
 
 // leave makes a host forget the old key.
-func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *describe.Description, r Renewal, renewed *Renewed, secrets Secrets) error {
+func leave(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal, renewed *Renewed, secrets site.Secrets) error {
 	if !host.Can("remove-key") || !host.Can("list-keys") {
 		renewed.ByHand = append(renewed.ByHand, host.Name)
 		return nil
@@ -313,7 +318,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *descri
 	if err != nil {
 		return err
 	}
-	if _, err := p.Withdraw(ctx, batch, r.Old, host, hostapi.KeyList{}, token); err != nil {
+	if _, err := registration.Withdraw(ctx, p, batch, r.Old, host, hostapi.KeyList{}, token); err != nil {
 		return err
 	}
 	renewed.Hosts = append(renewed.Hosts, host.Name)
@@ -322,7 +327,7 @@ func (p Place) leave(ctx context.Context, batch *workstation.Batch, host *descri
 }
 
 // setAside takes the old key out of use, unless something still leads to it.
-func (p Place) setAside(ctx context.Context, batch *workstation.Batch, r Renewal, renewed *Renewed) error {
+func setAside(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, renewed *Renewed) error {
 	if !batch.Dry {
 		renewed.Left = find.Mentions(p.Station)[r.Old.Path]
 	}
@@ -333,17 +338,17 @@ func (p Place) setAside(ctx context.Context, batch *workstation.Batch, r Renewal
 		return nil
 	}
 	renewed.Withdrawn = true
-	return p.takeOut(ctx, batch, r.Old)
+	return takeOut(ctx, p, batch, r.Old)
 }
 
 // takeOut makes agents and the desktop forget a key, and sets its files aside: the private
 // one last, because by that one a run that is cut short is taken up again.
-func (p Place) takeOut(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair) error {
+func takeOut(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair) error {
 	if !batch.Dry {
-		if _, err := p.Unload(ctx, pair); err != nil {
+		if _, err := keys.Unload(ctx, p, pair); err != nil {
 			return err
 		}
-		if _, err := p.ForgetPassphrase(batch, pair); err != nil {
+		if _, err := keys.ForgetPassphrase(p, batch, pair); err != nil {
 			return err
 		}
 	}
@@ -356,7 +361,7 @@ func (p Place) takeOut(ctx context.Context, batch *workstation.Batch, pair *sshk
 }
 
 // heldAt tells whether an agent has a key.
-func (p Place) heldAt(socket string, pair *sshkey.Pair) bool {
+func HeldAt(p site.Site, socket string, pair *sshkey.Pair) bool {
 	conn, err := agent.Open(socket)
 	if err != nil {
 		return false
@@ -368,4 +373,4 @@ func (p Place) heldAt(socket string, pair *sshkey.Pair) bool {
 }
 
 // Held tells whether the holder has a key.
-func (p Place) Held(pair *sshkey.Pair) bool { return p.heldAt(p.Station.HolderSocket(), pair) }
+func Held(p site.Site, pair *sshkey.Pair) bool { return HeldAt(p, p.Station.HolderSocket(), pair) }

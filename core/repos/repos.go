@@ -1,4 +1,5 @@
-package ready
+// Package repos creates repositories at hosts, and attaches folders to them.
+package repos
 
 import (
 	"context"
@@ -15,6 +16,7 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -48,8 +50,8 @@ type MadeRepo struct {
 	Made    bool   // the folder was made a repository
 }
 
-// CheckRepoName tells whether a text may name a repository.
-func CheckRepoName(text string) error {
+// CheckName tells whether a text may name a repository.
+func CheckName(text string) error {
 	parts := strings.Split(text, "/")
 	for _, part := range parts {
 		if part == "" || strings.Trim(part, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") != "" || strings.HasPrefix(part, "-") || strings.Trim(part, ".") == "" {
@@ -61,9 +63,9 @@ func CheckRepoName(text string) error {
 
 // AddRepo lets a host create a repository, and attaches a folder to it. What exists already is
 // recognised, so it can be run again after it was cut short.
-func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, n NewRepo) (*MadeRepo, error) {
+func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, n NewRepo) (*MadeRepo, error) {
 	if n.From != "" {
-		if err := p.attachable(ctx, n.From, n.Commit); err != nil {
+		if err := attachable(ctx, p, n.From, n.Commit); err != nil {
 			return nil, err
 		}
 	}
@@ -85,16 +87,16 @@ func (p Place) AddRepo(ctx context.Context, batch *workstation.Batch, client *ho
 	if err != nil || n.From == "" {
 		return made, err
 	}
-	return made, p.Attach(ctx, batch, n, made)
+	return made, Attach(ctx, p, batch, n, made)
 }
 
 // FindRepo asks a host now and then over SSH until it has a repository, which a person creates
 // on its page, and attaches a folder to it.
-func (p Place) FindRepo(ctx context.Context, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
+func Find(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
 	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
-	url := p.cloneURL(n, made.Repo)
+	url := cloneURL(p, n, made.Repo)
 	if !batch.Dry {
-		err := p.tryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (bool, error) {
+		err := p.TryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (bool, error) {
 			_, err := gitlink.Run(ctx, p.Station, "ls-remote", "--quiet", "--", url)
 			return err == nil, ctx.Err()
 		})
@@ -105,19 +107,19 @@ func (p Place) FindRepo(ctx context.Context, batch *workstation.Batch, n NewRepo
 	if n.From == "" {
 		return made, nil
 	}
-	if err := p.attachable(ctx, n.From, n.Commit); err != nil {
+	if err := attachable(ctx, p, n.From, n.Commit); err != nil {
 		return nil, err
 	}
-	return made, p.Attach(ctx, batch, n, made)
+	return made, Attach(ctx, p, batch, n, made)
 }
 
 // attachable makes sure that a folder can be attached, before anything is created for it.
-func (p Place) attachable(ctx context.Context, folder string, commit bool) error {
+func attachable(ctx context.Context, p site.Site, folder string, commit bool) error {
 	info, err := os.Stat(folder)
 	if err != nil || !info.IsDir() {
 		return fmt.Errorf("%s: %w", folder, ErrNoDir)
 	}
-	inside := p.in(folder)
+	inside := in(p, folder)
 	if _, err := gitlink.Run(ctx, inside, "rev-parse", "--git-dir"); err == nil {
 		out, _ := gitlink.Run(ctx, inside, "rev-parse", "--show-toplevel") // nothing inside git's own folders
 		if top := strings.TrimSpace(string(out)); !sameFolder(top, folder) {
@@ -139,7 +141,7 @@ func sameFolder(a, b string) bool {
 }
 
 // in is the station as it is in another folder.
-func (p Place) in(folder string) *workstation.Station {
+func in(p site.Site, folder string) *workstation.Station {
 	inside := *p.Station
 	inside.Folder, inside.Gone = folder, false
 	return &inside
@@ -147,7 +149,7 @@ func (p Place) in(folder string) *workstation.Station {
 
 // cloneURL is the address by which a folder is attached: as the host's interface tells it, if that is
 // one at this very host, else as its description says.
-func (p Place) cloneURL(n NewRepo, repo hostapi.Repo) string {
+func cloneURL(p site.Site, n NewRepo, repo hostapi.Repo) string {
 	https := n.HTTPS || !n.Host.HasSSH()
 	switch {
 	case https && n.Host.IsClone(repo.HTTPS, "https"):
@@ -162,8 +164,8 @@ func (p Place) cloneURL(n NewRepo, repo hostapi.Repo) string {
 
 // Attach makes a folder a repository where it is none, gives it the remote, and pushes what is
 // committed.
-func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, made *MadeRepo) error {
-	inside, url := p.in(n.From), p.cloneURL(n, made.Repo)
+func Attach(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo, made *MadeRepo) error {
+	inside, url := in(p, n.From), cloneURL(p, n, made.Repo)
 	if _, err := address.Parse(url); err != nil { // the host may have told it
 		return fmt.Errorf("%w: its clone URL cannot be read", hostapi.ErrAnswer)
 	}
@@ -171,7 +173,7 @@ func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, 
 		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
 	}
 	if _, err := os.Stat(filepath.Join(n.From, ".git")); errors.Is(err, os.ErrNotExist) {
-		if err := gitlink.Init(ctx, p.Station, n.From, p.branchFor(ctx, inside, made), n.Git); err != nil {
+		if err := gitlink.Init(ctx, p.Station, n.From, branchFor(ctx, p, inside, made), n.Git); err != nil {
 			return err
 		}
 		made.Made = true
@@ -184,7 +186,7 @@ func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, 
 	if _, none := gitlink.Run(ctx, inside, "rev-parse", "--verify", "--quiet", "HEAD"); err != nil || none != nil {
 		branch = "" // nothing is committed, or no branch is checked out
 	}
-	if err := p.addRemote(ctx, batch, inside, n, made, branch, url); err != nil || branch == "" {
+	if err := addRemote(ctx, p, batch, inside, n, made, branch, url); err != nil || branch == "" {
 		return err
 	}
 	if err := n.Git(ctx, n.From, "push", "--quiet", made.Remote, branch); err != nil {
@@ -196,7 +198,7 @@ func (p Place) Attach(ctx context.Context, batch *workstation.Batch, n NewRepo, 
 
 // branchFor names the first branch of a folder: as the host has it, else as the person told git,
 // else as most hosts have it.
-func (p Place) branchFor(ctx context.Context, inside *workstation.Station, made *MadeRepo) string {
+func branchFor(ctx context.Context, p site.Site, inside *workstation.Station, made *MadeRepo) string {
 	if made.Repo.Branch != "" {
 		return made.Repo.Branch
 	}
@@ -210,7 +212,7 @@ func (p Place) branchFor(ctx context.Context, inside *workstation.Station, made 
 
 // addRemote gives a folder the remote: "origin", or where that leads elsewhere one of the
 // host's name. A branch that goes nowhere yet goes there from then on.
-func (p Place) addRemote(ctx context.Context, batch *workstation.Batch, inside *workstation.Station, n NewRepo, made *MadeRepo, branch, url string) error {
+func addRemote(ctx context.Context, p site.Site, batch *workstation.Batch, inside *workstation.Station, n NewRepo, made *MadeRepo, branch, url string) error {
 	config, err := gitlink.ReadConfig(ctx, inside)
 	if err != nil {
 		return err

@@ -1,4 +1,5 @@
-package ready
+// Package tokens gets tokens from hosts, proves them, keeps them in the chest, renews and revokes them.
+package tokens
 
 import (
 	"context"
@@ -16,11 +17,13 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a token is not kept, for errors.Is.
 var (
+	ErrOwner         = errors.New("the token is another account's")
 	ErrTokenUnproved = errors.New("the host does not take this token")
 	ErrNotToken      = errors.New("this is not a token")
 	ErrWhichToken    = errors.New("there are several tokens for this host")
@@ -30,7 +33,7 @@ var (
 )
 
 // Chest is where the secrets of this workstation are.
-func (p Place) Chest() *chest.Chest { return chest.Of(p.Station) }
+func Chest(p site.Site) *chest.Chest { return chest.Of(p.Station) }
 
 // A Proven token says what the host tells about one.
 type Proven struct {
@@ -41,10 +44,10 @@ type Proven struct {
 }
 
 // ProveToken asks the host about a token: by its interface, or by introspection.
-func (p Place) ProveToken(ctx context.Context, d *describe.Description, token origin.Bound) (*Proven, error) {
+func Prove(ctx context.Context, p site.Site, d *describe.Description, token origin.Bound) (*Proven, error) {
 	client := p.Client(d, token)
 	if d.Can("who") || d.Can("show-token") {
-		return p.proveByInterface(ctx, client)
+		return proveByInterface(ctx, p, client)
 	}
 	if d.OAuth.Client != "" {
 		server, err := oauth.Discover(ctx, d)
@@ -65,7 +68,7 @@ func (p Place) ProveToken(ctx context.Context, d *describe.Description, token or
 	return &Proven{}, nil
 }
 
-func (p Place) proveByInterface(ctx context.Context, client *hostapi.Client) (*Proven, error) {
+func proveByInterface(ctx context.Context, p site.Site, client *hostapi.Client) (*Proven, error) {
 	proven := &Proven{How: "the interface of " + client.Description.Name}
 	var err error
 	if client.Description.Can("who") {
@@ -115,26 +118,26 @@ type NewToken struct {
 }
 
 // KeepToken proves a token, puts it into the chest, and makes git ask the chest for the host.
-func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
-	proven, err := p.ProveToken(ctx, n.Host, n.Host.Bind(n.Secret.Token))
+func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
+	proven, err := Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token))
 	if err != nil {
 		return chest.Entry{}, nil, err
 	}
 	if n.Host.ForAccount != "" && proven.Account != "" && proven.Account != n.Host.ForAccount {
 		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
 	}
-	e := p.entryFor(n, proven)
+	e := EntryFor(p, n, proven)
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep, Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
 	if n.Replace == "" {
-		n.Replace = p.endedLike(e)
+		n.Replace = endedLike(p, e)
 	}
 	err = batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
 		var err error
 		if n.Replace != "" {
 			e.Name, e.Owed = n.Replace, n.Owed
-			e, err = p.Chest().Put(e, n.Secret)
+			e, err = Chest(p).Put(e, n.Secret)
 		} else {
-			e, err = p.Chest().Add(e, n.Secret)
+			e, err = Chest(p).Add(e, n.Secret)
 		}
 		return map[string]string{"name": e.Name}, err
 	})
@@ -146,8 +149,8 @@ func (p Place) KeepToken(ctx context.Context, batch *workstation.Batch, n NewTok
 
 // endedLike is the name of a token that has ended, and in whose place another one belongs: nobody
 // needs to hear of its end any more.
-func (p Place) endedLike(e chest.Entry) string {
-	list, _ := p.Chest().At(e.Protocol, e.At) // one that is damaged is told elsewhere
+func endedLike(p site.Site, e chest.Entry) string {
+	list, _ := Chest(p).At(e.Protocol, e.At) // one that is damaged is told elsewhere
 	i := slices.IndexFunc(list, func(old chest.Entry) bool {
 		return old.Ended(p.Station.Now()) && old.User == e.User && old.Path == e.Path
 	})
@@ -157,7 +160,7 @@ func (p Place) endedLike(e chest.Entry) string {
 	return list[i].Name
 }
 
-func (p Place) entryFor(n NewToken, proven *Proven) chest.Entry {
+func EntryFor(p site.Site, n NewToken, proven *Proven) chest.Entry {
 	now := p.Station.Now().UTC().Truncate(time.Second)
 	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Places: n.Host.Places(), Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
 		Purposes: n.Purposes, Scopes: n.Scopes, Made: now, Until: n.Until.UTC(), Signed: n.Signed}
@@ -195,7 +198,7 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 }
 
 // IssueToken lets the host issue a token by its interface, and keeps it.
-func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
+func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
 	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
 		return chest.Entry{}, nil, err
@@ -216,7 +219,7 @@ func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client 
 	if n.Until.IsZero() && hostapi.TakesEnd(d, "issue-token") {
 		n.Until = r.Until
 	}
-	e, proven, err := p.KeepToken(ctx, batch, n)
+	e, proven, err := Keep(ctx, p, batch, n)
 	if err != nil { // nobody would ever see it again
 		_ = p.Client(d, d.Bind(issued.Token)).RevokeToken(context.WithoutCancel(ctx), issued.ID)
 	}
@@ -224,12 +227,12 @@ func (p Place) IssueToken(ctx context.Context, batch *workstation.Batch, client 
 }
 
 // FindToken finds an entry by its name, or the only one of a host.
-func (p Place) FindToken(name string) (chest.Entry, error) {
-	e, err := p.Chest().Entry(name)
+func Find(p site.Site, name string) (chest.Entry, error) {
+	e, err := Chest(p).Entry(name)
 	if !errors.Is(err, chest.ErrNone) {
 		return e, err
 	}
-	list, err := p.Chest().List()
+	list, err := Chest(p).List()
 	if err != nil && !errors.Is(err, chest.ErrDamaged) {
 		return e, err
 	}
@@ -250,32 +253,24 @@ func (p Place) FindToken(name string) (chest.Entry, error) {
 
 // TokenFor finds a token in the chest that a host's interface may be shown for a purpose: it was kept
 // for that purpose, and for the very host and port at which the interface is.
-func (p Place) TokenFor(d *describe.Description, purpose string) (e chest.Entry, found bool) {
+func For(p site.Site, d *describe.Description, purpose string) (e chest.Entry, found bool) {
 	at, err := url.Parse(d.Interface.URL)
 	if err != nil {
 		return e, false
 	}
-	return p.tokenAt(allow.LowerHost(at.Host), func(e chest.Entry) bool {
+	return At(p, allow.LowerHost(at.Host), func(e chest.Entry) bool {
 		return slices.Contains(e.Purposes, purpose) && (d.ForAccount == "" || e.Account == d.ForAccount)
 	})
 }
 
 // tokenAt finds one that has not ended.
-func (p Place) tokenAt(at string, fits func(chest.Entry) bool) (e chest.Entry, found bool) {
-	list, _ := p.Chest().At("https", at) // what is damaged serves nobody, and is told elsewhere
+func At(p site.Site, at string, fits func(chest.Entry) bool) (e chest.Entry, found bool) {
+	list, _ := Chest(p).At("https", at) // what is damaged serves nobody, and is told elsewhere
 	i := slices.IndexFunc(list, func(e chest.Entry) bool { return !e.Ended(p.Station.Now()) && fits(e) })
 	if i < 0 {
 		return e, false
 	}
 	return list[i], true
-}
-
-// registry is what is described here, read where that was not done yet.
-func (p Place) registry() (*hosts.Registry, error) {
-	if p.Registry == nil {
-		return p.Lookup()
-	}
-	return p.Registry, nil
 }
 
 // NewPlaces are those to which the host of an entry leads by now, and for which it was not kept.
@@ -285,20 +280,28 @@ func NewPlaces(e chest.Entry, d *describe.Description) []origin.Place {
 
 // Rebind keeps a token for the places that the description of its host names now. Whose token it is
 // must have been asked before.
-func (p Place) Rebind(d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+func Rebind(p site.Site, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	e.Places = d.Places()
-	return p.Chest().Put(e, s)
+	return Chest(p).Put(e, s)
 }
 
 // TokenHost is the description of the host of an entry.
-func (p Place) TokenHost(e chest.Entry) (*describe.Description, error) {
-	registry, err := p.registry()
-	if err != nil {
-		return nil, err
-	}
-	d, err := registry.Find(e.Host)
+func HostOf(p site.Site, e chest.Entry) (*describe.Description, error) {
+	d, err := p.Registry.Find(e.Host)
 	if err == nil && d.HTTPSAt() != e.At { // the secret goes only where it was kept for
 		err = fmt.Errorf("%s: its description leads to %s now, and the token is for %s", e.Host, d.HTTPSAt(), e.At)
 	}
 	return d, err
+}
+
+// longestName bounds the name of an entry that is made of a host's.
+const longestName = 60
+
+// NameAt names an entry after the host of a place, as it is in URLs.
+func NameAt(at string) string {
+	name := at
+	if target, err := url.Parse("https://" + at); err == nil {
+		name = target.Hostname()
+	}
+	return name[:min(len(name), longestName)]
 }

@@ -1,4 +1,6 @@
-package ready
+// Package gitanswer answers git's questions for credentials from the chest, keeps what git proved, and says why a host
+// refused (gitcredentials(7), git-credential(1)).
+package gitanswer
 
 import (
 	"bytes"
@@ -16,7 +18,8 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
-	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -36,20 +39,25 @@ type GitAnswer struct {
 	Soon *chest.Entry // the token, when it ends soon and nobody was told about that today
 }
 
-// AnswerGit finds the credential that git asks for.
-func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (GitAnswer, error) {
+// Answer finds the credential that git asks for. open is called where the chest has one: only then the hosts that are
+// known here have to be read.
+func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked, open func() (site.Site, error)) (GitAnswer, error) {
 	e, found, err := wanted(c, asked)
 	if !found {
 		return GitAnswer{}, err
 	}
-	if said, err := p.strays(e); err != nil || said.Words != "" {
-		return GitAnswer{Said: said}, err
+	p, err := open()
+	if err != nil {
+		return GitAnswer{}, err
+	}
+	if said := strays(p, e); said.Words != "" {
+		return GitAnswer{Said: said}, nil
 	}
 	s, err := c.Get(e)
 	if err != nil {
 		return GitAnswer{}, err
 	}
-	e, s, said := p.current(ctx, c, e, s)
+	e, s, said := current(ctx, p, c, e, s)
 	if said.Words != "" || unfit(s) {
 		return GitAnswer{Said: said}, nil
 	}
@@ -57,24 +65,20 @@ func (p Place) AnswerGit(ctx context.Context, c *chest.Chest, asked gitlink.Aske
 	if mayNotPush(e) && gitlink.Pushing() { // git asks nobody why it was forbidden to: this is the one moment to say so
 		answer.Said = Saying{fmt.Sprintf("The token %s is for %s, and this is a push. To make one that may push:", e.Name, purposesText(e)), append(another(e), "--for", "push")}
 	}
-	if p.foresee(e) {
+	if foresee(p, e) {
 		answer.Soon = &e
 	}
 	return answer, nil
 }
 
 // strays says that git would take a token to another place than it was kept for.
-func (p Place) strays(e chest.Entry) (Saying, error) {
-	registry, err := p.registry()
-	if err != nil {
-		return Saying{}, err
-	}
-	place := registry.WebPlace(e.At)
+func strays(p site.Site, e chest.Entry) Saying {
+	place := p.Registry.WebPlace(e.At)
 	if slices.Contains(e.Places, place) {
-		return Saying{}, nil
+		return Saying{}
 	}
 	return Saying{fmt.Sprintf("The token %s was stored for %s, but git would now send it to %s. If that is right:", e.Name, placesText(e.Places), place),
-		[]string{"unicrux", "token", "test", e.Name}}, nil
+		[]string{"unicrux", "token", "test", e.Name}}
 }
 
 func placesText(places []origin.Place) string {
@@ -111,7 +115,7 @@ func mayNotPush(e chest.Entry) bool {
 }
 
 // foresee tells whether it is time to speak of a token's end: when it ends soon, once a day.
-func (p Place) foresee(e chest.Entry) bool {
+func foresee(p site.Site, e chest.Entry) bool {
 	mark := "spoken-of-" + url.QueryEscape(e.Name)
 	if !e.EndsSoon(p.Station.Now()) {
 		return false
@@ -154,16 +158,16 @@ func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 }
 
 // ending tells whether a token has ended, or does so too soon for a push.
-func (p Place) ending(e chest.Entry) bool {
-	return !e.Until.IsZero() && !e.Until.After(p.Station.Now().Add(refreshAhead))
+func ending(now time.Time, e chest.Entry) bool {
+	return !e.Until.IsZero() && !e.Until.After(now.Add(refreshAhead))
 }
 
 // current renews a signed-in token that has ended, without asking anybody. It says why a token is
 // of no use any more.
-func (p Place) current(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry, chest.Secret, Saying) {
+func current(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry, chest.Secret, Saying) {
 	now := p.Station.Now()
 	switch {
-	case !p.ending(e):
+	case !ending(now, e):
 		return e, s, Saying{}
 	case !e.Signed:
 		if e.Until.After(now) {
@@ -171,7 +175,7 @@ func (p Place) current(ctx context.Context, c *chest.Chest, e chest.Entry, s che
 		}
 		return e, s, ended(e)
 	}
-	fresh, err := p.Refresh(ctx, e, s)
+	fresh, err := tokens.Refresh(ctx, p, e, s)
 	if err == nil {
 		if s, err = c.Get(fresh); err == nil {
 			return fresh, s, Saying{}
@@ -196,28 +200,26 @@ func another(e chest.Entry) []string {
 	return []string{"unicrux", "token", verb, e.Host}
 }
 
-func same(a, b secret.Text) bool { return bytes.Equal(a.Reveal(), b.Reveal()) }
-
 // explainPatience bounds how long git waits for an explanation.
 const explainPatience = 4 * time.Second
 
-func (p Place) whyRefused(ctx context.Context, c *chest.Chest, e chest.Entry, s chest.Secret) (Saying, error) {
+func whyRefused(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s chest.Secret) (Saying, error) {
 	if !e.Until.IsZero() && e.Until.Before(p.Station.Now()) {
 		return ended(e), nil
 	}
 	ctx, cancel := context.WithTimeout(ctx, explainPatience)
 	defer cancel()
-	d, err := p.TokenHost(e)
+	d, err := tokens.HostOf(p, e)
 	if errors.Is(err, hosts.ErrUnknown) { // nobody can be asked, so it is as git says
 		return Saying{Words: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At, e.Name)}, c.Remove(e.Name)
 	}
 	if err != nil {
 		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
 	}
-	proven, err := p.ProveToken(ctx, d, s.Bound(e))
+	proven, err := tokens.Prove(ctx, p, d, s.Bound(e))
 	var refusal *hostapi.Refusal
 	switch {
-	case errors.Is(err, ErrTokenUnproved):
+	case errors.Is(err, tokens.ErrTokenUnproved):
 		why := d.Name + " does not know the token " + e.Name
 		if errors.As(err, &refusal) && refusal.Means == "token-ended" {
 			why = d.Name + " says that the token " + e.Name + " has ended"

@@ -1,4 +1,4 @@
-package ready
+package gitanswer
 
 import (
 	"bytes"
@@ -17,15 +17,15 @@ import (
 // chest looks like.
 type Desk struct {
 	*chest.Vault
-	place  Place
-	chest  *chest.Chest
-	places *hosts.Places
+	station *workstation.Station
+	chest   *chest.Chest
+	places  *hosts.Places
 }
 
 // NewDesk makes one whose chest is closed.
 func NewDesk(station *workstation.Station, clock lifetime.Clock) *Desk {
 	vault := chest.NewVault(clock)
-	return &Desk{Vault: vault, place: Place{Station: station}, chest: chest.OpenedBy(station, vault), places: hosts.NewPlaces(station)}
+	return &Desk{Vault: vault, station: station, chest: chest.OpenedBy(station, vault), places: hosts.NewPlaces(station)}
 }
 
 // errLongWay tells that an answer takes more than the holder does.
@@ -41,7 +41,7 @@ func (d *Desk) Answer(name string, question []byte) ([]byte, error) {
 
 func (d *Desk) forGit(question []byte) ([]byte, error) {
 	q, ok := query.ReadGitQuestion(question)
-	if !ok || q.Data != d.place.Station.Data { // another chest than the one that is open here
+	if !ok || q.Data != d.station.Data { // another chest than the one that is open here
 		return nil, errLongWay
 	}
 	asked, err := gitlink.ReadCredential(bytes.NewReader(q.Said))
@@ -64,7 +64,7 @@ func (d *Desk) get(asked gitlink.Asked) ([]byte, error) {
 	if place, err := d.places.Web(e.At); err != nil || !slices.Contains(e.Places, place) {
 		return nil, errLongWay
 	}
-	if e.Kind != chest.Sealed || e.EndsSoon(d.place.Station.Now()) || d.place.ending(e) || mayNotPush(e) {
+	if e.Kind != chest.Sealed || e.EndsSoon(d.station.Now()) || ending(d.station.Now(), e) || mayNotPush(e) {
 		return nil, errLongWay
 	}
 	s, err := d.chest.Get(e)
@@ -91,7 +91,7 @@ func (d *Desk) store(asked gitlink.Asked) error {
 	if err != nil || slices.ContainsFunc(list, func(e chest.Entry) bool { return e.Kind != chest.Sealed }) {
 		return errLongWay
 	}
-	if e, found, err := keeps(d.chest, list, asked); err != nil || !found || !d.place.provedToday(e) {
+	if e, found, err := keeps(d.chest, list, asked); err != nil || !found || !provedToday(d.station.Now(), e) {
 		return errLongWay
 	}
 	return nil

@@ -1,19 +1,20 @@
-package ready
+package gitanswer
 
 import (
 	"context"
 	"errors"
-	"net/url"
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 )
 
-// ProvedByGit notes that git got through with a credential. One that is not in the chest yet is kept:
+// Proved notes that git got through with a credential. One that is not in the chest yet is kept:
 // where git was told to ask us, we are its helper for everything (gitcredentials(7)).
-func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
+func Proved(p site.Site, c *chest.Chest, asked gitlink.Asked) error {
 	if !storable(asked) {
 		return nil
 	}
@@ -26,8 +27,8 @@ func (p Place) ProvedByGit(c *chest.Chest, asked gitlink.Asked) error {
 	case err != nil:
 		return err
 	case !found:
-		return p.keepFromGit(c, list, asked, now)
-	case p.provedToday(e): // once a day is enough
+		return keepFromGit(p, c, list, asked, now)
+	case provedToday(now, e): // once a day is enough
 		return nil
 	default:
 		return c.Note(e.Name, func(e *chest.Entry) { e.Proved = now })
@@ -46,17 +47,17 @@ func keeps(c *chest.Chest, list []chest.Entry, asked gitlink.Asked) (e chest.Ent
 			continue
 		}
 		s, err := c.Get(e)
-		if err != nil || same(s.Token, asked.Password) {
+		if err != nil || s.Token.Equal(asked.Password) {
 			return e, err == nil, err
 		}
 	}
 	return e, false, nil
 }
 
-func (p Place) provedToday(e chest.Entry) bool { return p.Station.Now().Sub(e.Proved) < 24*time.Hour }
+func provedToday(now time.Time, e chest.Entry) bool { return now.Sub(e.Proved) < 24*time.Hour }
 
 // keepFromGit keeps what a person typed at git's own prompt, and the host took.
-func (p Place) keepFromGit(c *chest.Chest, list []chest.Entry, asked gitlink.Asked, now time.Time) error {
+func keepFromGit(p site.Site, c *chest.Chest, list []chest.Entry, asked gitlink.Asked, now time.Time) error {
 	for _, d := range p.Registry.All() {
 		if d.HTTPSAt() != asked.Host || (d.ForAccount != "" && d.ForAccount != asked.User) {
 			continue
@@ -65,7 +66,7 @@ func (p Place) keepFromGit(c *chest.Chest, list []chest.Entry, asked gitlink.Ask
 			chest.Secret{Token: asked.Password})
 		return err
 	}
-	e := chest.Entry{Name: nameAt(asked.Host), Protocol: "https", At: asked.Host, Places: []origin.Place{p.Registry.WebPlace(asked.Host)}, Path: asked.Path,
+	e := chest.Entry{Name: tokens.NameAt(asked.Host), Protocol: "https", At: asked.Host, Places: []origin.Place{p.Registry.WebPlace(asked.Host)}, Path: asked.Path,
 		User: asked.User, Account: asked.User, Made: now, Proved: now}
 	for _, old := range list {
 		if old.Host == "" && old.User == e.User && old.Path == e.Path { // another password of the same account
@@ -78,22 +79,10 @@ func (p Place) keepFromGit(c *chest.Chest, list []chest.Entry, asked gitlink.Ask
 	return err
 }
 
-// longestName bounds the name of an entry that is made of a host's.
-const longestName = 60
-
-// nameAt names an entry after the host of a place, as it is in URLs.
-func nameAt(at string) string {
-	name := at
-	if target, err := url.Parse("https://" + at); err == nil {
-		name = target.Hostname()
-	}
-	return name[:min(len(name), longestName)]
-}
-
-// RefusedToGit finds out why a host refused what git got from us, says so with the mend, and
+// Refused finds out why a host refused what git got from us, says so with the mend, and
 // takes it out of the chest when the host does not know it at all. Without a password, git wants
 // everything forgotten that fits ("erase" in gitcredentials(7)).
-func (p Place) RefusedToGit(ctx context.Context, c *chest.Chest, asked gitlink.Asked) (Saying, error) {
+func Refused(ctx context.Context, p site.Site, c *chest.Chest, asked gitlink.Asked) (Saying, error) {
 	if asked.Protocol != "https" || asked.Host == "" {
 		return Saying{}, nil
 	}
@@ -111,10 +100,10 @@ func (p Place) RefusedToGit(ctx context.Context, c *chest.Chest, asked gitlink.A
 			continue
 		}
 		s, err := c.Get(e)
-		if err != nil || !same(s.Token, asked.Password) {
+		if err != nil || !s.Token.Equal(asked.Password) {
 			continue
 		}
-		return p.whyRefused(ctx, c, e, s)
+		return whyRefused(ctx, p, c, e, s)
 	}
 	for _, name := range names { // git's helpers are silent about it
 		err = errors.Join(err, c.Remove(name))

@@ -1,4 +1,5 @@
-package ready
+// Package adopt moves secrets out of plain files into the chest, and proves that git gets them from there.
+package adopt
 
 import (
 	"cmp"
@@ -17,6 +18,8 @@ import (
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -46,7 +49,7 @@ var ErrNotTaken = errors.New("its host does not take it as a token, so it was le
 // host any more: it would write down what git gets from the chest. The chest must be open.
 //
 // Each file is written once for all secrets, and the record twice.
-func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []plainsecrets.Stray) ([]Adopted, error) {
+func Adopt(ctx context.Context, p site.Site, batch *workstation.Batch, strays []plainsecrets.Stray) ([]Adopted, error) {
 	list := make([]Adopted, len(strays))
 	for i, s := range strays {
 		list[i].Stray = s
@@ -54,18 +57,18 @@ func (p Place) Adopt(ctx context.Context, batch *workstation.Batch, strays []pla
 	if batch.Dry {
 		return list, nil
 	}
-	moves := p.movesOf(ctx, strays)
-	if err := p.moveIn(ctx, batch, moves); err != nil {
+	moves := movesOf(ctx, p, strays)
+	if err := moveIn(ctx, p, batch, moves); err != nil {
 		return list, err
 	}
-	if err := p.askChest(ctx, batch, moves); err != nil {
+	if err := askChest(ctx, p, batch, moves); err != nil {
 		return list, err
 	}
 	outcome(list, moves)
-	if err := p.moveOut(ctx, batch, list, moves); err != nil {
+	if err := moveOut(ctx, p, batch, list, moves); err != nil {
 		return list, err
 	}
-	return list, p.closeStore(ctx, batch, list)
+	return list, closeStore(ctx, p, batch, list)
 }
 
 // A move is a secret on its way into the chest, for one of the places where it serves.
@@ -77,8 +80,8 @@ type move struct {
 }
 
 // movesOf finds out where secrets serve, and what is to be known about them in the chest.
-func (p Place) movesOf(ctx context.Context, strays []plainsecrets.Stray) []move {
-	used := p.usedPlaces(ctx, strays)
+func movesOf(ctx context.Context, p site.Site, strays []plainsecrets.Stray) []move {
+	used := usedPlaces(ctx, p, strays)
 	var moves []move
 	for i, s := range strays {
 		if !s.Movable() {
@@ -89,7 +92,7 @@ func (p Place) movesOf(ctx context.Context, strays []plainsecrets.Stray) []move 
 			there.At = at
 			m := move{at: i, host: p.Registry.ForWeb(at)}
 			m.kept = chest.Kept{Secret: chest.Secret{Token: s.Secret}}
-			m.kept.Entry, m.kept.Err = p.describeStray(ctx, m.host, there)
+			m.kept.Entry, m.kept.Err = describeStray(ctx, p, m.host, there)
 			moves = append(moves, m)
 		}
 	}
@@ -97,18 +100,18 @@ func (p Place) movesOf(ctx context.Context, strays []plainsecrets.Stray) []move 
 }
 
 // describeStray asks the host of a stray whose it is, where it can be asked.
-func (p Place) describeStray(ctx context.Context, d *describe.Description, s plainsecrets.Stray) (chest.Entry, error) {
-	proven := &Proven{}
+func describeStray(ctx context.Context, p site.Site, d *describe.Description, s plainsecrets.Stray) (chest.Entry, error) {
+	proven := &tokens.Proven{}
 	if d != nil {
-		known, err := p.ProveToken(ctx, d, d.Bind(s.Secret))
-		if errors.Is(err, ErrTokenUnproved) {
+		known, err := tokens.Prove(ctx, p, d, d.Bind(s.Secret))
+		if errors.Is(err, tokens.ErrTokenUnproved) {
 			return chest.Entry{}, ErrNotTaken
 		}
 		if err == nil { // else the host cannot be asked now, and git may all the same be answered
 			proven = known
 		}
 	}
-	e := p.entryOf(d, s, proven)
+	e := entryOf(p, d, s, proven)
 	if e.User == "" {
 		if e.User = "token"; s.Sort == plainsecrets.RemoteURL {
 			return chest.Entry{}, ErrOnlyName
@@ -118,21 +121,21 @@ func (p Place) describeStray(ctx context.Context, d *describe.Description, s pla
 }
 
 // entryOf is what is known about a stray. Its user may be empty.
-func (p Place) entryOf(d *describe.Description, s plainsecrets.Stray, proven *Proven) chest.Entry {
+func entryOf(p site.Site, d *describe.Description, s plainsecrets.Stray, proven *tokens.Proven) chest.Entry {
 	if d != nil {
-		e := p.entryFor(NewToken{Host: d, Secret: chest.Secret{Token: s.Secret}, Account: s.User}, proven)
+		e := tokens.EntryFor(p, tokens.NewToken{Host: d, Secret: chest.Secret{Token: s.Secret}, Account: s.User}, proven)
 		if e.User = s.User; s.User == "" && proven.Account != "" {
 			e.User = d.GitUser(proven.Account)
 		}
 		return e
 	}
-	return chest.Entry{Name: nameAt(s.At), Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+	return chest.Entry{Name: tokens.NameAt(s.At), Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
 }
 
 // moveIn puts secrets into the chest, unless the very same are there.
-func (p Place) moveIn(ctx context.Context, batch *workstation.Batch, moves []move) error {
-	c := p.Chest()
-	known := p.inChest(moves)
+func moveIn(ctx context.Context, p site.Site, batch *workstation.Batch, moves []move) error {
+	c := tokens.Chest(p)
+	known := inChest(p, moves)
 	var which []int
 	var intents []workstation.Intent
 	twin := map[int]int{} // a secret that is found twice is kept once
@@ -177,8 +180,8 @@ func (p Place) moveIn(ctx context.Context, batch *workstation.Batch, moves []mov
 }
 
 // inChest finds the entries whose secrets might be among those that are moved.
-func (p Place) inChest(moves []move) map[string]chest.Entry {
-	c := p.Chest()
+func inChest(p site.Site, moves []move) map[string]chest.Entry {
+	c := tokens.Chest(p)
 	wanted := map[[3]string]bool{}
 	for _, m := range moves {
 		e := m.kept.Entry
@@ -204,7 +207,7 @@ func mark(e chest.Entry, token secret.Text) string {
 }
 
 // askChest makes git ask the chest for the hosts of what was moved.
-func (p Place) askChest(ctx context.Context, batch *workstation.Batch, moves []move) error {
+func askChest(ctx context.Context, p site.Site, batch *workstation.Batch, moves []move) error {
 	var described []*describe.Description
 	var places []string
 	seen := map[string]bool{}
@@ -245,7 +248,7 @@ func outcome(list []Adopted, moves []move) {
 
 // closeStore keeps git's store helper from writing down what git gets from the chest ("approve" in
 // git-credential(1) tells all helpers), at hosts for which nothing is stored there any more.
-func (p Place) closeStore(ctx context.Context, batch *workstation.Batch, list []Adopted) error {
+func closeStore(ctx context.Context, p site.Site, batch *workstation.Batch, list []Adopted) error {
 	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
 		return err

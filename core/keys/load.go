@@ -1,4 +1,4 @@
-package ready
+package keys
 
 import (
 	"bytes"
@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/workstation"
@@ -22,8 +23,8 @@ import (
 // ErrNoAgent is returned when no settings lead to the key and ssh would ask no agent.
 var ErrNoAgent = errors.New("no settings of a host lead to this key, and ssh would ask no agent for it")
 
-// A Load says for how long which key is to be held unlocked.
-type Load struct {
+// A Loading says for how long which key is to be held unlocked.
+type Loading struct {
 	Pair       *sshkey.Pair
 	Passphrase secret.Text   // that opens it; empty for a key without a lock
 	Lifetime   time.Duration // 0 for a working day
@@ -40,10 +41,10 @@ type Loaded struct {
 	Kept    bool // the desktop keeps the passphrase
 }
 
-// Load unlocks a key and gives it to the agents that ssh will ask for it: those that
+// Loading unlocks a key and gives it to the agents that ssh will ask for it: those that
 // settings name, else the holder, which the settings of each host that uses the key are
 // made to name. Where no host uses the key, it goes to the agent of the environment.
-func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*Loaded, error) {
+func Load(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading) (*Loaded, error) {
 	if load.Lifetime == 0 {
 		load.Lifetime = agent.WorkingDay
 	}
@@ -51,18 +52,18 @@ func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*
 	if err != nil && !batch.Dry {
 		return nil, err
 	}
-	users, err := p.users(ctx, load.Pair, load.HostName)
+	users, err := usesOf(ctx, p, load.Pair, load.HostName)
 	if err != nil {
 		return nil, err
 	}
 	loaded := &Loaded{Until: p.Station.Now().Add(load.Lifetime)}
 	if load.Keep {
-		if err := p.keepPassphrase(ctx, batch, load); err != nil {
+		if err := keepPassphrase(ctx, p, batch, load); err != nil {
 			return nil, err
 		}
 		loaded.Kept = true
 	}
-	if err := p.chooseAgents(ctx, batch, load, users, loaded); err != nil {
+	if err := chooseAgents(ctx, p, batch, load, users, loaded); err != nil {
 		return nil, err
 	}
 	if batch.Dry {
@@ -70,7 +71,7 @@ func (p Place) Load(ctx context.Context, batch *workstation.Batch, load Load) (*
 	}
 	for _, socket := range loaded.Sockets {
 		loan := agent.Loan{Private: private, Comment: load.Pair.Path, Lifetime: load.Lifetime, Confirm: load.Confirm}
-		if err := p.lend(ctx, socket, loan); err != nil {
+		if err := Lend(ctx, p, socket, loan); err != nil {
 			return loaded, err
 		}
 	}
@@ -87,25 +88,25 @@ func (l *Loaded) Words(key string) string {
 }
 
 // chooseAgents finds the agents that ssh will ask, and settles that it does.
-func (p Place) chooseAgents(ctx context.Context, batch *workstation.Batch, load Load, users []user, loaded *Loaded) error {
+func chooseAgents(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading, users []Use, loaded *Loaded) error {
 	add := func(socket string) {
 		if !slices.Contains(loaded.Sockets, socket) {
 			loaded.Sockets = append(loaded.Sockets, socket)
 		}
 	}
 	for _, u := range users {
-		if !u.ours {
-			add(u.socket)
-			if err := hosts.DropHold(batch, p.Station, u.hostName); err != nil {
+		if !u.Ours {
+			add(u.Socket)
+			if err := hosts.DropHold(batch, p.Station, u.HostName); err != nil {
 				return err
 			}
 			continue
 		}
-		hold := p.holdFor(load.Pair)
+		hold := holdFor(p, load.Pair)
 		if load.Keep { // in a dry run the desktop does not have it yet
 			hold.Unlock = load.Pair.Path
 		}
-		if err := hosts.SettleHold(batch, p.Station, u.hostName, hold); err != nil {
+		if err := hosts.SettleHold(batch, p.Station, u.HostName, hold); err != nil {
 			return err
 		}
 		add(p.Station.HolderSocket())
@@ -114,7 +115,7 @@ func (p Place) chooseAgents(ctx context.Context, batch *workstation.Batch, load 
 	if len(users) > 0 {
 		return nil
 	}
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
+	passage, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
 	if err != nil {
 		return err
 	}
@@ -129,11 +130,11 @@ func (p Place) chooseAgents(ctx context.Context, batch *workstation.Batch, load 
 	return nil
 }
 
-// lend gives a key to an agent. The holder is started for it, and once more where it was
+// Lend gives a key to an agent. The holder is started for it, and once more where it was
 // just about to end.
-func (p Place) lend(ctx context.Context, socket string, loan agent.Loan) error {
+func Lend(ctx context.Context, p site.Site, socket string, loan agent.Loan) error {
 	if !p.Station.IsHolder(socket) {
-		return p.speak(socket, func(conn *agent.Conn) error { return conn.Load(loan) })
+		return speak(p, socket, func(conn *agent.Conn) error { return conn.Load(loan) })
 	}
 	var err error
 	for range 3 {
@@ -143,14 +144,14 @@ func (p Place) lend(ctx context.Context, socket string, loan agent.Loan) error {
 		if err = p.StartHolder(ctx); err != nil {
 			return err
 		}
-		if err = p.speak(socket, func(conn *agent.Conn) error { return conn.Load(loan) }); err == nil {
+		if err = speak(p, socket, func(conn *agent.Conn) error { return conn.Load(loan) }); err == nil {
 			return nil
 		}
 	}
 	return err
 }
 
-func (p Place) speak(socket string, words func(*agent.Conn) error) error {
+func speak(p site.Site, socket string, words func(*agent.Conn) error) error {
 	open := agent.Open
 	if p.Station.IsHolder(socket) {
 		open = agent.OpenOwn
@@ -162,62 +163,63 @@ func (p Place) speak(socket string, words func(*agent.Conn) error) error {
 	return errors.Join(words(conn), conn.Close())
 }
 
-// A user is a host for which ssh would offer a key.
-type user struct {
-	hostName string
-	socket   string // of the agent that ssh would ask
-	offered  bool   // ssh would offer the key
-	ours     bool   // nothing names an agent, or our own settings do
+// A Use is how ssh would offer a key to a host.
+type Use struct {
+	HostName string
+	Socket   string // of the agent that ssh would ask
+	Offered  bool   // ssh would offer the key
+	Ours     bool   // nothing names an agent, or our own settings do
 }
 
-// users finds the hosts for which ssh would offer a key: of those that are described or
+// usesOf finds the hosts for which ssh would offer a key: of those that are described or
 // that our settings name, and of the one given.
-func (p Place) users(ctx context.Context, pair *sshkey.Pair, besides string) ([]user, error) {
-	var users []user
-	for _, name := range p.hostNames(besides) {
-		u, err := p.asUser(ctx, pair, name)
+func usesOf(ctx context.Context, p site.Site, pair *sshkey.Pair, besides string) ([]Use, error) {
+	var users []Use
+	for _, name := range hostNames(p, besides) {
+		u, err := UseOf(ctx, p, pair, name)
 		if err != nil {
 			return nil, err
 		}
-		if (u.offered || name == besides) && (u.ours || u.socket != "") {
+		if (u.Offered || name == besides) && (u.Ours || u.Socket != "") {
 			users = append(users, u)
 		}
 	}
 	return users, nil
 }
 
-func (p Place) asUser(ctx context.Context, pair *sshkey.Pair, hostName string) (user, error) {
-	u := user{hostName: hostName}
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: hostName})
+// UseOf tells how ssh would offer a key to a host.
+func UseOf(ctx context.Context, p site.Site, pair *sshkey.Pair, hostName string) (Use, error) {
+	u := Use{HostName: hostName}
+	passage, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: hostName})
 	if err != nil {
 		return u, err
 	}
 	var key sshway.Key
-	key, u.offered = offers(passage, pair)
-	u.socket = passage.Client.Agent
+	key, u.Offered = offers(passage, pair)
+	u.Socket = passage.Client.Agent
 	origin := passage.Client.Origin("identityagent")
-	elsewhere := u.offered && key.InAgent && !p.Station.IsHolder(u.socket)
-	u.ours = (origin.String() == "" || hosts.Ours(p.Station, origin)) && !elsewhere
+	elsewhere := u.Offered && key.InAgent && !p.Station.IsHolder(u.Socket)
+	u.Ours = (origin.String() == "" || hosts.Ours(p.Station, origin)) && !elsewhere
 	return u, passage.Close()
 }
 
-// use makes ssh offer a key to a host, and no other. A locked one is asked for once a day.
-func (p Place) use(ctx context.Context, batch *workstation.Batch, hostName string, pair *sshkey.Pair) error {
-	u, err := p.asUser(ctx, pair, hostName)
+// SetUse makes ssh offer a key to a host, and no other. A locked one is asked for once a day.
+func SetUse(ctx context.Context, p site.Site, batch *workstation.Batch, hostName string, pair *sshkey.Pair) error {
+	u, err := UseOf(ctx, p, pair, hostName)
 	if err != nil {
 		return err
 	}
-	if pair.Locked && u.ours { // first, so that the key can be had once it is asked for
-		if err := hosts.SettleHold(batch, p.Station, hostName, p.holdFor(pair)); err != nil {
+	if pair.Locked && u.Ours { // first, so that the key can be had once it is asked for
+		if err := hosts.SettleHold(batch, p.Station, hostName, holdFor(p, pair)); err != nil {
 			return err
 		}
 	}
 	return hosts.Settle(batch, p.Station, hostName, hosts.UseKey(p.Station, pair.Path)...)
 }
 
-func (p Place) holdFor(pair *sshkey.Pair) hosts.Hold {
+func holdFor(p site.Site, pair *sshkey.Pair) hosts.Hold {
 	hold := hosts.Hold{Program: p.Program}
-	if p.PassphraseKept(pair) {
+	if PassphraseKept(p, pair) {
 		hold.Unlock = pair.Path
 	}
 	return hold
@@ -234,7 +236,7 @@ func offers(passage *sshway.Way, pair *sshkey.Pair) (sshway.Key, bool) {
 }
 
 // hostNames lists the hosts that we know something about, by their names in clone URLs.
-func (p Place) hostNames(besides string) []string {
+func hostNames(p site.Site, besides string) []string {
 	var names []string
 	for _, d := range p.Registry.All() {
 		if d.HasSSH() {
@@ -255,16 +257,16 @@ func (p Place) hostNames(besides string) []string {
 
 // Unload takes a key out of the agents that ssh would ask for it, and returns those that
 // held it.
-func (p Place) Unload(ctx context.Context, pair *sshkey.Pair) (sockets []string, err error) {
-	users, err := p.users(ctx, pair, "")
+func Unload(ctx context.Context, p site.Site, pair *sshkey.Pair) (sockets []string, err error) {
+	users, err := usesOf(ctx, p, pair, "")
 	if err != nil {
 		return nil, err
 	}
 	asked := []string{p.Station.HolderSocket()}
 	for _, u := range users {
-		asked = append(asked, u.socket)
+		asked = append(asked, u.Socket)
 	}
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
+	passage, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: "localhost"})
 	if err != nil {
 		return nil, err
 	}
@@ -274,7 +276,7 @@ func (p Place) Unload(ctx context.Context, pair *sshkey.Pair) (sockets []string,
 	}
 	slices.Sort(asked)
 	for _, socket := range slices.Compact(asked) {
-		held, err := p.unloadFrom(socket, pair)
+		held, err := unloadFrom(p, socket, pair)
 		if err != nil {
 			return sockets, err
 		}
@@ -286,7 +288,7 @@ func (p Place) Unload(ctx context.Context, pair *sshkey.Pair) (sockets []string,
 }
 
 // unloadFrom takes a key out of one agent. One that does not answer holds nothing for ssh.
-func (p Place) unloadFrom(socket string, pair *sshkey.Pair) (held bool, err error) {
+func unloadFrom(p site.Site, socket string, pair *sshkey.Pair) (held bool, err error) {
 	if socket == "" || pair.Public == nil {
 		return false, nil
 	}
@@ -303,10 +305,10 @@ func (p Place) unloadFrom(socket string, pair *sshkey.Pair) (held bool, err erro
 }
 
 // HoldOnly gives a key to the holder for a working day, and changes no settings.
-func (p Place) HoldOnly(ctx context.Context, pair *sshkey.Pair, passphrase secret.Text) error {
+func HoldOnly(ctx context.Context, p site.Site, pair *sshkey.Pair, passphrase secret.Text) error {
 	private, err := pair.Raw(passphrase)
 	if err != nil {
 		return err
 	}
-	return p.lend(ctx, p.Station.HolderSocket(), agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
+	return Lend(ctx, p, p.Station.HolderSocket(), agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
 }

@@ -1,4 +1,4 @@
-package ready
+package adopt
 
 import (
 	"context"
@@ -9,11 +9,12 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/site"
 )
 
 // usedPlaces lists where git goes by HTTPS as far as it can be seen from here, as host or host:port: what
 // descriptions, remotes and stored secrets name.
-func (p Place) usedPlaces(ctx context.Context, strays []plainsecrets.Stray) []string {
+func usedPlaces(ctx context.Context, p site.Site, strays []plainsecrets.Stray) []string {
 	var used []string
 	for _, d := range p.Registry.Hosts {
 		used = append(used, d.HTTPSAt())

@@ -1,4 +1,5 @@
-package ready
+// Package trial tries what is only claimed: what a description says of a host's API, and what a token may do.
+package trial
 
 import (
 	"context"
@@ -16,6 +17,8 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -42,7 +45,7 @@ const (
 
 // trials tries what a description says, one after another.
 type trials struct {
-	place  Place
+	place  site.Site
 	batch  *workstation.Batch
 	client *hostapi.Client
 	list   []Trial
@@ -58,7 +61,7 @@ const mostMissed = 2
 // TryInterface tries what the description of a host says: what changes nothing, and with
 // changes also what does, on a throwaway key and a throwaway token that are taken back. Each
 // trial is reported as it ends.
-func (p Place) TryInterface(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, changes bool, report func(Trial)) []Trial {
+func API(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, changes bool, report func(Trial)) []Trial {
 	t := &trials{place: p, batch: batch, client: client, report: report}
 	t.look(ctx)
 	if changes {
@@ -286,7 +289,7 @@ func (t *trials) listed(ctx context.Context, which hostapi.KeyList, there *hosta
 	if err != nil {
 		return "", err
 	}
-	found := findRegistered(keys, there.Key)
+	found := registration.FindRegistered(keys, there.Key)
 	if found == nil {
 		return "", errors.New("the host does not list it afterwards")
 	}

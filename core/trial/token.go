@@ -1,4 +1,4 @@
-package ready
+package trial
 
 import (
 	"context"
@@ -13,6 +13,8 @@ import (
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 )
 
 // A Tried token is what git's own requests with it came to. Nothing is changed by them.
@@ -27,11 +29,11 @@ var ErrElsewhere = errors.New("the token is for another host")
 
 // TryToken makes the requests that git makes for a clone and for a push, with a token in place of
 // what git's helpers would answer. Without a URL it takes a remote of the current folder that is at
-// the token's host; it returns nil where there is none. The error is [ErrTokenUnproved] where the
+// the token's host; it returns nil where there is none. The error is [tokens.ErrTokenUnproved] where the
 // host does not take the token.
-func (p Place) TryToken(ctx context.Context, e chest.Entry, token origin.Bound, text string) (*Tried, error) {
+func Token(ctx context.Context, p site.Site, e chest.Entry, token origin.Bound, text string) (*Tried, error) {
 	if text == "" {
-		if text = p.remoteAt(ctx, e.At); text == "" {
+		if text = remoteAt(ctx, p, e.At); text == "" {
 			return nil, nil
 		}
 	}
@@ -51,7 +53,7 @@ func (p Place) TryToken(ctx context.Context, e chest.Entry, token origin.Bound, 
 			tried.Reads, tried.Writes = true, purpose == finding.Push
 			return tried, nil
 		case way.Crux.Stage == causes.SignIn && way.Crux.Code != causes.TokenPurposeMissing:
-			return nil, fmt.Errorf("%w: %s", ErrTokenUnproved, way.Crux.Summary)
+			return nil, fmt.Errorf("%w: %s", tokens.ErrTokenUnproved, way.Crux.Summary)
 		case tried.Refused == "":
 			tried.Refused = way.Crux.Summary
 		}
@@ -60,7 +62,7 @@ func (p Place) TryToken(ctx context.Context, e chest.Entry, token origin.Bound, 
 }
 
 // remoteAt is the first remote of the current folder over HTTPS at a host; empty for none.
-func (p Place) remoteAt(ctx context.Context, host string) string {
+func remoteAt(ctx context.Context, p site.Site, host string) string {
 	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
 		return ""

@@ -1,10 +1,11 @@
-package ready
+package keys
 
 import (
 	"errors"
 	"fmt"
 
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -14,7 +15,7 @@ var ErrStill = errors.New("the key has no passphrase already")
 
 // Relock sets, changes or removes the passphrase of a key: old opens it, new locks it from
 // now on, and either may be empty for none. The new file is in OpenSSH's format.
-func (p Place) Relock(batch *workstation.Batch, pair *sshkey.Pair, old, new secret.Text) error {
+func Relock(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, old, new secret.Text) error {
 	if !pair.Locked && new.Empty() {
 		return ErrStill
 	}
@@ -38,7 +39,7 @@ func (p Place) Relock(batch *workstation.Batch, pair *sshkey.Pair, old, new secr
 
 // Save writes a key in another form to a new file. The private forms are locked by the
 // passphrase unless it is empty.
-func (p Place) Save(batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old, new secret.Text) error {
+func Save(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old, new secret.Text) error {
 	out, err := p.Station.InFolder(out)
 	if err != nil {
 		return err

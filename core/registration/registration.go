@@ -1,4 +1,6 @@
-package ready
+// Package registration registers public keys with hosts and withdraws them, by the host's API or by what a person does on
+// its web page, and proves each by signing in.
+package registration
 
 import (
 	"bytes"
@@ -16,9 +18,13 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/tokens"
+	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
@@ -42,7 +48,6 @@ var (
 	ErrHostKind     = errors.New("the host does not take keys of this kind")
 	ErrTitle        = errors.New("not a title that the host takes")
 	ErrOtherTerms   = errors.New("the host knows this key already, on other terms")
-	ErrOwner        = errors.New("the token is another account's")
 	ErrOtherAccount = errors.New("the host knows this key already, for another account")
 )
 
@@ -113,7 +118,7 @@ var ErrUnproved = errors.New("the host was told, and does not take the key yet")
 
 // Register tells the host about a key through its interface, makes settings use the key
 // there, and proves it by signing in with that key alone. Told twice, it says so.
-func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registration) (*Registered, error) {
+func Register(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration) (*Registered, error) {
 	client := p.Client(r.Host, r.Token)
 	done := &Registered{Title: r.Title, Until: r.Until, Access: r.Access}
 	err := r.Check()
@@ -125,37 +130,37 @@ func (p Place) Register(ctx context.Context, batch *workstation.Batch, r Registr
 			return nil, err
 		}
 		if r.Host.ForAccount != "" && r.Host.ForAccount != done.Owner {
-			return nil, fmt.Errorf("%w: it is %s's", ErrOwner, done.Owner)
+			return nil, fmt.Errorf("%w: it is %s's", tokens.ErrOwner, done.Owner)
 		}
 	}
-	if err := p.tell(ctx, batch, client, r, done); err != nil {
+	if err := tell(ctx, p, batch, client, r, done); err != nil {
 		return nil, err
 	}
 	if r.List.Signing { // it opens nothing
-		return done, p.proveListed(ctx, batch, client, r, done)
+		return done, proveListed(ctx, p, batch, client, r, done)
 	}
 	if !batch.Dry {
-		if err := p.Prove(ctx, r, done); err != nil {
+		if err := Prove(ctx, p, r, done); err != nil {
 			return done, err
 		}
 	}
 	if r.List.Repo != "" { // it opens nothing else, so settings for the host do not lead to it
 		return done, nil
 	}
-	if err := p.use(ctx, batch, r.Host.HostName(), r.Pair); err != nil || batch.Dry || !done.Already {
+	if err := keys.SetUse(ctx, p, batch, r.Host.HostName(), r.Pair); err != nil || batch.Dry || !done.Already {
 		return done, err
 	}
-	return done, p.noteSeen(ctx, batch, r)
+	return done, NoteSeen(ctx, p, batch, r)
 }
 
 // proveListed looks whether the host lists a key for signing, with which nobody can sign in to prove it.
-func (p Place) proveListed(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
+func proveListed(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
 	if batch.Dry || !r.Host.Can(r.List.Operation("list")) {
 		done.Proof = Told
 		return nil
 	}
 	keys, err := client.Keys(ctx, r.List)
-	if err == nil && findRegistered(keys, r.Pair.Public) == nil {
+	if err == nil && FindRegistered(keys, r.Pair.Public) == nil {
 		err = ErrUnproved
 	}
 	done.Proof = Listed
@@ -164,7 +169,7 @@ func (p Place) proveListed(ctx context.Context, batch *workstation.Batch, client
 
 // noteSeen records that the host takes a key which it was told about by other means, so
 // that it is known here.
-func (p Place) noteSeen(ctx context.Context, batch *workstation.Batch, r Registration) error {
+func NoteSeen(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration) error {
 	fingerprint := sshkey.Fingerprint(r.Pair.Public)
 	known, err := hosts.KnownKeys(p.Station)
 	if err != nil || slices.Contains(known[fingerprint], r.Host.Name) {
@@ -175,7 +180,7 @@ func (p Place) noteSeen(ctx context.Context, batch *workstation.Batch, r Registr
 }
 
 // tell registers the key unless the host knows it for this account already.
-func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
+func tell(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
 	if r.Host.Can(r.List.Operation("list")) {
 		keys, err := client.Keys(ctx, r.List)
 		if err != nil {
@@ -197,15 +202,15 @@ func (p Place) tell(ctx context.Context, batch *workstation.Batch, client *hosta
 		return map[string]string{"id": id}, err
 	})
 	var refusal *hostapi.Refusal
-	if errors.As(err, &refusal) && refusal.Means == "" && !r.List.Signing && p.opensAnother(ctx, r, done) {
+	if errors.As(err, &refusal) && refusal.Means == "" && !r.List.Signing && opensAnother(ctx, p, r, done) {
 		return &OtherAccountError{Account: done.Account}
 	}
 	return err
 }
 
 // opensAnother looks whether a key that the host declined to take is one that it knows.
-func (p Place) opensAnother(ctx context.Context, r Registration, done *Registered) bool {
-	return p.Prove(ctx, r, done) == nil && (done.Account == "" || done.Account != done.Owner)
+func opensAnother(ctx context.Context, p site.Site, r Registration, done *Registered) bool {
+	return Prove(ctx, p, r, done) == nil && (done.Account == "" || done.Account != done.Owner)
 }
 
 // sameTerms compares what the host knows with what it is to be told.
@@ -225,8 +230,8 @@ func (r Registration) sameTerms(known hostapi.RegisteredKey) error {
 var errOnlyAsked = errors.New("only asked")
 
 // Takes asks a host whether it knows a key. Nobody signs in, and no passphrase is needed.
-func (p Place) Takes(ctx context.Context, host *describe.Description, pair *sshkey.Pair) (bool, error) {
-	trip, err := p.offer(ctx, host, func(*sshway.Way) []wire.Offer {
+func Takes(ctx context.Context, p site.Site, host *describe.Description, pair *sshkey.Pair) (bool, error) {
+	trip, err := Offer(ctx, p, host, func(*sshway.Way) []wire.Offer {
 		return []wire.Offer{{Public: pair.Public, Open: func() (ssh.Signer, error) { return nil, errOnlyAsked }}}
 	})
 	switch {
@@ -240,11 +245,11 @@ func (p Place) Takes(ctx context.Context, host *describe.Description, pair *sshk
 
 // offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
-func (p Place) offer(ctx context.Context, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
+func Offer(ctx context.Context, p site.Site, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
 	if !host.HasSSH() {
 		return nil, fmt.Errorf("%s: %w", host.Name, hosts.ErrNoSSH)
 	}
-	passage, err := p.prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
+	passage, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +268,7 @@ func (p Place) offer(ctx context.Context, host *describe.Description, keys func(
 			published, publishedErr = hostapi.Published(ctx, host, p.Timeout)
 		}
 		if publishedErr != nil || !published.Has(sshkey.Plain(key)) {
-			return errors.Join(ErrOtherKey, publishedErr)
+			return errors.Join(trust.ErrOtherKey, publishedErr)
 		}
 		return nil
 	}, p.Timeout)
@@ -274,9 +279,9 @@ func (p Place) offer(ctx context.Context, host *describe.Description, keys func(
 }
 
 // Prove signs in with that key alone.
-func (p Place) Prove(ctx context.Context, r Registration, done *Registered) error {
-	trip, err := p.offer(ctx, r.Host, func(passage *sshway.Way) []wire.Offer {
-		return sshway.Offers(p.onlyKey(passage, r.Pair), r.Ask)
+func Prove(ctx context.Context, p site.Site, r Registration, done *Registered) error {
+	trip, err := Offer(ctx, p, r.Host, func(passage *sshway.Way) []wire.Offer {
+		return sshway.Offers(OnlyKey(p, passage, r.Pair), r.Ask)
 	})
 	switch {
 	case trip == nil:
@@ -301,7 +306,7 @@ func (p Place) Prove(ctx context.Context, r Registration, done *Registered) erro
 
 // onlyKey finds the pair among the keys that ssh would offer, where the agent may hold it
 // unlocked, or takes it as it is.
-func (p Place) onlyKey(passage *sshway.Way, pair *sshkey.Pair) []sshway.Key {
+func OnlyKey(p site.Site, passage *sshway.Way, pair *sshkey.Pair) []sshway.Key {
 	for _, key := range passage.Keys {
 		if key.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal()) {
 			return []sshway.Key{key}

@@ -1,4 +1,4 @@
-package ready
+package registration
 
 import (
 	"context"
@@ -8,6 +8,8 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/keys"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -27,13 +29,13 @@ var ErrStillTaken = errors.New("the host still takes the key")
 
 // ByHand tries to sign in now and then until the host takes a key, which a person told it on
 // its page, and then makes settings use it. A patience of 0 tries once.
-func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
+func ByHand(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
 	done := &Registered{Title: r.Title}
 	if batch.Dry {
-		return done, p.use(ctx, batch, r.Host.HostName(), r.Pair)
+		return done, keys.SetUse(ctx, p, batch, r.Host.HostName(), r.Pair)
 	}
-	err := p.tryUntil(ctx, patience, ErrWaited, func(ctx context.Context) (bool, error) {
-		err := p.Prove(ctx, r, done)
+	err := p.TryUntil(ctx, patience, ErrWaited, func(ctx context.Context) (bool, error) {
+		err := Prove(ctx, p, r, done)
 		if errors.Is(err, ErrUnproved) {
 			return false, nil
 		}
@@ -42,18 +44,18 @@ func (p Place) ByHand(ctx context.Context, batch *workstation.Batch, r Registrat
 	if err != nil {
 		return done, err
 	}
-	if err := p.use(ctx, batch, r.Host.HostName(), r.Pair); err != nil {
+	if err := keys.SetUse(ctx, p, batch, r.Host.HostName(), r.Pair); err != nil {
 		return done, err
 	}
-	return done, p.noteSeen(ctx, batch, r)
+	return done, NoteSeen(ctx, p, batch, r)
 }
 
 // WithdrawByHand asks a host now and then until it takes a key no more, which a person took
 // away on its page. A patience of 0 asks once.
-func (p Place) WithdrawByHand(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, patience time.Duration) error {
+func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, patience time.Duration) error {
 	if !batch.Dry {
-		err := p.tryUntil(ctx, patience, ErrStillTaken, func(ctx context.Context) (bool, error) {
-			taken, err := p.Takes(ctx, host, pair)
+		err := p.TryUntil(ctx, patience, ErrStillTaken, func(ctx context.Context) (bool, error) {
+			taken, err := Takes(ctx, p, host, pair)
 			return !taken, err
 		})
 		if err != nil {
@@ -65,7 +67,7 @@ func (p Place) WithdrawByHand(ctx context.Context, batch *workstation.Batch, pai
 }
 
 // tryUntil tries something now and then until it is so, fails, or the time is over.
-func (p Place) tryUntil(ctx context.Context, patience time.Duration, waited error, try func(context.Context) (bool, error)) error {
+func TryUntil(ctx context.Context, p site.Site, patience time.Duration, waited error, try func(context.Context) (bool, error)) error {
 	ctx, cancel := context.WithTimeout(ctx, max(patience, p.Timeout))
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {

@@ -1,20 +1,19 @@
-package ready
+package registration
 
 import (
 	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"time"
 
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/desktop"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -30,7 +29,7 @@ type Compared struct {
 
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
-func (p Place) Compare(ctx context.Context, host *describe.Description, list hostapi.KeyList, token origin.Bound) ([]Compared, error) {
+func Compare(ctx context.Context, p site.Site, host *describe.Description, list hostapi.KeyList, token origin.Bound) ([]Compared, error) {
 	registered, err := p.Client(host, token).Keys(ctx, list)
 	if err != nil {
 		return nil, err
@@ -38,7 +37,7 @@ func (p Place) Compare(ctx context.Context, host *describe.Description, list hos
 	local := sshkey.Search(p.Station.Home)
 	var both, there, here []Compared
 	for i := range registered {
-		pair := findPair(local, registered[i].Key)
+		pair := FindPair(local, registered[i].Key)
 		if pair == nil {
 			there = append(there, Compared{There: &registered[i]})
 		} else {
@@ -46,7 +45,7 @@ func (p Place) Compare(ctx context.Context, host *describe.Description, list hos
 		}
 	}
 	for _, pair := range local {
-		if pair.Public != nil && findRegistered(registered, pair.Public) == nil {
+		if pair.Public != nil && FindRegistered(registered, pair.Public) == nil {
 			here = append(here, Compared{Pair: pair})
 		}
 	}
@@ -60,7 +59,7 @@ const mostTried = 12
 // CompareByTrying finds which keys of this home a host takes, where it lists none: the host is
 // asked about one after another, and nobody signs in. What it knows besides stays unknown. More
 // tells that there are keys that it was not asked about.
-func (p Place) CompareByTrying(ctx context.Context, host *describe.Description) (list []Compared, more bool, err error) {
+func CompareByTrying(ctx context.Context, p site.Site, host *describe.Description) (list []Compared, more bool, err error) {
 	var both, here []Compared
 	for _, pair := range sshkey.Search(p.Station.Home) {
 		if pair.Public == nil {
@@ -70,7 +69,7 @@ func (p Place) CompareByTrying(ctx context.Context, host *describe.Description) 
 			more = true
 			break
 		}
-		taken, err := p.Takes(ctx, host, pair)
+		taken, err := Takes(ctx, p, host, pair)
 		switch {
 		case err != nil:
 			return nil, false, err
@@ -90,7 +89,7 @@ func dateText(t time.Time) string {
 	return t.UTC().Format(time.RFC3339)
 }
 
-func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
+func FindPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
 	for _, pair := range pairs {
 		if pair.Public != nil && bytes.Equal(pair.Public.Marshal(), key.Marshal()) {
 			return pair
@@ -99,7 +98,7 @@ func findPair(pairs []*sshkey.Pair, key ssh.PublicKey) *sshkey.Pair {
 	return nil
 }
 
-func findRegistered(keys []hostapi.RegisteredKey, key ssh.PublicKey) *hostapi.RegisteredKey {
+func FindRegistered(keys []hostapi.RegisteredKey, key ssh.PublicKey) *hostapi.RegisteredKey {
 	for i := range keys {
 		if bytes.Equal(keys[i].Key.Marshal(), key.Marshal()) {
 			return &keys[i]
@@ -110,13 +109,13 @@ func findRegistered(keys []hostapi.RegisteredKey, key ssh.PublicKey) *hostapi.Re
 
 // Withdraw makes a host forget a key of one of its lists. The step is recorded with what is needed to tell the
 // host again.
-func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list hostapi.KeyList, token origin.Bound) (*hostapi.RegisteredKey, error) {
+func Withdraw(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list hostapi.KeyList, token origin.Bound) (*hostapi.RegisteredKey, error) {
 	client := p.Client(host, token)
 	keys, err := client.Keys(ctx, list)
 	if err != nil {
 		return nil, err
 	}
-	known := findRegistered(keys, pair.Public)
+	known := FindRegistered(keys, pair.Public)
 	if known == nil {
 		return nil, ErrNotThere
 	}
@@ -129,39 +128,8 @@ func (p Place) Withdraw(ctx context.Context, batch *workstation.Batch, pair *ssh
 	})
 }
 
-// ErrUnknownAct is returned for an act at a host that this version does not know how to take back.
-var ErrUnknownAct = errors.New("this version of Unicrux cannot take that back")
-
-// TakeBack takes back what was told to a host. What is as it was before is no error.
-func (p Place) TakeBack(ctx context.Context, step workstation.HostStep, token func(*describe.Description) (origin.Bound, error)) error {
-	if step.Act == actKeep {
-		if err := desktop.Forget(step.Data["name"]); !errors.Is(err, desktop.ErrNone) {
-			return err
-		}
-		return nil
-	}
-	if step.Act == hosts.ActSee || step.Act == hosts.ActMiss || step.Act == hosts.ActRepo {
-		return nil // it was only seen, or it stays: what was pushed to a repository is not ours to remove
-	}
-	if slices.Contains([]string{hosts.ActIssue, hosts.ActKeep, hosts.ActRevoke}, step.Act) {
-		return p.takeBackToken(ctx, step)
-	}
-	if step.Act != hosts.ActAdd && step.Act != hosts.ActRemove {
-		return fmt.Errorf("%q at %s: %w", step.Act, step.Host, ErrUnknownAct)
-	}
-	host, err := p.Registry.Find(step.Host)
-	if err != nil {
-		return err
-	}
-	secret, err := token(host)
-	if err != nil {
-		return err
-	}
-	return takeBackKey(ctx, p.Client(host, secret), step)
-}
-
-// takeBackKey takes back that a key was registered or withdrawn.
-func takeBackKey(ctx context.Context, client *hostapi.Client, step workstation.HostStep) error {
+// TakeBack takes back that a key was registered or withdrawn.
+func TakeBack(ctx context.Context, client *hostapi.Client, step workstation.HostStep) error {
 	host, list := client.Description, hostapi.KeyListOf(step.Data)
 	key, known := hostapi.RegisteredKey{ID: step.Data["id"], Title: step.Data["title"]}, true
 	if host.Can(list.Operation("list")) { // by its fingerprint: the number may not have been recorded in time

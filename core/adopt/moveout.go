@@ -1,4 +1,4 @@
-package ready
+package adopt
 
 import (
 	"bytes"
@@ -14,12 +14,14 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // moveOut takes what is in the chest now out of where it lay, a file at a time, and puts that back which
 // git does not get then.
-func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, list []Adopted, moves []move) error {
+func moveOut(ctx context.Context, p site.Site, batch *workstation.Batch, list []Adopted, moves []move) error {
 	var files []string
 	in := map[string][]int{}
 	for i, a := range list {
@@ -33,7 +35,7 @@ func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, list []Ado
 	}
 	taken := map[string]stripped{}
 	for _, file := range files {
-		t, err := p.strip(ctx, batch, file, straysAt(list, in[file]))
+		t, err := strip(ctx, p, batch, file, straysAt(list, in[file]))
 		if err != nil {
 			for _, i := range in[file] {
 				list[i].Err = err
@@ -42,14 +44,14 @@ func (p Place) moveOut(ctx context.Context, batch *workstation.Batch, list []Ado
 		}
 		taken[file] = t
 	}
-	p.prove(ctx, list, moves)
+	prove(ctx, p, list, moves)
 	for _, file := range files {
 		good := slices.DeleteFunc(slices.Clone(in[file]), func(i int) bool { return list[i].Err != nil })
 		t, out := taken[file]
 		if !out || len(good) == len(in[file]) {
 			continue
 		}
-		if err := p.putBack(ctx, batch, file, t, straysAt(list, good)); err != nil {
+		if err := putBack(ctx, p, batch, file, t, straysAt(list, good)); err != nil {
 			return err
 		}
 	}
@@ -67,7 +69,7 @@ func straysAt(list []Adopted, which []int) []plainsecrets.Stray {
 // A stripped is a file before and after secrets were taken out of it.
 type stripped struct{ before, after []byte }
 
-func (p Place) strip(ctx context.Context, batch *workstation.Batch, file string, gone []plainsecrets.Stray) (t stripped, err error) {
+func strip(ctx context.Context, p site.Site, batch *workstation.Batch, file string, gone []plainsecrets.Stray) (t stripped, err error) {
 	what := "the secret for " + gone[0].At
 	if len(gone) > 1 {
 		what = fmt.Sprintf("%d secrets", len(gone))
@@ -75,32 +77,32 @@ func (p Place) strip(ctx context.Context, batch *workstation.Batch, file string,
 	edit := gitlink.EditOf{Path: file, Words: fmt.Sprintf("Take %s out of %s.", what, p.Station.Tilde(file)), Mode: 0o600, Secret: true}
 	_, err = gitlink.ChangeText(batch, edit, func(old []byte) (_ []byte, err error) {
 		t.before = old
-		t.after, err = p.without(ctx, gone, old)
+		t.after, err = without(ctx, p, gone, old)
 		return t.after, err
 	})
 	return t, err
 }
 
 // putBack leaves out of a file those alone that git gets from the chest.
-func (p Place) putBack(ctx context.Context, batch *workstation.Batch, file string, t stripped, gone []plainsecrets.Stray) error {
+func putBack(ctx context.Context, p site.Site, batch *workstation.Batch, file string, t stripped, gone []plainsecrets.Stray) error {
 	edit := gitlink.EditOf{Path: file, Words: "Put back what git did not get.", Mode: 0o600, Secret: true}
 	_, err := gitlink.ChangeText(batch, edit, func(now []byte) ([]byte, error) {
 		if !bytes.Equal(now, t.after) { // somebody was at work meanwhile: what they wrote stays
 			return now, nil
 		}
-		return p.without(context.WithoutCancel(ctx), gone, t.before)
+		return without(context.WithoutCancel(ctx), p, gone, t.before)
 	})
 	return err
 }
 
 // without is the text of a file without strays. Their lines may have moved since they were found, so
 // they are looked for anew.
-func (p Place) without(ctx context.Context, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
+func without(ctx context.Context, p site.Site, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
 	if len(gone) == 0 {
 		return text, nil
 	}
 	if s := gone[0]; s.Sort == plainsecrets.RemoteURL || s.Sort == plainsecrets.Header { // a file of git's has no others
-		return p.withoutIn(ctx, gone, text)
+		return withoutIn(ctx, p, gone, text)
 	}
 	marks := map[string]bool{}
 	for _, s := range gone {
@@ -115,7 +117,7 @@ func strayMark(s plainsecrets.Stray) string {
 }
 
 // withoutIn is the text of a file of git's settings without the secrets in URLs and headers.
-func (p Place) withoutIn(ctx context.Context, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
+func withoutIn(ctx context.Context, p site.Site, gone []plainsecrets.Stray, text []byte) ([]byte, error) {
 	type place struct{ key, value string }
 	sorts := map[place]plainsecrets.Sort{}
 	for _, s := range gone {
@@ -152,11 +154,11 @@ func (p Place) withoutIn(ctx context.Context, gone []plainsecrets.Stray, text []
 const askedEach = 10
 
 // prove asks git for what was moved, and notes [ErrNotAnswered] where it does not come out of the chest.
-func (p Place) prove(ctx context.Context, list []Adopted, moves []move) {
+func prove(ctx context.Context, p site.Site, list []Adopted, moves []move) {
 	type account struct{ at, user string }
 	answered, unasked := map[account]bool{}, map[account]bool{}
 	asked := map[string]int{}
-	alike, err := p.chains(ctx)
+	alike, err := chains(ctx, p)
 	for _, m := range moves {
 		a := &list[m.at]
 		if a.Err != nil || a.Name == "" {
@@ -172,7 +174,7 @@ func (p Place) prove(ctx context.Context, list []Adopted, moves []move) {
 			unasked[of] = plain && asked[chain] >= askedEach
 			if good = unasked[of]; !good {
 				answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: of.at, User: of.user})
-				good = err == nil && p.fromChest(of.at, of.user, answer)
+				good = err == nil && fromChest(p, of.at, of.user, answer)
 			}
 			if answered[of] = good; good {
 				asked[chain]++
@@ -186,7 +188,7 @@ func (p Place) prove(ctx context.Context, list []Adopted, moves []move) {
 
 // chains tells which helpers git asks for a host. They are plain where nobody is asked before us but
 // git's store helper, which has nothing for that host: then the chest answers.
-func (p Place) chains(ctx context.Context) (func(at string) (chain string, plain bool), error) {
+func chains(ctx context.Context, p site.Site) (func(at string) (chain string, plain bool), error) {
 	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
 		return nil, err
@@ -212,15 +214,15 @@ func (p Place) chains(ctx context.Context) (func(at string) (chain string, plain
 
 // fromChest tells whether an answer of git's is one of the chest's for that host. Where several
 // secrets lay about for one account, git gets one of them.
-func (p Place) fromChest(at, user string, answer secret.Text) bool {
-	c := p.Chest()
+func fromChest(p site.Site, at, user string, answer secret.Text) bool {
+	c := tokens.Chest(p)
 	list, _ := c.At("https", at)
 	return slices.ContainsFunc(list, func(e chest.Entry) bool {
 		if !e.Fits(user, "") {
 			return false
 		}
 		kept, err := c.Get(e)
-		return err == nil && same(kept.Token, answer)
+		return err == nil && kept.Token.Equal(answer)
 	})
 }
 
