@@ -15,6 +15,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -103,8 +104,7 @@ func questionOf(args []string) (finding.Request, bool) {
 		return finding.Request{}, false
 	}
 	service, path, found := strings.Cut(strings.Join(call.Command, " "), " ")
-	path = strings.NewReplacer(`'\''`, "'", `'\!'`, "!").Replace(path)
-	path = strings.TrimSuffix(strings.TrimPrefix(path, "'"), "'")
+	path = shellwords.FromGitPath(path)
 	request := finding.Request{AsIs: true, Options: call.Options, Program: finding.Git}
 	switch {
 	case !found:

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/workstation"
 
 	"github.com/mattn/go-runewidth"
@@ -222,16 +223,7 @@ func count(n int, one, many string) string {
 
 // Command writes a command as it is to be typed, quoted for the shell where needed. A "~/"
 // at the beginning of a word is the home folder, as the shell has it.
-func Command(words []string) string {
-	quoted := make([]string, len(words))
-	for i, word := range words {
-		quoted[i] = word
-		if word == "" || strings.ContainsAny(strings.TrimPrefix(word, "~/"), " \t'\"\\$`!*?[](){}<>|&;#~") {
-			quoted[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
-		}
-	}
-	return strings.Join(quoted, " ")
-}
+func Command(words []string) string { return shellwords.Typed(words) }
 
 // Sentences writes lines of prose at the margin, wrapped.
 func (s Style) Sentences(texts ...string) string {

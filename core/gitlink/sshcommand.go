@@ -9,6 +9,7 @@ import (
 	"mvdan.cc/sh/v3/shell"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -86,7 +87,7 @@ const ourWords = "for-git ssh"
 
 // OurSSH is what core.sshCommand says for git to call us in the place of ssh.
 func OurSSH(program string) string {
-	return "'" + strings.ReplaceAll(filepath.ToSlash(program), "'", `'\''`) + "' " + ourWords
+	return shellwords.Always(filepath.ToSlash(program)) + " " + ourWords
 }
 
 // IsOurSSH tells whether the words of a command line call us in the place of ssh.

@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -21,7 +22,7 @@ func Helper(program string) string {
 	if strings.Trim(program, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-+:") == "" && filepath.IsAbs(program) {
 		return program + " " + helperWords
 	}
-	return "!'" + strings.ReplaceAll(filepath.ToSlash(program), "'", `'\''`) + "' " + helperWords
+	return "!" + shellwords.Always(filepath.ToSlash(program)) + " " + helperWords
 }
 
 // IsHelper tells whether a helper of git's is ours.

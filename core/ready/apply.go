@@ -15,6 +15,7 @@ import (
 	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/tokens"
@@ -120,7 +121,7 @@ func applyToFile(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	case finding.NameSSH:
 		path := filepath.Join(p.Station.Home, ".gitconfig")
 		return "git starts ssh with the settings of this home now.",
-			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", "ssh -F '"+filepath.ToSlash(action.File)+"'")
+			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", shellwords.Join("ssh", "-F", filepath.ToSlash(action.File)))
 	}
 	return "", errNoAction
 }

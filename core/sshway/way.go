@@ -29,6 +29,7 @@ import (
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshfp"
 	"anchorage.example/unicrux/core/sshkey"
@@ -320,10 +321,7 @@ func (w *Way) proxy() string {
 		words = append(words, "-l", last.User)
 	}
 	words = append(words, "--", last.Host)
-	for i, word := range words {
-		words[i] = "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
-	}
-	return strings.Join(words, " ")
+	return shellwords.Join(words...)
 }
 
 func samePublic(a, b ssh.PublicKey) bool { return bytes.Equal(a.Marshal(), b.Marshal()) }

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"golang.org/x/crypto/ssh"
+
+	"anchorage.example/unicrux/core/shellwords"
 )
 
 // errNoGreeting is why something at the other end is not Mercurial.
@@ -21,7 +23,7 @@ const mostNoise = 500
 // internals.wireprotocol). Where wanted, a shell is asked whether the repository may be written:
 // Mercurial tells that only by being pushed to.
 func (w *walker) askHg(client *ssh.Client) error {
-	command := w.plan.Hg + " -R " + quotePath(w.plan.Path) + " serve --stdio"
+	command := w.plan.Hg + " -R " + shellwords.GitPath(w.plan.Path) + " serve --stdio"
 	if err := w.ask(client, command, greetHg, &w.trip.Answer); err != nil {
 		return err
 	}

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"golang.org/x/crypto/ssh"
+
+	"anchorage.example/unicrux/core/shellwords"
 )
 
 // serve asks for the repository, and for the greeting where that is wanted.
@@ -18,11 +20,11 @@ func (w *walker) serve(client *ssh.Client) error {
 			return err
 		}
 	} else if w.plan.Service != "" {
-		if err := w.ask(client, w.plan.Service+" "+quotePath(w.plan.Path), readService, &w.trip.Answer); err != nil {
+		if err := w.ask(client, w.plan.Service+" "+shellwords.GitPath(w.plan.Path), readService, &w.trip.Answer); err != nil {
 			return err
 		}
 		if !w.trip.Answer.Open && w.plan.Instead != "" {
-			if err := w.ask(client, w.plan.Instead+" "+quotePath(w.plan.Path), readService, &w.trip.Instead); err != nil {
+			if err := w.ask(client, w.plan.Instead+" "+shellwords.GitPath(w.plan.Path), readService, &w.trip.Instead); err != nil {
 				return err
 			}
 		}
@@ -145,7 +147,7 @@ func (w *walker) test(client *ssh.Client, what, path string) Ternary {
 	defer session.Close() //nolint:errcheck // the exit status is all we want
 	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
 	defer deadline.Stop()
-	err = session.Run("test " + what + " " + quotePath(path))
+	err = session.Run("test " + what + " " + shellwords.GitPath(path))
 	var exit *ssh.ExitError
 	switch {
 	case err == nil:
@@ -172,12 +174,6 @@ func (w *walker) mayWrite(client *ssh.Client) Ternary {
 		return w.test(client, "-w", folder+"/refs")
 	}
 	return Untold
-}
-
-// quotePath quotes a path for the other end's shell as git does (sq_quote_buf in its
-// sources): in single quotes, with "'" and "!" written outside them.
-func quotePath(path string) string {
-	return "'" + strings.NewReplacer("'", `'\''`, "!", `'\!'`).Replace(path) + "'"
 }
 
 // A bounded writer keeps the first bytes and lets the rest go by.
