@@ -7,7 +7,7 @@ export GOAMD64 = v1
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo test scenes attack growth faults agree lint cross fuzz bench clean
+.PHONY: build demo test race scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -26,6 +26,10 @@ lint:
 	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
+
+# The core and the holder with the race detector, which needs a C compiler.
+race:
+	CGO_ENABLED=1 $(GO) test -race -timeout 20m ./core/... ./holder
 
 # The other platforms must build and be vetted, even where they cannot be tried.
 cross:

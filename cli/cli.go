@@ -106,6 +106,15 @@ func (a *app) execute() error {
 	return root.ExecuteContext(a.ctx)
 }
 
+// here describes the workstation. Nobody waits for another run any longer once this one is to stop.
+func (a *app) here() (*workstation.Station, error) {
+	station, err := workstation.Here(a.Environ)
+	if err == nil {
+		station.Stop = a.ctx.Done()
+	}
+	return station, err
+}
+
 // begin begins what a command changes, and remembers it for when the command fails.
 func (a *app) begin(words string) *workstation.Batch {
 	batch := a.station.Begin(words, a.dry)
@@ -151,7 +160,7 @@ func (a *app) root() *cobra.Command {
 and names the one cause when a clone or push fails.`,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(command *cobra.Command, _ []string) (err error) {
-			if a.station, err = workstation.Here(a.Environ); err != nil {
+			if a.station, err = a.here(); err != nil {
 				return err
 			}
 			if strings.HasPrefix(command.CommandPath(), "unicrux holder") || strings.HasPrefix(command.CommandPath(), "unicrux for-git") { // ssh waits for it

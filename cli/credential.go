@@ -17,7 +17,6 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/query"
 	"anchorage.example/unicrux/core/tokens"
-	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/holder"
 )
 
@@ -33,7 +32,7 @@ func (a *app) forGitCredential() *cobra.Command {
 // any further.
 func (a *app) credential(question string) (err error) {
 	if a.station == nil {
-		if a.station, err = workstation.Here(a.Environ); err != nil {
+		if a.station, err = a.here(); err != nil {
 			return err
 		}
 	}

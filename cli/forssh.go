@@ -17,7 +17,6 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
-	"anchorage.example/unicrux/core/workstation"
 )
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.
@@ -79,7 +78,7 @@ func (a *app) crux(args []string) {
 		return
 	}
 	var err error
-	if a.station, err = workstation.Here(a.Environ); err != nil {
+	if a.station, err = a.here(); err != nil {
 		return
 	}
 	registry, err := hosts.Open(a.station)

@@ -177,17 +177,18 @@ func unmarshal(text []byte, e Entry) (Secret, error) {
 // A Chest is the folder.
 type Chest struct {
 	folder string
-	seen   string  // the file in which this computer notes what it saw of the folder
-	socket string  // of the chest's door
-	opener opener  // for this process alone; nil as long as nobody gave the passphrase
-	recall *recall // nil in a process that does not live long
-	work   int     // how hard a passphrase is to guess, for tests; 0 for as hard as the library makes it
+	stop   <-chan struct{} // nobody waits for the chest any longer once it is closed
+	seen   string          // the file in which this computer notes what it saw of the folder
+	socket string          // of the chest's door
+	opener opener          // for this process alone; nil as long as nobody gave the passphrase
+	recall *recall         // nil in a process that does not live long
+	work   int             // how hard a passphrase is to guess, for tests; 0 for as hard as the library makes it
 }
 
 // Of returns the chest of a workstation, which may not be there yet.
 func Of(station *workstation.Station) *Chest {
 	folder := filepath.Join(station.Data, "chest")
-	return &Chest{folder: folder, seen: seenFile(station.State, folder), socket: station.DoorSocket()}
+	return &Chest{folder: folder, stop: station.Stop, seen: seenFile(station.State, folder), socket: station.DoorSocket()}
 }
 
 // Folder is where the files are.

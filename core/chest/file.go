@@ -1,7 +1,6 @@
 package chest
 
 import (
-	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -13,10 +12,9 @@ import (
 	"path/filepath"
 	"time"
 
-	"github.com/gofrs/flock"
-
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/lockfile"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -113,6 +111,9 @@ func (c *Chest) write(e Entry, sealed []byte) error {
 	if err := disk.WriteFile(mark, nil, 0o600); err != nil {
 		return err
 	}
+	if err := disk.SyncFolder(filepath.Dir(mark)); err != nil { // by it the entry is found, so it is there first
+		return err
+	}
 	return workstation.Replace(path, append(content, '\n'), 0o600)
 }
 
@@ -125,16 +126,14 @@ func (c *Chest) changeAsOwner(do func() error) error {
 	if err := disk.MkdirAll(c.folder, 0o700); err != nil {
 		return err
 	}
-	lock := flock.New(filepath.Join(c.folder, "lock"), flock.SetPermissions(0o600), flock.SetFlag(os.O_CREATE|os.O_RDWR|regular.NoFollow))
-	ctx, cancel := context.WithTimeout(context.Background(), lockPatience)
-	defer cancel()
-	if locked, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil || !locked {
-		if errors.Is(err, fs.ErrPermission) {
-			return err
-		}
+	unlock, err := lockfile.Take(filepath.Join(c.folder, "lock"), lockfile.Wait{Most: lockPatience, Stop: c.stop})
+	if errors.Is(err, lockfile.ErrHeld) {
 		return ErrBusy
 	}
-	defer lock.Unlock() //nolint:errcheck // the lock ends with the process at the latest
+	if err != nil {
+		return err
+	}
+	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
 	done, err := workstation.MayLeave(filepath.Dir(c.seen), workstation.Leaving{Beside: []string{c.folder, filepath.Join(c.folder, "entries")}})
 	if err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"runtime"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -35,6 +36,7 @@ func dialCommand(ctx context.Context, command string) (*commandConn, error) {
 		cancel()
 		return nil, err
 	}
+	c.wait = sync.OnceFunc(func() { _ = c.cmd.Wait() }) // what it said and sent tells more than its status
 	return c, nil
 }
 
@@ -45,7 +47,7 @@ type commandConn struct {
 	cancel context.CancelFunc
 	cmd    *exec.Cmd
 	words  bounded // from its error stream; to be read after end
-	ended  bool
+	wait   func()  // waits once until the command has ended, for whoever calls it
 }
 
 func (c *commandConn) Read(p []byte) (int, error)  { return c.out.Read(p) }
@@ -55,22 +57,16 @@ func (c *commandConn) Write(p []byte) (int, error) { return c.in.Write(p) }
 func (c *commandConn) Close() error {
 	c.cancel()
 	_ = c.in.Close()
-	if !c.ended {
-		c.ended = true
-		_ = c.cmd.Wait() // it was told to end, so its status says nothing
-	}
+	c.wait()
 	return nil
 }
 
 // end waits for a command that has ended by itself and returns what it said.
 func (c *commandConn) end() string {
 	_ = c.in.Close()
-	if !c.ended {
-		c.ended = true
-		stop := time.AfterFunc(commandGrace, c.cancel)
-		defer stop.Stop()
-		_ = c.cmd.Wait()
-	}
+	stop := time.AfterFunc(commandGrace, c.cancel)
+	defer stop.Stop()
+	c.wait()
 	return strings.TrimSpace(c.words.text.String())
 }
 

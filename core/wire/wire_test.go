@@ -274,3 +274,24 @@ func FuzzReadAdvertisement(f *testing.F) {
 		}
 	})
 }
+
+// TestCommandEndsOnce: whoever waits for a command that one goes through waits for the same end (make race).
+func TestCommandEndsOnce(t *testing.T) {
+	t.Parallel()
+	for range 20 {
+		conn, err := dialCommand(context.Background(), "sh -c 'echo refused >&2'")
+		if err != nil {
+			t.Fatal(err)
+		}
+		closed := make(chan struct{})
+		go func() {
+			defer close(closed)
+			_ = conn.Close() // as the library of ssh does when it gives up
+		}()
+		_ = conn.end()
+		<-closed
+		if words := conn.end(); words != "" && words != "refused" {
+			t.Errorf("it said %q", words)
+		}
+	}
+}

@@ -6,9 +6,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"path/filepath"
-	"time"
 
-	"github.com/gofrs/flock"
+	"anchorage.example/unicrux/core/lockfile"
 )
 
 // Alone makes runs that do the same thing wait for each other: the second begins when the
@@ -27,16 +26,10 @@ func (s *Station) alone(ctx context.Context, what string, waiting func()) (unloc
 		return nil, err
 	}
 	digest := sha256.Sum256([]byte(what)) // what may hold anything that a person types
-	lock := flock.New(filepath.Join(s.State, "alone-"+hex.EncodeToString(digest[:8])), flock.SetPermissions(0o600), ownLock)
-	free, err := lock.TryLock()
+	path := filepath.Join(s.State, "alone-"+hex.EncodeToString(digest[:8]))
+	free, err := lockfile.Take(path, lockfile.Wait{Most: -1, Stop: ctx.Done(), Waiting: waiting})
 	if err != nil {
-		return nil, err
+		return nil, errors.Join(err, ctx.Err())
 	}
-	if !free {
-		waiting()
-		if _, err := lock.TryLockContext(ctx, 50*time.Millisecond); err != nil {
-			return nil, errors.Join(err, ctx.Err())
-		}
-	}
-	return func() { _ = lock.Unlock() }, nil
+	return func() { _ = free() }, nil // the lock ends with the process at the latest
 }

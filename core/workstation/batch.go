@@ -12,9 +12,8 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/lockfile"
 	"anchorage.example/unicrux/core/redact"
-
-	"github.com/gofrs/flock"
 )
 
 // lockPatience bounds the wait for another command of ours that is changing something;
@@ -380,29 +379,19 @@ func (s *Station) whileLocked(work func() error) (err error) {
 	return work()
 }
 
+// lock takes the lock under which everything here is changed. The error wraps [lockfile.ErrHeld] where another program
+// kept it for as long as one waited.
 func (s *Station) lock(patience time.Duration) (unlock func() error, err error) {
+	path := filepath.Join(s.State, "lock")
 	err = AsOwner(s.State, func() (err error) {
-		unlock, err = s.lockAsOwner(patience)
+		if _, err := makeFolder(s.State); err != nil {
+			return err
+		}
+		unlock, err = lockfile.Take(path, lockfile.Wait{Most: patience, Stop: s.Stop})
 		return err
 	})
+	if errors.Is(err, lockfile.ErrHeld) {
+		err = fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", patience, s.Tilde(path), err)
+	}
 	return unlock, err
-}
-
-func (s *Station) lockAsOwner(patience time.Duration) (unlock func() error, err error) {
-	if _, err := makeFolder(s.State); err != nil {
-		return nil, err
-	}
-	lock := flock.New(filepath.Join(s.State, "lock"), flock.SetPermissions(0o600), ownLock)
-	if patience == 0 {
-		if got, err := lock.TryLock(); err != nil || !got {
-			return nil, err
-		}
-		return lock.Unlock, nil
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), patience)
-	defer cancel()
-	if _, err := lock.TryLockContext(ctx, 5*time.Millisecond); err != nil {
-		return nil, fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", patience, s.Tilde(lock.Path()), err)
-	}
-	return lock.Unlock, nil
 }

@@ -10,8 +10,6 @@ import (
 	"os"
 	"path/filepath"
 
-	"github.com/gofrs/flock"
-
 	"anchorage.example/unicrux/core/disk"
 	"anchorage.example/unicrux/core/regular"
 )
@@ -57,9 +55,6 @@ func readState(path string) (fileState, error) {
 	content, err := io.ReadAll(f)
 	return fileState{exists: true, mode: info.Mode().Perm(), content: content}, err
 }
-
-// ownLock opens a lock file of ours, which is no link.
-var ownLock = flock.SetFlag(os.O_CREATE | os.O_RDWR | regular.NoFollow)
 
 // resolveLinks returns where path leads, so that a linked file (settings kept in a
 // dotfiles folder, say) is changed in place and its link stays. The last part need not exist.

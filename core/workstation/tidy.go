@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/lockfile"
 	"anchorage.example/unicrux/core/regular"
 )
 
@@ -49,7 +50,10 @@ func (s *Station) Tidy() ([]string, error) {
 		return nil, err
 	}
 	unlock, err := s.lock(0)
-	if err != nil || unlock == nil { // a run that goes on has marks of its own, and nobody waits for it who only reads
+	if errors.Is(err, lockfile.ErrHeld) { // a run that goes on has marks of its own, and nobody waits for it who only reads
+		return nil, nil
+	}
+	if err != nil {
 		return nil, err
 	}
 	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
