@@ -11,8 +11,6 @@ import (
 	"slices"
 	"strings"
 
-	"gopkg.in/yaml.v3"
-
 	"anchorage.example/unicrux/core/describe"
 )
 
@@ -54,14 +52,14 @@ func (c *Client) done(o describe.Operation, a answer) (*describe.Node, error) {
 	a.text = bytes.TrimPrefix(bytes.TrimLeft(a.text, " \t\r\n"), []byte(c.Description.Interface.Guard))
 	if len(bytes.TrimSpace(a.text)) == 0 {
 		if o.Items == "" && o.Refused == "" && inHeaders(o.Fields) {
-			return &describe.Node{Kind: yaml.MappingNode, Tag: "!!map"}, nil
+			return &describe.Node{Value: map[string]any{}}, nil
 		}
 		return nil, nil
 	}
 	node, err := decode(a.text)
 	switch {
 	case err != nil && a.kind() == "text/plain" && len(o.Fields) > 0 && o.Items == "": // the text is the value
-		return scalar("!!str", strings.TrimSpace(string(a.text))), nil
+		return &describe.Node{Value: strings.TrimSpace(string(a.text))}, nil
 	case err != nil && (a.kind() == "text/html" || bytes.HasPrefix(bytes.TrimSpace(a.text), []byte("<"))):
 		return nil, ErrPage
 	case err != nil && len(o.Fields) == 0 && o.Items == "" && o.Refused == "":
@@ -115,7 +113,7 @@ func said(node *describe.Node, places describe.Places) string {
 	}
 	if len(list) == 0 && len(places) == 1 {
 		for _, found := range describe.Follow(node, places[0]) {
-			if len(found.Content) > 0 {
+			if !found.IsEmpty() {
 				return strings.Join(usual.Values(first(found), nil), ": ")
 			}
 		}
@@ -125,8 +123,8 @@ func said(node *describe.Node, places describe.Places) string {
 
 // first is the first of a list, or the thing itself.
 func first(node *describe.Node) *describe.Node {
-	if node.Kind == yaml.SequenceNode {
-		return node.Content[0]
+	if list, isList := node.List(); isList {
+		return list[0]
 	}
 	return node
 }
@@ -137,14 +135,16 @@ func items(o describe.Operation, node *describe.Node) ([]*describe.Node, error) 
 		return nil, nil
 	}
 	if o.Items == "" {
-		if node.Kind == yaml.SequenceNode {
-			return node.Content, nil
+		if list, isList := node.List(); isList {
+			return list, nil
 		}
 		return []*describe.Node{node}, nil
 	}
 	found := describe.Follow(node, o.Items)
-	if len(found) == 1 && found[0].Kind == yaml.SequenceNode {
-		return found[0].Content, nil
+	if len(found) == 1 {
+		if list, isList := found[0].List(); isList {
+			return list, nil
+		}
 	}
 	if len(found) == 0 && !strings.ContainsAny(o.Items, "*?:") && !strings.Contains(o.Items, "..") {
 		return nil, fmt.Errorf("%w: no list at %s", ErrAnswer, o.Items)
@@ -164,7 +164,7 @@ func decode(text []byte) (*describe.Node, error) {
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.UseNumber()
 	left := maxNodes
-	node, err := decodeValue(decoder, 0, &left)
+	document, err := decodeValue(decoder, 0, &left)
 	if err != nil {
 		if !errors.Is(err, errDeep) && !errors.Is(err, errMany) {
 			err = errors.New("not JSON")
@@ -174,10 +174,10 @@ func decode(text []byte) (*describe.Node, error) {
 	if _, err := decoder.Token(); !errors.Is(err, io.EOF) {
 		return nil, errors.New("more than one JSON document")
 	}
-	return node, nil
+	return &describe.Node{Value: document}, nil
 }
 
-func decodeValue(decoder *json.Decoder, depth int, left *int) (*describe.Node, error) {
+func decodeValue(decoder *json.Decoder, depth int, left *int) (any, error) {
 	token, err := decoder.Token()
 	if err != nil {
 		return nil, err
@@ -188,35 +188,41 @@ func decodeValue(decoder *json.Decoder, depth int, left *int) (*describe.Node, e
 	if *left--; *left < 0 {
 		return nil, errMany
 	}
-	switch t := token.(type) {
-	case json.Delim:
-		kind, tag := yaml.MappingNode, "!!map"
-		if t == '[' {
-			kind, tag = yaml.SequenceNode, "!!seq"
-		}
-		node := &describe.Node{Kind: kind, Tag: tag}
-		for decoder.More() { // the names of an object come as texts, before their values
-			child, err := decodeValue(decoder, depth+1, left)
-			if err != nil {
-				return nil, err
-			}
-			node.Content = append(node.Content, child)
-		}
-		_, err := decoder.Token()
-		return node, err
-	case string:
-		return scalar("!!str", t), nil
-	case json.Number:
-		if strings.ContainsAny(t.String(), ".eE") {
-			return scalar("!!float", t.String()), nil
-		}
-		return scalar("!!int", t.String()), nil
-	case bool:
-		return scalar("!!bool", fmt.Sprint(t)), nil
+	switch token {
+	case json.Delim('['):
+		return decodeList(decoder, depth, left)
+	case json.Delim('{'):
+		return decodeObject(decoder, depth, left)
 	}
-	return scalar("!!null", "null"), nil
+	return token, nil
 }
 
-func scalar(tag, text string) *describe.Node {
-	return &describe.Node{Kind: yaml.ScalarNode, Tag: tag, Value: text}
+func decodeList(decoder *json.Decoder, depth int, left *int) (any, error) {
+	list := []any{}
+	for decoder.More() {
+		value, err := decodeValue(decoder, depth+1, left)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, value)
+	}
+	_, err := decoder.Token()
+	return list, err
+}
+
+func decodeObject(decoder *json.Decoder, depth int, left *int) (any, error) {
+	object := map[string]any{}
+	for decoder.More() {
+		name, err := decodeValue(decoder, depth+1, left) // the names come as texts, before their values
+		if err != nil {
+			return nil, err
+		}
+		value, err := decodeValue(decoder, depth+1, left)
+		if err != nil {
+			return nil, err
+		}
+		object[name.(string)] = value // of two of one name the last counts, as with encoding/json
+	}
+	_, err := decoder.Token()
+	return object, err
 }

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"github.com/yosida95/uritemplate/v3"
-	"gopkg.in/yaml.v3"
 
 	"anchorage.example/unicrux/core/describe"
 )
@@ -133,7 +132,11 @@ func (c *Client) look(ctx context.Context, name string, l describe.Lookup, with 
 
 func isNumber(places describe.Places, node *describe.Node) bool {
 	nodes := describe.Follow(node, places[0])
-	return len(places) == 1 && len(nodes) == 1 && nodes[0].Kind == yaml.ScalarNode && nodes[0].Tag == "!!int"
+	if len(places) != 1 || len(nodes) != 1 {
+		return false
+	}
+	number, is := nodes[0].Value.(json.Number)
+	return is && !strings.ContainsAny(number.String(), ".eE")
 }
 
 // ended adds an end in all the ways in which a host may be told it.
