@@ -69,7 +69,7 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 		{Name: "protocol", Value: "SSH"},
 		{Name: "server", Value: c.HostName},
 		{Name: "port", Value: strconv.Itoa(c.Port)},
-		{Name: "keys.user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
+		{Name: "user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
 		{Name: "sign-in", Value: "public key", Note: "programs call it key file, private key or SSH key"},
 	}}
 	for _, key := range way.Keys {
@@ -124,9 +124,9 @@ func httpsSide(p site.Site, d *describe.Description, purpose string) (Side, erro
 	e := slices.MinFunc(list, func(a, b chest.Entry) int { return strings.Compare(a.Host, b.Host) })
 	side.Ready = true
 	side.Fields = append(side.Fields,
-		Field{Name: "keys.user", Value: e.User},
+		Field{Name: "user", Value: e.User},
 		Field{Name: "password", Secret: e.Name, Note: "the token, not the account's password"},
-		Field{Name: "sign-in", Value: "keys.user name and password", Note: "programs call it Basic, HTTP or token"})
+		Field{Name: "sign-in", Value: "user name and password", Note: "programs call it Basic, HTTP or token"})
 	if d.HTTPS.Authority != "" {
 		side.Fields = append(side.Fields, Field{Name: "authority", Value: hosts.AuthorityFile(p.Station, d), Note: "the file with the certificate authority that the program must be told to trust"})
 	}

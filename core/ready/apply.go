@@ -178,7 +178,7 @@ func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("registration.Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
+	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
 	if done.Already {
 		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), untrusted.Clean(done.Title))
 	}
