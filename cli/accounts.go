@@ -8,13 +8,13 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) hostAccount() *cobra.Command {
+func hostAccount(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "account", Short: "Several accounts on one host"}
-	command.AddCommand(a.accountAdd(), a.accountDrop())
+	command.AddCommand(accountAdd(a), accountDrop(a))
 	return command
 }
 
-func (a *app) accountAdd() *cobra.Command {
+func accountAdd(a *app) *cobra.Command {
 	var n hosts.NewAccount
 	command := &cobra.Command{
 		Use:   "add ACCOUNT@HOST",
@@ -51,7 +51,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 	return command
 }
 
-func (a *app) accountDrop() *cobra.Command {
+func accountDrop(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "drop ACCOUNT@HOST", Short: "Use an account no more; its key stays", Args: takes(1, 1, "one account"),
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -69,11 +69,11 @@ func (a *app) accountDrop() *cobra.Command {
 	}
 }
 
-func (a *app) hostAccounts() *cobra.Command {
+func hostAccounts(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "accounts HOST", Short: "Who is used where", Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			view, err := a.lookAround()
+			view, err := lookAround(a)
 			if err != nil {
 				return err
 			}

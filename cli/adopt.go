@@ -15,7 +15,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) chestAdopt() *cobra.Command {
+func chestAdopt(a *app) *cobra.Command {
 	var source string
 	command := &cobra.Command{
 		Use: "adopt [FILE…]", Short: "Find secrets that lie about, and move them into the chest",
@@ -23,23 +23,23 @@ func (a *app) chestAdopt() *cobra.Command {
 in git's configuration, moves them into the chest, and makes sure that git still gets them.
 Those in environment files and shell histories are only told: there they are known to more
 than you, and should be revoked. With --dry-run all are told, and nothing is moved.`,
-		RunE: func(_ *cobra.Command, args []string) error { return a.adopt(args, source) },
+		RunE: func(_ *cobra.Command, args []string) error { return runAdopt(a, args, source) },
 	}
 	chestOption(command, &source)
 	return command
 }
 
-func (a *app) adopt(files []string, source string) error {
+func runAdopt(a *app, files []string, source string) error {
 	found, err := plainsecrets.Find(a.ctx, a.station, files)
 	if err != nil {
 		return err
 	}
-	return a.adoptThese(found, source)
+	return adoptThese(a, found, source)
 }
 
-// sweep takes what was moved into the chest out of the record of changes as well: older edits may
+// runSweep takes what was moved into the chest out of the record of changes as well: older edits may
 // have been about the same place.
-func (a *app) sweep(list []adopt.Adopted) error {
+func runSweep(a *app, list []adopt.Adopted) error {
 	var secrets [][]byte
 	for _, adopted := range list {
 		if adopted.Name != "" && adopted.Err == nil {
@@ -56,8 +56,8 @@ func (a *app) sweep(list []adopt.Adopted) error {
 	return err
 }
 
-func (a *app) adoptThese(found []plainsecrets.Stray, source string) error {
-	batch, list, err := a.adoptList(found, source)
+func adoptThese(a *app, found []plainsecrets.Stray, source string) error {
+	batch, list, err := adoptList(a, found, source)
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func (a *app) adoptThese(found []plainsecrets.Stray, source string) error {
 }
 
 // adoptList moves secrets into the chest, one run after the other: two at once would keep each twice.
-func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation.Batch, []adopt.Adopted, error) {
+func adoptList(a *app, found []plainsecrets.Stray, source string) (*workstation.Batch, []adopt.Adopted, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, nil, err
@@ -82,14 +82,14 @@ func (a *app) adoptList(found []plainsecrets.Stray, source string) (*workstation
 	}
 	defer unlock()
 	if slices.ContainsFunc(found, plainsecrets.Stray.Movable) && !a.dry {
-		if err := a.readyForSecrets(tokens.Chest(place), source); err != nil {
+		if err := readyForSecrets(a, tokens.Chest(place), source); err != nil {
 			return nil, nil, err
 		}
-		if err := a.openChest(tokens.Chest(place), source, agent.WorkingDay); err != nil {
+		if err := openChest(a, tokens.Chest(place), source, agent.WorkingDay); err != nil {
 			return nil, nil, err
 		}
 	}
 	batch := a.begin("Move secrets that lay about into the chest.")
 	list, err := adopt.Adopt(a.ctx, place, batch, found)
-	return batch, list, errors.Join(err, a.sweep(list))
+	return batch, list, errors.Join(err, runSweep(a, list))
 }

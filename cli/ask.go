@@ -19,23 +19,31 @@ import (
 	"anchorage.example/unicrux/core/sshway"
 )
 
+// A prompter asks the person, on a console.
+type prompter struct {
+	*console
+	ctx     context.Context
+	noInput bool
+	asked   *term.Terminal // where questions were asked; nil until then
+}
+
 // mayAsk tells whether there is somebody to ask: a terminal, and no word against it.
-func (a *app) mayAsk() bool {
-	return !a.noInput && a.In != nil && term.IsTerminal(int(a.In.Fd()))
+func (p *prompter) mayAsk() bool {
+	return !p.noInput && p.In != nil && term.IsTerminal(int(p.In.Fd()))
 }
 
 // askSecret asks on the terminal without showing what is typed. Echo is off before the
 // question appears, so that nothing typed early is shown either.
-func (a *app) askSecret(question string) (secret.Text, error) {
-	text, err := a.ask(func() (string, error) { return a.asked.ReadPassword(question + " ") })
+func (p *prompter) askSecret(question string) (secret.Text, error) {
+	text, err := p.ask(func() (string, error) { return p.asked.ReadPassword(question + " ") })
 	return secret.New([]byte(text)), err
 }
 
 // askText asks for something that may be seen.
-func (a *app) askText(question string) (string, error) {
-	text, err := a.ask(func() (string, error) {
-		a.asked.SetPrompt(question + " ")
-		return a.asked.ReadLine()
+func (p *prompter) askText(question string) (string, error) {
+	text, err := p.ask(func() (string, error) {
+		p.asked.SetPrompt(question + " ")
+		return p.asked.ReadLine()
 	})
 	return strings.TrimSpace(text), err
 }
@@ -59,18 +67,18 @@ func (a *app) confirm(question string) error {
 }
 
 // ask lets read ask on the terminal, which it finds in a.asked.
-func (a *app) ask(read func() (string, error)) (string, error) {
-	fd := int(a.In.Fd())
+func (p *prompter) ask(read func() (string, error)) (string, error) {
+	fd := int(p.In.Fd())
 	restore, err := makeRaw(fd)
 	if err != nil {
 		return "", err
 	}
 	defer restore()
-	if a.asked == nil { // one for all questions: it may have read ahead
-		a.asked = term.NewTerminal(struct {
+	if p.asked == nil { // one for all questions: it may have read ahead
+		p.asked = term.NewTerminal(struct {
 			io.Reader
 			io.Writer
-		}{a.In, a.Err}, "")
+		}{p.In, p.Err}, "")
 	}
 	type answer struct {
 		text string
@@ -82,7 +90,7 @@ func (a *app) ask(read func() (string, error)) (string, error) {
 		answered <- answer{text, err}
 	}()
 	stopped := func() (string, error) {
-		_, _ = io.WriteString(a.Err, "\r\n") // the question's own line ends here
+		_, _ = io.WriteString(p.Err, "\r\n") // the question's own line ends here
 		return "", context.Canceled
 	}
 	select {
@@ -91,15 +99,15 @@ func (a *app) ask(read func() (string, error)) (string, error) {
 			return stopped()
 		}
 		return got.text, got.err
-	case <-a.ctx.Done():
+	case <-p.ctx.Done():
 		return stopped()
 	}
 }
 
 // readSecret reads a secret from SRC: "-" for standard input, or a file.
-func (a *app) readSecret(source string) (secret.Text, error) {
+func (p *prompter) readSecret(source string) (secret.Text, error) {
 	if source == "-" {
-		return secret.Read(a.In)
+		return secret.Read(p.In)
 	}
 	f, err := os.Open(source)
 	if err != nil {
@@ -114,35 +122,35 @@ func (a *app) readSecret(source string) (secret.Text, error) {
 }
 
 // newPassphrase gets the passphrase for a new key: from a source, or asked twice.
-func (a *app) newPassphrase(source string, none bool) (secret.Text, error) {
+func (p *prompter) newPassphrase(source string, none bool) (secret.Text, error) {
 	if none {
 		return secret.Text{}, nil
 	}
-	return a.choosePassphrase(source, "Passphrase for the new key (--passphrase-from):", "the key", "--passphrase-from FILE (or - for standard input), or --no-passphrase",
+	return p.choosePassphrase(source, "Passphrase for the new key (--passphrase-from):", "the key", "--passphrase-from FILE (or - for standard input), or --no-passphrase",
 		"; --no-passphrase makes a key without one")
 }
 
 // newPassphraseFor gets a new passphrase that there must be: from a source, or asked twice.
-func (a *app) newPassphraseFor(what, option, source string) (secret.Text, error) {
-	return a.choosePassphrase(source, "New passphrase for "+what+" ("+option+"):", what, option+" FILE, or - for standard input", "")
+func (p *prompter) newPassphraseFor(what, option, source string) (secret.Text, error) {
+	return p.choosePassphrase(source, "New passphrase for "+what+" ("+option+"):", what, option+" FILE, or - for standard input", "")
 }
 
-func (a *app) choosePassphrase(source, question, what, options, instead string) (text secret.Text, err error) {
+func (p *prompter) choosePassphrase(source, question, what, options, instead string) (text secret.Text, err error) {
 	from := ""
 	switch {
 	case source != "":
 		from = " from " + source
-		text, err = a.readSecret(source)
-	case !a.mayAsk():
+		text, err = p.readSecret(source)
+	case !p.mayAsk():
 		return text, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", advice: "Give " + options + ".", exit: exitAsk}
 	default:
-		text, err = a.askTwice(question)
+		text, err = p.askTwice(question)
 	}
 	if err == nil && text.Empty() {
 		err = usage("the passphrase%s is empty%s", from, instead)
 	}
 	if err == nil {
-		a.warnShort(text)
+		p.warnShort(text)
 	}
 	return text, err
 }
@@ -151,24 +159,24 @@ func (a *app) choosePassphrase(source, question, what, options, instead string) 
 const leastPassphrase = 8
 
 // warnShort says of a short passphrase that it is one. It is taken all the same: whose it is knows why.
-func (a *app) warnShort(text secret.Text) {
+func (p *prompter) warnShort(text secret.Text) {
 	if !text.Empty() && utf8.RuneCount(text.Reveal()) < leastPassphrase {
-		a.progress(fmt.Sprintf("This passphrase has fewer than %d characters: anybody with the file can guess it. Use a longer one, such as four random words.", leastPassphrase))
+		p.progress(fmt.Sprintf("This passphrase has fewer than %d characters: anybody with the file can guess it. Use a longer one, such as four random words.", leastPassphrase))
 	}
 }
 
 // askTwice asks for something new until it is typed twice alike.
-func (a *app) askTwice(question string) (secret.Text, error) {
+func (p *prompter) askTwice(question string) (secret.Text, error) {
 	for range 3 {
-		first, err := a.askSecret(question)
+		first, err := p.askSecret(question)
 		if err != nil || first.Empty() {
 			return first, err
 		}
-		again, err := a.askSecret("The same once more:")
+		again, err := p.askSecret("The same once more:")
 		if err != nil || string(again.Reveal()) == string(first.Reveal()) {
 			return first, err
 		}
-		a.progress("The two differ. From the beginning:")
+		p.progress("The two differ. From the beginning:")
 	}
 	return secret.Text{}, &problem{message: "the two passphrases differed each time, so nothing was changed", advice: "Run the same command again.", exit: exitCrux}
 }
@@ -196,22 +204,22 @@ func (a *app) asker(source string) sshway.Asker {
 
 // token gets a token for a host's interface: from a source, from the chest where it has one for the
 // purpose, or asked. An empty purpose is one that no token in the chest is for.
-func (a *app) token(o *secretOptions, host *describe.Description, purpose string) (origin.Bound, error) {
+func tokenFor(a *app, o *secretOptions, host *describe.Description, purpose string) (origin.Bound, error) {
 	source, err := o.tokenSource(host.Name)
 	if err != nil {
 		return origin.Bound{}, err
 	}
 	if source == "" {
-		if token, found, err := a.keptToken(o, host, purpose); found || err != nil {
+		if token, found, err := keptToken(a, o, host, purpose); found || err != nil {
 			return token, err
 		}
 	}
-	text, err := a.tokenFrom(source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+	text, err := tokenFrom(a, source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
 	return host.Bind(text), err
 }
 
 // tokenFrom gets a token for a host: from a source, or asked where there is none.
-func (a *app) tokenFrom(source string, host *describe.Description, question string) (secret.Text, error) {
+func tokenFrom(a *app, source string, host *describe.Description, question string) (secret.Text, error) {
 	if source != "" {
 		text, err := a.readSecret(source)
 		if err == nil && text.Empty() {

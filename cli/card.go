@@ -23,7 +23,7 @@ type cardOptions struct {
 	relock                          relockOptions
 }
 
-func (a *app) cardCommand() *cobra.Command {
+func cardCommand(a *app) *cobra.Command {
 	var o cardOptions
 	command := &cobra.Command{
 		Use:   "card HOST",
@@ -37,7 +37,7 @@ form. A secret is not shown; --copy puts one field on the clipboard.`,
 			if err := o.relock.validate(); err != nil {
 				return err
 			}
-			return a.card(o, args[0])
+			return runCard(a, o, args[0])
 		},
 	}
 	flags := command.Flags()
@@ -50,7 +50,7 @@ form. A secret is not shown; --copy puts one field on the clipboard.`,
 	return command
 }
 
-func (a *app) card(o cardOptions, name string) error {
+func runCard(a *app, o cardOptions, name string) error {
 	if o.purpose != "clone" && o.purpose != "push" {
 		return usage("--for takes clone or push, not %q", o.purpose)
 	}
@@ -77,19 +77,19 @@ func (a *app) card(o cardOptions, name string) error {
 	}
 	filled.Sides = sides
 	if o.form != "" {
-		if err := a.cardForm(&o, filled); err != nil {
+		if err := cardForm(a, &o, filled); err != nil {
 			return err
 		}
 	}
 	if o.field != "" {
-		return a.copyField(o, place, filled)
+		return copyField(a, o, place, filled)
 	}
 	return a.show(a.style().Card(filled, o.purpose, a.station.Tilde), render.CardDocument(filled, o.purpose))
 }
 
 // cardForm makes the card name the key in another form, which is written beside the key unless
 // it is there.
-func (a *app) cardForm(o *cardOptions, filled *card.Card) error {
+func cardForm(a *app, o *cardOptions, filled *card.Card) error {
 	form := sshkey.Form(o.form)
 	if !slices.Contains(sshkey.Forms(), form) || form == sshkey.RFC4716 {
 		return usage("--form takes openssh, pkcs8, pkcs1 or sec1, not %q", o.form)
@@ -102,7 +102,7 @@ func (a *app) cardForm(o *cardOptions, filled *card.Card) error {
 		}
 		out := side.Fields[at].Value + "." + o.form
 		if _, err := os.Stat(out); err != nil {
-			if _, err := a.writeForm(&o.relock, side.Fields[at].Value, form, out); err != nil {
+			if _, err := writeForm(a, &o.relock, side.Fields[at].Value, form, out); err != nil {
 				return err
 			}
 		}
@@ -113,7 +113,7 @@ func (a *app) cardForm(o *cardOptions, filled *card.Card) error {
 
 // copyField puts one field on the clipboard. Where both transports have it, the first that is
 // ready counts.
-func (a *app) copyField(o cardOptions, place site.Site, filled *card.Card) error {
+func copyField(a *app, o cardOptions, place site.Site, filled *card.Card) error {
 	var found *card.Field
 	isReady := false
 	for _, side := range filled.Sides {
@@ -127,25 +127,25 @@ func (a *app) copyField(o cardOptions, place site.Site, filled *card.Card) error
 	case found == nil:
 		return usage("the card of %s has no field %q", filled.Host, o.field)
 	case found.Secret == "":
-		if err := a.toClipboard(found.Value); err != nil {
+		if err := toClipboard(a, found.Value); err != nil {
 			return err
 		}
-		return a.say1("The " + o.field + " for " + filled.Host + " is on the clipboard, if this terminal allows it.")
+		return sayDoneAs(a, "The "+o.field+" for "+filled.Host+" is on the clipboard, if this terminal allows it.")
 	}
 	e, err := tokens.Find(place, found.Secret)
 	if err != nil {
 		return err
 	}
-	s, err := a.tokenSecret(place, e, o.chest)
+	s, err := tokenSecret(a, place, e, o.chest)
 	if err != nil {
 		return err
 	}
-	return a.copySecret("The token "+e.Name, string(s.Token.Reveal()))
+	return copySecret(a, "The token "+e.Name, string(s.Token.Reveal()))
 }
 
 // toClipboard asks the terminal to put a text on the clipboard: the terminal itself, and no output of
 // ours, which may lead into a file.
-func (a *app) toClipboard(text string) error {
+func toClipboard(a *app, text string) error {
 	terminal, err := os.OpenFile(terminalName, os.O_WRONLY, 0)
 	if err != nil {
 		return &problem{message: "there is no terminal, and Unicrux copies through the terminal", advice: "Run it in a terminal.", exit: exitAsk}
@@ -155,12 +155,12 @@ func (a *app) toClipboard(text string) error {
 }
 
 // copySecret puts a secret on the clipboard through the terminal, and clears that again.
-func (a *app) copySecret(what, text string) error {
-	if err := a.toClipboard(text); err != nil {
+func copySecret(a *app, what, text string) error {
+	if err := toClipboard(a, text); err != nil {
 		return err
 	}
-	defer a.toClipboard("") //nolint:errcheck // it went there a moment ago
-	if err := a.say1(what + " is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
+	defer toClipboard(a, "") //nolint:errcheck // it went there a moment ago
+	if err := sayDoneAs(a, what+" is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
 		return err
 	}
 	select {

@@ -13,7 +13,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) changesCommand() *cobra.Command {
+func changesCommand(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "changes", Short: "What Unicrux has changed here and at hosts, newest first", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
@@ -26,7 +26,7 @@ func (a *app) changesCommand() *cobra.Command {
 	}
 }
 
-func (a *app) undoCommand() *cobra.Command {
+func undoCommand(a *app) *cobra.Command {
 	var o secretOptions
 	command := &cobra.Command{
 		Use:   "undo [CHANGE]",
@@ -37,13 +37,13 @@ since, nothing is touched and both versions are shown.
 
 A private key is never deleted: it is set aside, and where is said.`,
 		Args: takes(0, 1, "the number of one change"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.undo(&o, args) },
+		RunE: func(_ *cobra.Command, args []string) error { return runUndo(a, &o, args) },
 	}
 	o.addToken(command)
 	return command
 }
 
-func (a *app) undo(o *secretOptions, args []string) error {
+func runUndo(a *app, o *secretOptions, args []string) error {
 	id := 0
 	if len(args) == 1 {
 		var err error
@@ -61,7 +61,7 @@ func (a *app) undo(o *secretOptions, args []string) error {
 	})
 	var edited *workstation.EditedError
 	if errors.As(err, &edited) {
-		return a.refuseUndo(edited)
+		return refuseUndo(a, edited)
 	}
 	if err != nil {
 		return err
@@ -78,7 +78,7 @@ func (a *app) undo(o *secretOptions, args []string) error {
 }
 
 // refuseUndo shows both versions of a file that was edited since.
-func (a *app) refuseUndo(edited *workstation.EditedError) error {
+func refuseUndo(a *app, edited *workstation.EditedError) error {
 	path := a.station.Tilde(edited.Path)
 	advice := "Take your edit out, or make the file by hand what it should be. Nothing was touched."
 	if edited.By > 0 {
@@ -98,9 +98,9 @@ func undoWords(by int, path string) string {
 	return path + " was edited since, and not by Unicrux"
 }
 
-// tidy puts right what an earlier run left that was cut short, and says so. Where that does not work,
+// runTidy puts right what an earlier run left that was cut short, and says so. Where that does not work,
 // what was asked for goes on all the same: most commands only read.
-func (a *app) tidy() {
+func runTidy(a *app) {
 	words, err := a.station.Tidy()
 	for _, sentence := range words {
 		a.progress(sentence)

@@ -21,7 +21,7 @@ type checkOptions struct {
 	mend, run                     bool
 }
 
-func (a *app) checkCommand() *cobra.Command {
+func checkCommand(a *app) *cobra.Command {
 	var o checkOptions
 	command := &cobra.Command{
 		Use:   "check [URL|REMOTE|HOST]",
@@ -36,7 +36,7 @@ Mercurial's it goes the way that hg would go.`,
   unicrux check --for push origin
   unicrux check forge`,
 		Args: takes(0, 1, "a clone URL, a remote or a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.check(&o, args) },
+		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}
 	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
 	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
@@ -49,14 +49,14 @@ Mercurial's it goes the way that hg would go.`,
 	return command
 }
 
-func (a *app) check(o *checkOptions, args []string) error {
+func runCheck(a *app, o *checkOptions, args []string) error {
 	argument := ""
 	if len(args) == 1 {
 		if argument = args[0]; argument == "" {
 			return usage("the clone URL is empty")
 		}
 	}
-	request, err := a.request(o.purpose, o.account, argument, a.asker(o.passphrase))
+	request, err := requestOf(a, o.purpose, o.account, argument, a.asker(o.passphrase))
 	if err != nil {
 		return err
 	}
@@ -77,17 +77,17 @@ func (a *app) check(o *checkOptions, args []string) error {
 		if argument == "" {
 			return usage("--by needs a clone URL or a host")
 		}
-		if err := a.transport(place, o.by, &request); err != nil {
+		if err := chooseTransport(a, place, o.by, &request); err != nil {
 			return err
 		}
 	}
 	if o.mend {
-		return a.mend(place, request, &o.secretOptions)
+		return runMend(a, place, request, &o.secretOptions)
 	}
 	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 	var local *finding.LocalError
 	if errors.As(err, &local) {
-		return a.checkFolder(local)
+		return checkFolder(a, local)
 	}
 	if err != nil {
 		return err
@@ -102,7 +102,7 @@ func (a *app) check(o *checkOptions, args []string) error {
 }
 
 // checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.
-func (a *app) checkFolder(local *finding.LocalError) error {
+func checkFolder(a *app, local *finding.LocalError) error {
 	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", local.Path); err != nil {
 		return local
 	}
@@ -111,7 +111,7 @@ func (a *app) checkFolder(local *finding.LocalError) error {
 }
 
 // request makes the question of check and ready.
-func (a *app) request(purpose, account, argument string, ask sshway.Asker) (finding.Request, error) {
+func requestOf(a *app, purpose, account, argument string, ask sshway.Asker) (finding.Request, error) {
 	request := finding.Request{Argument: argument, Purpose: finding.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
 	switch request.Purpose {
 	case "", finding.Clone, finding.Push:
@@ -120,16 +120,16 @@ func (a *app) request(purpose, account, argument string, ask sshway.Asker) (find
 	return request, usage("--for takes clone or push, not %q", purpose)
 }
 
-// mend is check --mend: automatic mends, each told as it is done, then the way as it is.
-func (a *app) mend(place site.Site, request finding.Request, o *secretOptions) error {
+// runMend is check --mend: automatic mends, each told as it is done, then the way as it is.
+func runMend(a *app, place site.Site, request finding.Request, o *secretOptions) error {
 	if a.dry {
 		way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
 		if err != nil {
 			return err
 		}
-		return a.readyDry(place, way)
+		return readyDry(a, place, way)
 	}
-	unlock, err := a.alone(place.Registry, request.Argument)
+	unlock, err := waitAlone(a, place.Registry, request.Argument)
 	if err != nil {
 		return err
 	}

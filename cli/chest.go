@@ -15,9 +15,9 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) chestCommand() *cobra.Command {
+func chestCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "chest", Short: "Where secrets are kept, and from where git is answered"}
-	command.AddCommand(a.chestShow(), a.chestOpen(), a.chestClose(), a.chestLock(), a.chestMove(), a.chestAdopt())
+	command.AddCommand(chestShow(a), chestOpen(a), chestClose(a), chestLock(a), chestMove(a), chestAdopt(a))
 	return command
 }
 
@@ -39,24 +39,24 @@ func chestOption(command *cobra.Command, source *string) {
 
 // newChest gives a chest that there is not yet its kind: the desktop's service where one answers,
 // else sealed by a passphrase.
-func (a *app) newChest(c *chest.Chest, source string) error {
+func newChest(a *app, c *chest.Chest, source string) error {
 	if source == "" && desktop.Answers() {
 		return c.SetKind(chest.Desktop)
 	}
 	a.progress("Secrets go into a chest, sealed by a passphrase that is asked once a working day.")
-	return a.lockNew(c, source)
+	return lockNew(a, c, source)
 }
 
 // lockNew gives a chest its first passphrase, and opens it: somebody has just typed that, and it
 // shall be enough for the day.
-func (a *app) lockNew(c *chest.Chest, source string) error {
+func lockNew(a *app, c *chest.Chest, source string) error {
 	text, err := a.newPassphraseFor("the chest", "--chest-passphrase-from", source)
 	if err != nil {
 		return err
 	}
 	key, err := c.Lock(a.ctx, secret.Text{}, text)
 	if errors.Is(err, chest.ErrWrong) { // another program was faster, most likely with this one
-		return a.unlock(c, text, agent.WorkingDay)
+		return unlockChest(a, c, text, agent.WorkingDay)
 	}
 	if err != nil {
 		return err
@@ -64,11 +64,11 @@ func (a *app) lockNew(c *chest.Chest, source string) error {
 	if err := c.OpenWith(key); err != nil {
 		return err
 	}
-	return a.handOver(c, key, agent.WorkingDay)
+	return handOver(a, c, key, agent.WorkingDay)
 }
 
 // readyForSecrets makes sure that secrets can be put into the chest. Nothing is opened for that.
-func (a *app) readyForSecrets(c *chest.Chest, source string) error {
+func readyForSecrets(a *app, c *chest.Chest, source string) error {
 	kind, err := c.Kind()
 	if err != nil {
 		return err
@@ -80,18 +80,18 @@ func (a *app) readyForSecrets(c *chest.Chest, source string) error {
 	}
 	switch {
 	case kind == chest.Sealed && !locked && len(list) == 0:
-		return a.newChest(c, source)
+		return newChest(a, c, source)
 	case kind == chest.Memory:
-		return a.startDoor(a.ctx)
+		return startDoor(a, a.ctx)
 	case kind == chest.Sealed && locked && !c.Sealable(): // seen for the first time here: it is opened once, to see whose it is
-		return a.openChest(c, source, agent.WorkingDay)
+		return openChest(a, c, source, agent.WorkingDay)
 	}
 	return nil
 }
 
 // openChest makes sure that secrets can be got out of the chest: it is open, or the passphrase
 // is asked and the holder opens it for a working day.
-func (a *app) openChest(c *chest.Chest, source string, lifetime time.Duration) error {
+func openChest(a *app, c *chest.Chest, source string, lifetime time.Duration) error {
 	locked, err := c.Locked()
 	if err != nil || !locked {
 		return err
@@ -99,18 +99,18 @@ func (a *app) openChest(c *chest.Chest, source string, lifetime time.Duration) e
 	if _, open := c.OpenUntil(); open {
 		return nil
 	}
-	return a.askAndUnlock(c, source, lifetime)
+	return askAndUnlock(a, c, source, lifetime)
 }
 
 // askAndUnlock opens the chest by its passphrase, whether or not it is open: a person may try three
 // times.
-func (a *app) askAndUnlock(c *chest.Chest, source string, lifetime time.Duration) error {
+func askAndUnlock(a *app, c *chest.Chest, source string, lifetime time.Duration) error {
 	if source != "" {
 		passphrase, err := a.readSecret(source)
 		if err != nil {
 			return err
 		}
-		return a.unlock(c, passphrase, lifetime)
+		return unlockChest(a, c, passphrase, lifetime)
 	}
 	if !a.mayAsk() {
 		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase", advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
@@ -120,7 +120,7 @@ func (a *app) askAndUnlock(c *chest.Chest, source string, lifetime time.Duration
 		if err != nil {
 			return err
 		}
-		if err = a.unlock(c, passphrase, lifetime); !errors.Is(err, chest.ErrWrong) || try == 3 {
+		if err = unlockChest(a, c, passphrase, lifetime); !errors.Is(err, chest.ErrWrong) || try == 3 {
 			return err
 		}
 		a.progress("That does not open it. Once more:")
@@ -128,24 +128,24 @@ func (a *app) askAndUnlock(c *chest.Chest, source string, lifetime time.Duration
 }
 
 // unlock opens the chest in the holder.
-func (a *app) unlock(c *chest.Chest, passphrase secret.Text, lifetime time.Duration) error {
+func unlockChest(a *app, c *chest.Chest, passphrase secret.Text, lifetime time.Duration) error {
 	key, err := c.Open(a.ctx, passphrase)
 	if err != nil {
 		return err
 	}
-	return a.handOver(c, key, lifetime)
+	return handOver(a, c, key, lifetime)
 }
 
 // handOver lets the holder keep the chest open.
-func (a *app) handOver(c *chest.Chest, key chest.Key, lifetime time.Duration) error {
-	if err := a.startDoor(a.ctx); err != nil { // then it is open for this process alone
+func handOver(a *app, c *chest.Chest, key chest.Key, lifetime time.Duration) error {
+	if err := startDoor(a, a.ctx); err != nil { // then it is open for this process alone
 		a.progress("Unicrux could not start the holder, so it will ask for the passphrase again: " + err.Error())
 		return nil
 	}
 	return c.OpenInHolder(key, lifetime)
 }
 
-func (a *app) chestShow() *cobra.Command {
+func chestShow(a *app) *cobra.Command {
 	var aside bool
 	command := &cobra.Command{
 		Use: "show", Short: "Where secrets are, how many, and until when the chest is open", Args: takes(0, 0, ""),
@@ -159,7 +159,7 @@ func (a *app) chestShow() *cobra.Command {
 					a.progress("Set aside: " + a.station.Tilde(path))
 				}
 			}
-			view, err := a.chestView()
+			view, err := chestView(a)
 			if err != nil {
 				return err
 			}
@@ -170,7 +170,7 @@ func (a *app) chestShow() *cobra.Command {
 	return command
 }
 
-func (a *app) chestView() (render.ChestView, error) {
+func chestView(a *app) (render.ChestView, error) {
 	c := chest.Of(a.station)
 	view := render.ChestView{Folder: a.station.Tilde(c.Folder()), Now: a.station.Now()}
 	var err error
@@ -188,7 +188,7 @@ func (a *app) chestView() (render.ChestView, error) {
 	return view, nil
 }
 
-func (a *app) chestOpen() *cobra.Command {
+func chestOpen(a *app) *cobra.Command {
 	var source string
 	var lifetime time.Duration
 	command := &cobra.Command{
@@ -203,19 +203,19 @@ func (a *app) chestOpen() *cobra.Command {
 				return err
 			}
 			if !locked {
-				return a.say1("The chest needs no opening: nothing in it is sealed by a passphrase.")
+				return sayDoneAs(a, "The chest needs no opening: nothing in it is sealed by a passphrase.")
 			}
 			if a.dry {
-				return a.say1("Would open the chest.")
+				return sayDoneAs(a, "Would open the chest.")
 			}
-			if err := a.askAndUnlock(c, source, lifetime); err != nil { // for the time that is wanted now
+			if err := askAndUnlock(a, c, source, lifetime); err != nil { // for the time that is wanted now
 				return err
 			}
 			until, open := c.OpenUntil()
 			if !open {
 				return &problem{message: "the passphrase is right, but the chest stays closed: the holder does not run", advice: "Fix the error above. Until then, git and Unicrux ask for the passphrase each time.", exit: exitFailure}
 			}
-			return a.say1("The chest is open until " + until.Local().Format("15:04") + ". unicrux chest close closes it before.")
+			return sayDoneAs(a, "The chest is open until "+until.Local().Format("15:04")+". unicrux chest close closes it before.")
 		},
 	}
 	command.Flags().DurationVar(&lifetime, "for", agent.WorkingDay, "how long it stays open")
@@ -224,15 +224,15 @@ func (a *app) chestOpen() *cobra.Command {
 }
 
 // say1 shows sentences as a whole result.
-func (a *app) say1(words string) error {
+func sayDoneAs(a *app, words string) error {
 	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
 }
 
-func (a *app) chestClose() *cobra.Command {
+func chestClose(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "close", Short: "Close the chest: its passphrase is asked again", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			if err := a.responds(holder.StuckDoor(a.station.DoorSocket())); err != nil {
+			if err := runResponds(a, holder.StuckDoor(a.station.DoorSocket())); err != nil {
 				return err
 			}
 			words := "The chest was not open."
@@ -241,12 +241,12 @@ func (a *app) chestClose() *cobra.Command {
 			} else if chest.Of(a.station).Close() {
 				words = "The chest is closed."
 			}
-			return a.say1(words)
+			return sayDoneAs(a, words)
 		},
 	}
 }
 
-func (a *app) chestLock() *cobra.Command {
+func chestLock(a *app) *cobra.Command {
 	var source, fresh string
 	command := &cobra.Command{
 		Use: "lock", Short: "Give the chest a passphrase, or another one", Args: takes(0, 0, ""),
@@ -254,7 +254,7 @@ func (a *app) chestLock() *cobra.Command {
 			c := chest.Of(a.station)
 			locked, err := c.Locked()
 			if err != nil || a.dry {
-				return errors.Join(err, a.say1("Would give the chest a passphrase."))
+				return errors.Join(err, sayDoneAs(a, "Would give the chest a passphrase."))
 			}
 			var old secret.Text
 			switch {
@@ -276,7 +276,7 @@ func (a *app) chestLock() *cobra.Command {
 			if _, err := c.Lock(a.ctx, old, text); err != nil {
 				return err
 			}
-			return a.say1("The chest has a new passphrase.")
+			return sayDoneAs(a, "The chest has a new passphrase.")
 		},
 	}
 	chestOption(command, &source)
@@ -284,21 +284,21 @@ func (a *app) chestLock() *cobra.Command {
 	return command
 }
 
-func (a *app) chestMove() *cobra.Command {
+func chestMove(a *app) *cobra.Command {
 	var source, to string
 	command := &cobra.Command{
 		Use: "move --to KIND", Short: "Move every secret: sealed, desktop or memory", Args: takes(0, 0, ""),
 		Long: `Moves every secret to another place, and lets new ones go there: sealed (files of ours, sealed
 by a passphrase), desktop (the desktop's secret service), or memory (the holder alone: they
 are gone when it ends). Each is read back from its new place before it leaves the old one.`,
-		RunE: func(*cobra.Command, []string) error { return a.moveChest(chest.Kind(to), source) },
+		RunE: func(*cobra.Command, []string) error { return moveChest(a, chest.Kind(to), source) },
 	}
 	command.Flags().StringVar(&to, "to", "", "sealed, desktop or memory")
 	chestOption(command, &source)
 	return command
 }
 
-func (a *app) moveChest(to chest.Kind, source string) error {
+func moveChest(a *app, to chest.Kind, source string) error {
 	c := chest.Of(a.station)
 	switch to {
 	case chest.Sealed, chest.Desktop, chest.Memory:
@@ -306,20 +306,20 @@ func (a *app) moveChest(to chest.Kind, source string) error {
 		return usage("--to takes sealed, desktop or memory, not %q", to)
 	}
 	if a.dry {
-		return a.say1("Would move every secret to " + string(to) + ".")
+		return sayDoneAs(a, "Would move every secret to "+string(to)+".")
 	}
-	if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+	if err := openChest(a, c, source, agent.WorkingDay); err != nil {
 		return err
 	}
 	if locked, err := c.Locked(); err != nil {
 		return err
 	} else if to == chest.Sealed && !locked {
-		if err := a.lockNew(c, source); err != nil {
+		if err := lockNew(a, c, source); err != nil {
 			return err
 		}
 	}
 	if to == chest.Memory {
-		if err := a.startDoor(a.ctx); err != nil {
+		if err := startDoor(a, a.ctx); err != nil {
 			return err
 		}
 	}
@@ -327,5 +327,5 @@ func (a *app) moveChest(to chest.Kind, source string) error {
 	if err != nil {
 		return err
 	}
-	return a.say1(a.style().Moved(len(moved), to))
+	return sayDoneAs(a, a.style().Moved(len(moved), to))
 }

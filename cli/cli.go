@@ -3,7 +3,6 @@
 package cli
 
 import (
-	"context"
 	"errors"
 	"io"
 	"log/slog"
@@ -17,7 +16,6 @@ import (
 
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/memory"
-	"anchorage.example/unicrux/core/person"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
@@ -61,24 +59,22 @@ func System() IO {
 
 // An app is one run: what came from outside, the options of every command, the workstation.
 type app struct {
-	IO
-	json, plain, dry, yes, noInput, quiet, verbose bool
-	timeout                                        time.Duration
-	station                                        *workstation.Station
-	ctx                                            context.Context
-	asked                                          *term.Terminal // where questions were asked; nil until then
-	begun                                          []*workstation.Batch
-	untilStopped                                   bool // the command ends well by being stopped
-	version                                        bool // --version
+	*prompter
+	dry, yes     bool
+	timeout      time.Duration
+	station      *workstation.Station
+	begun        []*workstation.Batch
+	untilStopped bool // the command ends well by being stopped
+	version      bool // --version
 }
 
 // Run runs one command and returns the exit code.
 func Run(io IO) int {
 	memory.Private() // secrets pass through most commands
 	ctx, stopped := untilSignal()
-	a := &app{IO: io, ctx: ctx, timeout: defaultTimeout}
+	a := &app{prompter: &prompter{console: &console{IO: io}, ctx: ctx}, timeout: defaultTimeout}
 	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" { // git waits for it, and its options are ssh's
-		return a.ssh(io.Args[2:])
+		return sshForGit(a, io.Args[2:])
 	}
 	err := a.execute()
 	if !stopped() {
@@ -96,7 +92,7 @@ func Run(io IO) int {
 
 func (a *app) execute() error {
 	if len(a.Args) == 3 && a.Args[0] == "for-git" && a.Args[1] == "credential" { // git waits for it each time
-		return a.credential(a.Args[2])
+		return runCredential(a, a.Args[2])
 	}
 	root := a.root()
 	root.SetArgs(a.Args)
@@ -166,7 +162,7 @@ and names the one cause when a clone or push fails.`,
 			if strings.HasPrefix(command.CommandPath(), "unicrux holder") || strings.HasPrefix(command.CommandPath(), "unicrux for-git") { // ssh waits for it
 				return nil
 			}
-			a.tidy()
+			runTidy(a)
 			return nil
 		},
 	}
@@ -185,7 +181,7 @@ and names the one cause when a clone or push fails.`,
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")
 	root.SetHelpCommandGroupID("try")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
-	root.AddCommand(a.forGit())
+	root.AddCommand(forGitCommand(a))
 	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
 		demandSubcommands(root)
 		return root
@@ -194,10 +190,10 @@ and names the one cause when a clone or push fails.`,
 		id       string
 		commands []*cobra.Command
 	}{
-		{"daily", []*cobra.Command{a.lookCommand(), a.readyCommand(), a.checkCommand(), a.explainCommand()}},
-		{"things", []*cobra.Command{a.keyCommand(), a.tokenCommand(), a.hostCommand(), a.repoCommand(), a.remoteCommand(), a.cardCommand()}},
-		{"keep", []*cobra.Command{a.chestCommand(), a.holderCommand(), a.changesCommand(), a.undoCommand()}},
-		{"try", []*cobra.Command{a.demoCommand(), a.practiceCommand(), a.versionCommand()}},
+		{"daily", []*cobra.Command{lookCommand(a), readyCommand(a), checkCommand(a), explainCommand(a)}},
+		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a), cardCommand(a)}},
+		{"keep", []*cobra.Command{chestCommand(a), holderCommand(a), changesCommand(a), undoCommand(a)}},
+		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), versionCommand(a)}},
 	} {
 		for _, command := range group.commands {
 			command.GroupID = group.id
@@ -208,7 +204,7 @@ and names the one cause when a clone or push fails.`,
 	help := root.RunE
 	root.RunE = func(c *cobra.Command, args []string) error {
 		if a.version && len(args) == 0 {
-			return a.showVersion()
+			return showVersion(a)
 		}
 		return help(c, args)
 	}
@@ -259,30 +255,6 @@ func takes(least, most int, names string) cobra.PositionalArgs {
 	}
 }
 
-// style is what the terminal can show.
-func (a *app) style() render.Style {
-	s := render.Style{Width: a.Columns, Detail: a.verbose}
-	kind := a.getenv("TERM")
-	if a.Columns == 0 || a.plain || kind == "dumb" || a.getenv("NO_COLOR") != "" {
-		return s
-	}
-	s.Lines = strings.Contains(strings.ToUpper(a.getenv("LC_ALL")+a.getenv("LC_CTYPE")+a.getenv("LANG")), "UTF")
-	switch {
-	case a.getenv("COLORTERM") == "truecolor", a.getenv("COLORTERM") == "24bit":
-		s.Depth = render.TrueColour
-	case strings.Contains(kind, "256"):
-		s.Depth = render.Colours256
-	default:
-		s.Depth = render.Colours16
-	}
-	return s
-}
-
-func (a *app) getenv(name string) string {
-	who := person.Person{Environ: a.Environ}
-	return who.Getenv(name)
-}
-
 // place gathers what the steps of the core need.
 func (a *app) place() (site.Site, error) {
 	registry, err := hosts.Open(a.station)
@@ -304,23 +276,6 @@ func (a *app) trace() *slog.Logger {
 	}
 	return slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelDebug}))
 }
-
-// show prints a result: the document when JSON was asked for, else the text.
-func (a *app) show(text string, document any) error {
-	if a.json {
-		text = render.JSON(document)
-	}
-	return a.print(text)
-}
-
-// print and tell write to the output and to the error output. Whatever others put into the text (names,
-// banners, paths) steers no terminal.
-func (a *app) print(text string) error {
-	_, err := io.WriteString(a.Out, render.Shown(text))
-	return err
-}
-
-func (a *app) tell(text string) { _, _ = io.WriteString(a.Err, render.Shown(text)) }
 
 // showChange prints the result of a command that changes something: what would change in
 // a dry run, else what was done and how to take it back.

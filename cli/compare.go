@@ -11,7 +11,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) keyCompare() *cobra.Command {
+func keyCompare(a *app) *cobra.Command {
 	var o compareOptions
 	command := &cobra.Command{
 		Use:   "compare HOST",
@@ -19,7 +19,7 @@ func (a *app) keyCompare() *cobra.Command {
 		Long: `Holds the keys that are here against those that a host lists for your account. A host that
 lists none is asked over SSH about one key after another; nobody signs in for that.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.compare(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runCompare(a, &o, args[0]) },
 	}
 	o.addList(command, "the keys that open this repository alone", "the keys with which commits are signed")
 	o.addToken(command)
@@ -31,7 +31,7 @@ type compareOptions struct {
 	keyListOptions
 }
 
-func (a *app) compare(o *compareOptions, name string) error {
+func runCompare(a *app, o *compareOptions, name string) error {
 	if err := o.check(); err != nil {
 		return err
 	}
@@ -51,7 +51,7 @@ func (a *app) compare(o *compareOptions, name string) error {
 		text := a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
 		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
-	token, err := a.token(&o.secretOptions, host, "keys")
+	token, err := tokenFor(a, &o.secretOptions, host, "keys")
 	if err != nil {
 		return err
 	}
@@ -69,7 +69,7 @@ type withdrawOptions struct {
 	wait   time.Duration
 }
 
-func (a *app) keyWithdraw() *cobra.Command {
+func keyWithdraw(a *app) *cobra.Command {
 	var o withdrawOptions
 	command := &cobra.Command{
 		Use:   "withdraw KEY HOST",
@@ -80,7 +80,7 @@ itself stays here, and "unicrux undo" tells the host again.
 With --by-hand, and for hosts without an interface, it says where to take the key away, and
 asks the host over SSH now and then until it takes the key no more.`,
 		Args: takes(2, 2, "a key and a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.withdraw(&o, args[0], args[1]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runWithdraw(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
 	o.addList(command, "from this repository alone, where it was registered with --repo", "from the keys with which commits are signed")
@@ -90,8 +90,8 @@ asks the host over SSH now and then until it takes the key no more.`,
 	return command
 }
 
-func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
-	place, pair, host, err := a.keyAtHost(name, hostName)
+func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
+	place, pair, host, err := keyAtHost(a, name, hostName)
 	if err != nil {
 		return err
 	}
@@ -107,7 +107,7 @@ func (a *app) withdraw(o *withdrawOptions, name, hostName string) error {
 		words := host.Name + " does not take " + pair.Name() + " any more."
 		return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 	}
-	token, err := a.token(&o.secretOptions, host, "keys")
+	token, err := tokenFor(a, &o.secretOptions, host, "keys")
 	if err != nil {
 		return err
 	}

@@ -21,16 +21,16 @@ import (
 )
 
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
-func (a *app) forGitCredential() *cobra.Command {
+func forGitCredential(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "credential get|store|erase", Short: "Answer git's questions for credentials", Args: takes(1, 1, "get, store or erase"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.credential(args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runCredential(a, args[0]) },
 	}
 }
 
-// credential answers one question of git's. [Run] comes here without reading the command line
+// runCredential answers one question of git's. [Run] comes here without reading the command line
 // any further.
-func (a *app) credential(question string) (err error) {
+func runCredential(a *app, question string) (err error) {
 	if a.station == nil {
 		if a.station, err = a.here(); err != nil {
 			return err
@@ -42,24 +42,24 @@ func (a *app) credential(question string) (err error) {
 	}
 	switch question {
 	case "get":
-		return a.answerGit(asked)
+		return answerGit(a, asked)
 	case "store":
-		return a.storeForGit(asked)
+		return storeForGit(a, asked)
 	case "erase":
-		return a.eraseForGit(asked)
+		return eraseForGit(a, asked)
 	}
 	return nil // what git will say one day is no error (gitcredentials(7))
 }
 
 // answerGit answers, or says nothing, so that git asks the next helper.
-func (a *app) answerGit(asked gitlink.Asked) error {
+func answerGit(a *app, asked gitlink.Asked) error {
 	c := chest.Of(a.station)
 	answer, err := gitanswer.Answer(a.ctx, c, asked, a.place)
 	if errors.Is(err, query.ErrStuck) {
-		a.progressText(a.style().Saying(a.stuckSaying()))
+		a.progressText(a.style().Saying(stuckSaying(a)))
 		return nil
 	}
-	if errors.Is(err, chest.ErrClosed) && a.openForGit(c) {
+	if errors.Is(err, chest.ErrClosed) && openForGit(a, c) {
 		answer, err = gitanswer.Answer(a.ctx, c, asked, a.place)
 	}
 	a.progressText(a.style().Saying(answer.Said))
@@ -78,7 +78,7 @@ func (a *app) answerGit(asked gitlink.Asked) error {
 
 // stuckSaying names the command that ends the holder of the chest, where its process is known: "kill -9 0"
 // would end whoever types it (kill(1)).
-func (a *app) stuckSaying() gitanswer.Saying {
+func stuckSaying(a *app) gitanswer.Saying {
 	const words = "The holder runs but does not respond, so git does not get its token."
 	pid := holder.PID(a.station.DoorSocket())
 	if pid <= 1 {
@@ -90,7 +90,7 @@ func (a *app) stuckSaying() gitanswer.Saying {
 // openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens
 // the chest for a working day. A program without a terminal, or one that said that nobody is
 // there, is not asked.
-func (a *app) openForGit(c *chest.Chest) bool {
+func openForGit(a *app, c *chest.Chest) bool {
 	if a.noInput || a.station.Getenv("GIT_TERMINAL_PROMPT") == "0" {
 		return false
 	}
@@ -102,10 +102,10 @@ func (a *app) openForGit(c *chest.Chest) bool {
 	before := a.In
 	defer func() { a.In, a.asked = before, nil }()
 	a.In, a.asked = terminal, nil
-	return a.openChest(c, "", agent.WorkingDay) == nil
+	return openChest(a, c, "", agent.WorkingDay) == nil
 }
 
-func (a *app) storeForGit(asked gitlink.Asked) error {
+func storeForGit(a *app, asked gitlink.Asked) error {
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -117,7 +117,7 @@ func (a *app) storeForGit(asked gitlink.Asked) error {
 	return err
 }
 
-func (a *app) eraseForGit(asked gitlink.Asked) error {
+func eraseForGit(a *app, asked gitlink.Asked) error {
 	place, err := a.place()
 	if err != nil {
 		return err

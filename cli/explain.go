@@ -12,7 +12,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) explainCommand() *cobra.Command {
+func explainCommand(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "explain [FILE]",
 		Short: "Read an error text of git, ssh or hg, and name its likely causes",
@@ -23,12 +23,12 @@ then that is said. Nothing is tried and nothing is changed; "unicrux check" trie
   unicrux explain build.log
   unicrux explain            and paste the text`,
 		Args: takes(0, 1, "a file with the text"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.explain(args) },
+		RunE: func(_ *cobra.Command, args []string) error { return runExplain(a, args) },
 	}
 }
 
-func (a *app) explain(args []string) error {
-	text, err := a.errorText(args)
+func runExplain(a *app, args []string) error {
+	text, err := errorText(a, args)
 	if err != nil {
 		return err
 	}
@@ -43,7 +43,7 @@ func (a *app) explain(args []string) error {
 const longestText = 256 << 20
 
 // errorText reads the text from a file or from standard input, and keeps its end.
-func (a *app) errorText(args []string) (string, error) {
+func errorText(a *app, args []string) (string, error) {
 	from := a.In
 	if len(args) == 1 && args[0] != "-" {
 		file, err := regular.OpenStream(args[0])

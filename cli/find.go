@@ -10,7 +10,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) keyFind() *cobra.Command {
+func keyFind(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "find [DIR...]",
 		Short: "Look for keys in odd places, exposed or unused",

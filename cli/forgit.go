@@ -11,13 +11,13 @@ import (
 )
 
 // forGit are the commands that git and ssh call, and people do not.
-func (a *app) forGit() *cobra.Command {
+func forGitCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "for-git", Short: "What git and ssh call", Hidden: true}
-	command.AddCommand(a.forGitConnect(), a.forGitCredential(), a.forGitSSH())
+	command.AddCommand(forGitConnect(a), forGitCredential(a), forGitSSH(a))
 	return command
 }
 
-func (a *app) forGitConnect() *cobra.Command {
+func forGitConnect(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "connect PROXY HOST PORT",
 		Short: "Be ssh's connection through a proxy",

@@ -20,9 +20,9 @@ import (
 )
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.
-func (a *app) forGitSSH() *cobra.Command {
+func forGitSSH(a *app) *cobra.Command {
 	return &cobra.Command{Use: "ssh ARGUMENTS", Short: "Be git's ssh, and say why when the way is closed", DisableFlagParsing: true,
-		RunE: func(_ *cobra.Command, args []string) error { return &told{a.ssh(args)} }}
+		RunE: func(_ *cobra.Command, args []string) error { return &told{sshForGit(a, args)} }}
 }
 
 // sshFailed is with what ssh ends when it did not get through: every other code is that of the
@@ -35,16 +35,16 @@ const (
 	inPlaceWhole = 15 * time.Second
 )
 
-// ssh runs ssh for git, unchanged: its input, output and errors are ours, and so are its end and
+// sshForGit runs ssh for git, unchanged: its input, output and errors are ours, and so are its end and
 // its signals. When it did not get through, the crux is told behind its own words.
-func (a *app) ssh(args []string) int {
+func sshForGit(a *app, args []string) int {
 	exit, err := runSSH(a.ctx, a.Environ, args)
 	if err != nil {
 		_, _ = fmt.Fprintln(a.Err, "unicrux: ssh cannot be started:", err)
 		return sshFailed
 	}
 	if exit == sshFailed && a.ctx.Err() == nil {
-		a.crux(args)
+		tellCrux(a, args)
 	}
 	return exit
 }
@@ -70,9 +70,9 @@ func runSSH(ctx context.Context, environ, args []string) (int, error) {
 	return max(run.ProcessState.ExitCode(), 0), nil
 }
 
-// crux goes the way that ssh went, and says in three lines what closes it. Whatever goes wrong here
+// tellCrux goes the way that ssh went, and says in three lines what closes it. Whatever goes wrong here
 // is no matter of git's.
-func (a *app) crux(args []string) {
+func tellCrux(a *app, args []string) {
 	question, ok := questionOf(args)
 	if !ok {
 		return

@@ -24,9 +24,9 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) holderCommand() *cobra.Command {
+func holderCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "holder", Short: "The process that holds what you unlocked"}
-	command.AddCommand(a.holderStart(), a.holderStop(), a.holderShow())
+	command.AddCommand(holderStart(a), holderStop(a), holderShow(a))
 	return command
 }
 
@@ -36,7 +36,7 @@ const (
 	stayChest = "chest"
 )
 
-func (a *app) holderStart() *cobra.Command {
+func holderStart(a *app) *cobra.Command {
 	var stay, unlock string
 	command := &cobra.Command{
 		Use:   "start",
@@ -48,9 +48,9 @@ own, which unicrux chest open starts.`,
 		RunE: func(*cobra.Command, []string) error {
 			switch stay {
 			case "":
-				return a.startHolderFor(unlock)
+				return startHolderFor(a, unlock)
 			case stayKeys, stayChest:
-				return a.beHolder(stay)
+				return beHolder(a, stay)
 			}
 			return usage("--stay takes keys or chest, not %q", stay)
 		},
@@ -61,13 +61,13 @@ own, which unicrux chest open starts.`,
 }
 
 // beHolder serves until the holder ends. Whoever started it waits for its first words.
-func (a *app) beHolder(what string) error {
+func beHolder(a *app, what string) error {
 	out, isFile := a.Out.(*os.File)
 	if !isFile {
 		return errors.New("the holder needs an output of its own")
 	}
 	clock := lifetime.System(a.station.Now)
-	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, a.asksEachTime()), Clock: clock, Ready: func() { holder.Report(out, nil) }}
+	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, asksEachTime(a)), Clock: clock, Ready: func() { holder.Report(out, nil) }}
 	if what == stayChest {
 		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(gitanswer.NewDesk(a.station, clock))
 	}
@@ -85,7 +85,7 @@ func (a *app) beHolder(what string) error {
 
 // asksEachTime asks the person by the program that ssh itself would start for that (SSH_ASKPASS in
 // ssh-agent(1)); nil where there is none.
-func (a *app) asksEachTime() func(question string) bool {
+func asksEachTime(a *app) func(question string) bool {
 	program := a.getenv("SSH_ASKPASS")
 	if program == "" {
 		return nil
@@ -117,15 +117,15 @@ const holderPatience = time.Minute
 
 // startHolder makes sure that the holder of keys runs.
 func (a *app) startHolder(ctx context.Context) error {
-	return a.startProcess(ctx, func() bool { return holder.AgentAnswers(a.station.HolderSocket()) }, stayKeys)
+	return startProcess(a, ctx, func() bool { return holder.AgentAnswers(a.station.HolderSocket()) }, stayKeys)
 }
 
 // startDoor makes sure that the holder of what opens the chest runs.
-func (a *app) startDoor(ctx context.Context) error {
-	return a.startProcess(ctx, func() bool { return holder.DoorAnswers(a.station.DoorSocket()) }, stayChest)
+func startDoor(a *app, ctx context.Context) error {
+	return startProcess(a, ctx, func() bool { return holder.DoorAnswers(a.station.DoorSocket()) }, stayChest)
 }
 
-func (a *app) startProcess(ctx context.Context, answers func() bool, what string) error {
+func startProcess(a *app, ctx context.Context, answers func() bool, what string) error {
 	if a.program() == "" {
 		return errors.New("where this program lies is not known, so the holder cannot be started")
 	}
@@ -134,7 +134,7 @@ func (a *app) startProcess(ctx context.Context, answers func() bool, what string
 	return holder.Start(ctx, answers, a.Environ, a.program(), "holder", "start", "--stay", what)
 }
 
-func (a *app) startHolderFor(unlock string) error {
+func startHolderFor(a *app, unlock string) error {
 	ran := holder.AgentAnswers(a.station.HolderSocket())
 	if a.dry {
 		return a.show(a.style().Sentences("Would start the holder, unless it runs."), render.PlanDocument(nil))
@@ -143,7 +143,7 @@ func (a *app) startHolderFor(unlock string) error {
 		return err
 	}
 	if unlock != "" {
-		if err := a.unlockFromDesktop(unlock); err != nil {
+		if err := unlockFromDesktop(a, unlock); err != nil {
 			return err
 		}
 	}
@@ -154,12 +154,12 @@ func (a *app) startHolderFor(unlock string) error {
 	if a.quiet && !a.json {
 		return nil
 	}
-	return a.show(a.style().Sentences(words), render.HolderDocument(a.holderView(true), nil))
+	return a.show(a.style().Sentences(words), render.HolderDocument(holderView(a, true), nil))
 }
 
 // unlockFromDesktop loads a key that the holder does not hold, if the desktop keeps its
 // passphrase. ssh waits meanwhile, so nobody is asked here: ssh asks itself.
-func (a *app) unlockFromDesktop(path string) error {
+func unlockFromDesktop(a *app, path string) error {
 	pair, err := sshkey.Load(path)
 	if err != nil || !pair.Locked {
 		return err
@@ -175,7 +175,7 @@ func (a *app) unlockFromDesktop(path string) error {
 	return keys.HoldOnly(a.ctx, place, pair, passphrase)
 }
 
-func (a *app) holderStop() *cobra.Command {
+func holderStop(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "stop", Short: "Make the holder forget everything and end", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
@@ -189,25 +189,25 @@ func (a *app) holderStop() *cobra.Command {
 			if err := errors.Join(err, errChest); err != nil {
 				return err
 			}
-			if err := a.holdersRespond(); err != nil {
+			if err := holdersRespond(a); err != nil {
 				return err
 			}
 			words := "No holder runs."
 			if ranKeys || ranChest {
 				words = "The holder has forgotten everything and ended."
 			}
-			return a.show(a.style().Sentences(words), render.HolderDocument(a.holderView(false), nil))
+			return a.show(a.style().Sentences(words), render.HolderDocument(holderView(a, false), nil))
 		},
 	}
 }
 
 // holdersRespond fails when a holder runs and does not respond: what it holds is not known then.
-func (a *app) holdersRespond() error {
-	return cmp.Or(a.responds(holder.StuckAgent(a.station.HolderSocket())), a.responds(holder.StuckDoor(a.station.DoorSocket())))
+func holdersRespond(a *app) error {
+	return cmp.Or(runResponds(a, holder.StuckAgent(a.station.HolderSocket())), runResponds(a, holder.StuckDoor(a.station.DoorSocket())))
 }
 
-// responds turns a [holder.StuckError] into what to do about it.
-func (a *app) responds(err error) error {
+// runResponds turns a [holder.StuckError] into what to do about it.
+func runResponds(a *app, err error) error {
 	var stuck *holder.StuckError
 	if !errors.As(err, &stuck) {
 		return err
@@ -219,17 +219,17 @@ func (a *app) responds(err error) error {
 	return &problem{message: "the holder runs but does not respond, so it still has its secrets", advice: advice, exit: exitFailure}
 }
 
-func (a *app) holderShow() *cobra.Command {
+func holderShow(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "show", Short: "Show what the holder holds, and until when", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			if err := a.holdersRespond(); err != nil {
+			if err := holdersRespond(a); err != nil {
 				return err
 			}
 			socket := a.station.HolderSocket()
 			conn, err := agent.OpenOwn(socket)
 			if err != nil {
-				view, words := a.holderView(false), "No holder runs: nothing is held unlocked."
+				view, words := holderView(a, false), "No holder runs: nothing is held unlocked."
 				if view.ChestUntil != nil {
 					words = "No key is held unlocked."
 				}
@@ -239,13 +239,13 @@ func (a *app) holderShow() *cobra.Command {
 			if err := errors.Join(err, conn.Close()); err != nil {
 				return fmt.Errorf("at %s is %w", socket, err)
 			}
-			view := a.holderView(true)
+			view := holderView(a, true)
 			return a.show(a.style().Holder(view, holdings), render.HolderDocument(view, holdings))
 		},
 	}
 }
 
-func (a *app) holderView(runs bool) render.HolderView {
+func holderView(a *app, runs bool) render.HolderView {
 	socket := a.station.HolderSocket()
 	view := render.HolderView{Runs: runs, Socket: socket, Tilde: a.station.Tilde, Now: a.station.Now()}
 	if runs {

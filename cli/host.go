@@ -19,13 +19,13 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) hostCommand() *cobra.Command {
+func hostCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(a.hostAdd(), a.hostList(), a.hostShow(), a.hostTest(), a.hostTrust(), a.hostSet(), a.hostDrop(), a.hostAccounts(), a.hostAccount())
+	command.AddCommand(hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
 	return command
 }
 
-func (a *app) hostAdd() *cobra.Command {
+func hostAdd(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "add FILE|URL",
 		Short: "Keep a host's description, and settle how ssh reaches the host",
@@ -38,17 +38,17 @@ place to which a secret of yours may go, who vouches for it, and the description
 which you can compare with somebody who has it already. One that takes the place of another is
 shown as a difference, and you are asked. A place that one description names no other may name.`,
 		Args: takes(1, 1, "one file or https address"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.addHost(args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return addHost(a, args[0]) },
 	}
 }
 
-func (a *app) addHost(from string) error {
+func addHost(a *app, from string) error {
 	source, err := hosts.Get(a.ctx, a.station, from)
 	if err != nil {
 		return err
 	}
 	d, s := source.Description, a.style()
-	if err := a.acceptSource(source); err != nil {
+	if err := acceptSource(a, source); err != nil {
 		return err
 	}
 	batch := a.begin("Describe a host.")
@@ -64,7 +64,7 @@ func (a *app) addHost(from string) error {
 
 // acceptSource shows where secrets would go. A person is asked where somebody else may have written
 // the description, and where it takes the place of another one.
-func (a *app) acceptSource(source hosts.Source) error {
+func acceptSource(a *app, source hosts.Source) error {
 	old, err := hosts.Replaces(a.station, source)
 	if err != nil {
 		return err
@@ -88,7 +88,7 @@ func (a *app) acceptSource(source hosts.Source) error {
 	return a.confirm(question)
 }
 
-func (a *app) hostList() *cobra.Command {
+func hostList(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the hosts that are described here", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
@@ -111,7 +111,7 @@ func (a *app) hostList() *cobra.Command {
 	}
 }
 
-func (a *app) hostShow() *cobra.Command {
+func hostShow(a *app) *cobra.Command {
 	var settings bool
 	var file string
 	var run bool
@@ -126,7 +126,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 				return usage("--ssh-config goes with --settings")
 			}
 			if settings {
-				return a.settings(args[0], effective.Question{SSHConfig: file, Run: run})
+				return showSettings(a, args[0], effective.Question{SSHConfig: file, Run: run})
 			}
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -145,7 +145,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 	return command
 }
 
-func (a *app) settings(name string, q effective.Question) error {
+func showSettings(a *app, name string, q effective.Question) error {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
 		return err
@@ -185,7 +185,7 @@ func isAddress(host string) bool {
 	return err == nil
 }
 
-func (a *app) hostTrust() *cobra.Command {
+func hostTrust(a *app) *cobra.Command {
 	var fingerprint string
 	command := &cobra.Command{
 		Use:   "trust HOST",
@@ -215,7 +215,7 @@ what its key must be.`,
 	return command
 }
 
-func (a *app) hostSet() *cobra.Command {
+func hostSet(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "set HOST NAME=VALUE…",
 		Short: "Settle how ssh reaches a host",
@@ -265,7 +265,7 @@ host name.
 	}
 }
 
-func (a *app) hostDrop() *cobra.Command {
+func hostDrop(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "drop HOST",
 		Short: "Forget a host: its description, and how ssh reaches it",

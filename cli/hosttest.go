@@ -15,7 +15,7 @@ type testOptions struct {
 	changes bool
 }
 
-func (a *app) hostTest() *cobra.Command {
+func hostTest(a *app) *cobra.Command {
 	var o testOptions
 	command := &cobra.Command{
 		Use:   "test HOST",
@@ -24,14 +24,14 @@ func (a *app) hostTest() *cobra.Command {
 --changes it also tries those that change something, on a throwaway key and a throwaway
 token, and takes them back.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.testHost(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return testHost(a, &o, args[0]) },
 	}
 	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and take it back")
 	o.addToken(command)
 	return command
 }
 
-func (a *app) testHost(o *testOptions, name string) error {
+func testHost(a *app, o *testOptions, name string) error {
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -43,7 +43,7 @@ func (a *app) testHost(o *testOptions, name string) error {
 	token := origin.Bound{}
 	for _, operation := range host.Operations {
 		if !operation.Open && token.Empty() {
-			if token, err = a.token(&o.secretOptions, host, ""); err != nil {
+			if token, err = tokenFor(a, &o.secretOptions, host, ""); err != nil {
 				return err
 			}
 		}

@@ -15,9 +15,9 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) keyCommand() *cobra.Command {
+func keyCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
-	command.AddCommand(a.keyNew(), a.keyList(), a.keyShow(), a.keyFind(), a.keyRegister(), a.keyWithdraw(), a.keyCompare(), a.keyLock(), a.keySave(), a.keyLoad(), a.keyUnload(), a.keyRenew(), a.keyRetire())
+	command.AddCommand(keyNew(a), keyList(a), keyShow(a), keyFind(a), keyRegister(a), keyWithdraw(a), keyCompare(a), keyLock(a), keySave(a), keyLoad(a), keyUnload(a), keyRenew(a), keyRetire(a))
 	return command
 }
 
@@ -27,7 +27,7 @@ type keyNewOptions struct {
 	none                         bool
 }
 
-func (a *app) keyNew() *cobra.Command {
+func keyNew(a *app) *cobra.Command {
 	var o keyNewOptions
 	command := &cobra.Command{
 		Use:   "new [NAME]",
@@ -38,7 +38,7 @@ first instant, and nothing that is there is ever written over.
 With --host the settings for that host point to the new key, and the name is made of the
 host's when you give none.`,
 		Args: takes(0, 1, "one name"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.newKey(o, args) },
+		RunE: func(_ *cobra.Command, args []string) error { return newKey(a, o, args) },
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.kind, "kind", sshkey.ED25519, "ed25519, ecdsa or rsa")
@@ -50,7 +50,7 @@ host's when you give none.`,
 	return command
 }
 
-func (a *app) newKey(o keyNewOptions, args []string) error {
+func newKey(a *app, o keyNewOptions, args []string) error {
 	if o.none && o.passphrase != "" {
 		return usage("--passphrase-from and --no-passphrase contradict each other")
 	}
@@ -81,16 +81,16 @@ func (a *app) newKey(o keyNewOptions, args []string) error {
 	if err != nil {
 		return err
 	}
-	text := a.style().Key(a.view(pair))
+	text := a.style().Key(viewOf(a, pair))
 	if n.Host != nil {
 		text += "\n" + a.style().Sentences(fmt.Sprintf("Settings for %s point to it now. Next, tell the host:", n.Host.Name)) +
 			a.style().CommandLine("unicrux", "key", "register", pair.Name(), n.Host.Name)
 	}
-	return a.showChange(batch, text, render.KeyDocument(a.view(pair), number(batch)))
+	return a.showChange(batch, text, render.KeyDocument(viewOf(a, pair), number(batch)))
 }
 
 // keyAt finds what most commands about a key need: where we are, and the key.
-func (a *app) keyAt(name string) (place site.Site, pair *sshkey.Pair, err error) {
+func keyAt(a *app, name string) (place site.Site, pair *sshkey.Pair, err error) {
 	if place, err = a.place(); err != nil {
 		return place, nil, err
 	}
@@ -99,8 +99,8 @@ func (a *app) keyAt(name string) (place site.Site, pair *sshkey.Pair, err error)
 }
 
 // keyAtHost is keyAt with a host that is to be told something about the public half.
-func (a *app) keyAtHost(name, hostName string) (place site.Site, pair *sshkey.Pair, host *describe.Description, err error) {
-	if place, pair, err = a.keyAt(name); err != nil {
+func keyAtHost(a *app, name, hostName string) (place site.Site, pair *sshkey.Pair, host *describe.Description, err error) {
+	if place, pair, err = keyAt(a, name); err != nil {
 		return place, nil, nil, err
 	}
 	if host, err = place.Registry.Find(hostName); err != nil {
@@ -112,23 +112,23 @@ func (a *app) keyAtHost(name, hostName string) (place site.Site, pair *sshkey.Pa
 	return place, pair, host, err
 }
 
-func (a *app) view(pair *sshkey.Pair) render.KeyView {
+func viewOf(a *app, pair *sshkey.Pair) render.KeyView {
 	return render.KeyView{Pair: pair, Path: a.station.Tilde(pair.Path), Now: a.station.Now()}
 }
 
-// uses adds to the view of a pair what is known about its use.
-func (a *app) uses(view render.KeyView, keys []look.Key) render.KeyView {
+// withUses adds to the view of a pair what is known about its use.
+func withUses(a *app, view render.KeyView, keys []look.Key) render.KeyView {
 	view.Looked = true
 	for _, key := range keys {
 		if key.Pair.Path == view.Pair.Path {
-			return a.use(view, key)
+			return withUse(a, view, key)
 		}
 	}
 	return view
 }
 
-// use says in a view what becomes of its key.
-func (a *app) use(view render.KeyView, key look.Key) render.KeyView {
+// withUse says in a view what becomes of its key.
+func withUse(a *app, view render.KeyView, key look.Key) render.KeyView {
 	view.Looked = true
 	for _, mention := range key.Mentions {
 		view.Settings = append(view.Settings, strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
@@ -138,7 +138,7 @@ func (a *app) use(view render.KeyView, key look.Key) render.KeyView {
 }
 
 // lookAround is what is here, for whoever wants to know the use of keys.
-func (a *app) lookAround() (*look.View, error) {
+func lookAround(a *app) (*look.View, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, err
@@ -146,11 +146,11 @@ func (a *app) lookAround() (*look.View, error) {
 	return look.Here(a.ctx, a.station, place.Registry)
 }
 
-func (a *app) keyList() *cobra.Command {
+func keyList(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the key pairs in ~/.ssh", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			around, err := a.lookAround()
+			around, err := lookAround(a)
 			if err != nil {
 				return err
 			}
@@ -164,7 +164,7 @@ func (a *app) keyList() *cobra.Command {
 			}
 			for _, key := range around.Keys {
 				if filepath.Dir(key.Pair.Path) == a.station.SSHDir() {
-					views = append(views, a.use(a.view(key.Pair), key))
+					views = append(views, withUse(a, viewOf(a, key.Pair), key))
 				}
 			}
 			text := a.style().Keys(views, unreadable)
@@ -177,7 +177,7 @@ func (a *app) keyList() *cobra.Command {
 	}
 }
 
-func (a *app) keyShow() *cobra.Command {
+func keyShow(a *app) *cobra.Command {
 	var line bool
 	command := &cobra.Command{
 		Use: "show KEY", Short: "Show all about one key pair", Args: takes(1, 1, "one key"),
@@ -187,17 +187,17 @@ func (a *app) keyShow() *cobra.Command {
 				return err
 			}
 			if !line {
-				around, err := a.lookAround()
+				around, err := lookAround(a)
 				if err != nil {
 					return err
 				}
-				view := a.uses(a.view(pair), around.Keys)
+				view := withUses(a, viewOf(a, pair), around.Keys)
 				return a.show(a.style().Key(view), render.KeyDocument(view, 0))
 			}
 			if pair.Public == nil {
 				return &problem{message: "the public half of " + pair.Name() + " can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}
 			}
-			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(a.view(pair), 0))
+			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(viewOf(a, pair), 0))
 		},
 	}
 	command.Flags().BoolVar(&line, "line", false, "print the public line and nothing else")

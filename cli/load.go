@@ -16,7 +16,7 @@ type loadOptions struct {
 	keep, confirm    bool
 }
 
-func (a *app) keyLoad() *cobra.Command {
+func keyLoad(a *app) *cobra.Command {
 	var o loadOptions
 	command := &cobra.Command{
 		Use:   "load KEY",
@@ -28,7 +28,7 @@ It is held by the holder, a process of Unicrux in the background, and the settin
 host that uses the key are made to ask it. An agent that your own settings name for such a
 host gets the key instead.`,
 		Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.load(o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runLoad(a, o, args[0]) },
 	}
 	flags := command.Flags()
 	flags.DurationVar(&o.lifetime, "for", agent.WorkingDay, "how long it is held")
@@ -39,14 +39,14 @@ host gets the key instead.`,
 	return command
 }
 
-func (a *app) load(o loadOptions, name string) error {
+func runLoad(a *app, o loadOptions, name string) error {
 	if o.lifetime < time.Second {
 		return usage("--for takes a time of at least a second, such as 8h")
 	}
 	if o.confirm && a.getenv("SSH_ASKPASS") == "" {
 		return &problem{message: "--confirm asks with the program in SSH_ASKPASS, and that is not set", advice: "Set SSH_ASKPASS to such a program, run unicrux holder stop, and load the key again.", exit: exitCrux}
 	}
-	place, pair, err := a.keyAt(name)
+	place, pair, err := keyAt(a, name)
 	if err != nil {
 		return err
 	}
@@ -81,18 +81,18 @@ func (a *app) load(o loadOptions, name string) error {
 		render.LoadedDocument(pair.Name(), loaded.Sockets, &loaded.Until, number(batch)))
 }
 
-func (a *app) keyUnload() *cobra.Command {
+func keyUnload(a *app) *cobra.Command {
 	var forget bool
 	command := &cobra.Command{
 		Use: "unload KEY", Short: "Hold a key no more: its passphrase is asked again", Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.unload(args[0], forget) },
+		RunE: func(_ *cobra.Command, args []string) error { return runUnload(a, args[0], forget) },
 	}
 	command.Flags().BoolVar(&forget, "forget-passphrase", false, "make the desktop's secret service forget its passphrase as well")
 	return command
 }
 
-func (a *app) unload(name string, forget bool) error {
-	place, pair, err := a.keyAt(name)
+func runUnload(a *app, name string, forget bool) error {
+	place, pair, err := keyAt(a, name)
 	if err != nil {
 		return err
 	}

@@ -9,7 +9,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) lookCommand() *cobra.Command {
+func lookCommand(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "look [keys|tokens|hosts|remotes|agent]",
 		Short: "What is on this workstation, who opens what, what is unsafe, what to do next",
@@ -22,7 +22,7 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 				part = args[0]
 			}
 			if part == "remotes" {
-				return a.showRemotes()
+				return showRemotes(a)
 			}
 			place, err := a.place()
 			if err != nil {
@@ -32,13 +32,13 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 			if err != nil {
 				return err
 			}
-			return a.lookAt(part, view)
+			return lookAt(a, part, view)
 		},
 	}
 }
 
 // lookAt shows the whole view, or one part of it more closely. The document is the same.
-func (a *app) lookAt(part string, view *look.View) error {
+func lookAt(a *app, part string, view *look.View) error {
 	s := a.style()
 	text, document := "", render.LookDocument(view)
 	switch part {
@@ -47,11 +47,11 @@ func (a *app) lookAt(part string, view *look.View) error {
 	case "keys":
 		var keys []render.KeyView
 		for _, key := range view.Keys {
-			keys = append(keys, a.uses(a.view(key.Pair), view.Keys))
+			keys = append(keys, withUses(a, viewOf(a, key.Pair), view.Keys))
 		}
 		text = s.Keys(keys, nil)
 	case "hosts":
-		stored, problems, err := a.storedKeys()
+		stored, problems, err := storedKeys(a)
 		if err != nil {
 			return err
 		}
@@ -67,7 +67,7 @@ func (a *app) lookAt(part string, view *look.View) error {
 	return a.show(text, document)
 }
 
-func (a *app) storedKeys() ([]look.Stored, []knownhosts.Problem, error) {
+func storedKeys(a *app) ([]look.Stored, []knownhosts.Problem, error) {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
 		return nil, nil, err

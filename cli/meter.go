@@ -19,15 +19,15 @@ const (
 // A meter says on stderr what goes on and how far it is, once it takes long: in one line
 // that is overwritten on a terminal, now and then elsewhere.
 type meter struct {
-	a        *app
+	c        *console
 	terminal bool
 	next     time.Time
 	shown    bool
 }
 
-func (a *app) meter() *meter {
-	m := &meter{a: a, next: time.Now().Add(patience)}
-	if file, ok := a.Err.(*os.File); ok && !a.plain {
+func (c *console) meter() *meter {
+	m := &meter{c: c, next: time.Now().Add(patience)}
+	if file, ok := c.Err.(*os.File); ok && !c.plain {
 		m.terminal = term.IsTerminal(int(file.Fd()))
 	}
 	return m
@@ -36,26 +36,26 @@ func (a *app) meter() *meter {
 // tell shows words, if it is time to.
 func (m *meter) tell(words func() string) {
 	now := time.Now()
-	if m.a.quiet || now.Before(m.next) {
+	if m.c.quiet || now.Before(m.next) {
 		return
 	}
 	if !m.terminal {
 		m.next = now.Add(loggerPause)
-		_, _ = fmt.Fprintf(m.a.Err, "  %s\n", words())
+		_, _ = fmt.Fprintf(m.c.Err, "  %s\n", words())
 		return
 	}
 	m.next, m.shown = now.Add(meterPause), true
 	text := []rune(words())
-	if width := m.a.Columns; width > 6 && len(text) > width-4 {
+	if width := m.c.Columns; width > 6 && len(text) > width-4 {
 		text = append(text[:width-5], '…')
 	}
-	_, _ = fmt.Fprintf(m.a.Err, "\r\x1b[K  %s", string(text))
+	_, _ = fmt.Fprintf(m.c.Err, "\r\x1b[K  %s", string(text))
 }
 
 // end takes the line away.
 func (m *meter) end() {
 	if m.shown {
-		_, _ = io.WriteString(m.a.Err, "\r\x1b[K")
+		_, _ = io.WriteString(m.c.Err, "\r\x1b[K")
 	}
 }
 

@@ -14,9 +14,9 @@ import (
 	"anchorage.example/unicrux/standin"
 )
 
-func (a *app) practiceCommand() *cobra.Command {
+func practiceCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "practice", Short: "A practice host to try things on"}
-	command.AddCommand(a.practiceServe(), a.practiceFaults())
+	command.AddCommand(practiceServe(a), practiceFaults(a))
 	return command
 }
 
@@ -24,7 +24,7 @@ func (a *app) practiceCommand() *cobra.Command {
 // is of another shape, one without any.
 var practiceHosts = []string{"forge", "saltmarsh", "lantern"}
 
-func (a *app) practiceServe() *cobra.Command {
+func practiceServe(a *app) *cobra.Command {
 	var o standin.Options
 	command := &cobra.Command{
 		Use:   "serve [HOST…]",
@@ -39,7 +39,7 @@ is in them is thrown away when they end, unless --folder names a place.`,
 			if len(args) == 0 {
 				args = practiceHosts
 			}
-			return a.servePractice(o, args)
+			return servePractice(a, o, args)
 		},
 	}
 	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH, of the first host (default: any free one)")
@@ -49,7 +49,7 @@ is in them is thrown away when they end, unless --folder names a place.`,
 	return command
 }
 
-func (a *app) practiceFaults() *cobra.Command {
+func practiceFaults(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "faults",
 		Short: "List what a practice host can be told to do wrong",
@@ -67,7 +67,7 @@ crux that somebody meets then.`,
 	}
 }
 
-func (a *app) servePractice(o standin.Options, names []string) (err error) {
+func servePractice(a *app, o standin.Options, names []string) (err error) {
 	if o.Folder == "" {
 		if o.Folder, err = os.MkdirTemp("", "unicrux-practice-"); err != nil {
 			return err
@@ -119,7 +119,7 @@ func practiceView(name string, host *standin.Host) render.PracticeView {
 	return view
 }
 
-func (a *app) demoCommand() *cobra.Command {
+func demoCommand(a *app) *cobra.Command {
 	var stay bool
 	command := &cobra.Command{
 		Use:   "demo",
@@ -127,13 +127,13 @@ func (a *app) demoCommand() *cobra.Command {
 		Long: `Starts a practice host, makes a throwaway home, and goes from nothing to a pushed commit
 with the real git and ssh. Nothing of yours is read or changed, and nothing is left behind.`,
 		Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error { return a.demo(stay) },
+		RunE: func(*cobra.Command, []string) error { return runDemo(a, stay) },
 	}
 	command.Flags().BoolVar(&stay, "stay", false, "keep host and home at the end, and say how to use them")
 	return command
 }
 
-func (a *app) demo(stay bool) (err error) {
+func runDemo(a *app, stay bool) (err error) {
 	program, err := os.Executable()
 	if err != nil {
 		return err
@@ -147,7 +147,7 @@ func (a *app) demo(stay bool) (err error) {
 			err = closeErr
 		}
 	}()
-	record, err := a.travel(journey)
+	record, err := runTravel(a, journey)
 	if err != nil {
 		return err
 	}
@@ -170,8 +170,8 @@ func (a *app) demo(stay bool) (err error) {
 	return nil
 }
 
-// travel runs the steps, each with its output as it comes.
-func (a *app) travel(journey *demo.Journey) (*render.DemoDocument, error) {
+// runTravel runs the steps, each with its output as it comes.
+func runTravel(a *app, journey *demo.Journey) (*render.DemoDocument, error) {
 	out, ok := a.Out.(*os.File)
 	if !ok || a.json {
 		out = os.Stderr

@@ -25,7 +25,7 @@ type readyOptions struct {
 	inPlace                    bool
 }
 
-func (a *app) readyCommand() *cobra.Command {
+func readyCommand(a *app) *cobra.Command {
 	var o readyOptions
 	command := &cobra.Command{
 		Use:   "ready URL|HOST",
@@ -43,7 +43,7 @@ where it was when it is run again.`,
 		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
   unicrux ready forge`,
 		Args: takes(1, 1, "a clone URL or a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.ready(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runReady(a, &o, args[0]) },
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.purpose, "for", "", "clone or push (default: clone)")
@@ -56,9 +56,9 @@ where it was when it is run again.`,
 	return command
 }
 
-func (a *app) ready(o *readyOptions, argument string) error {
+func runReady(a *app, o *readyOptions, argument string) error {
 	secrets := a.secrets(&o.secretOptions)
-	request, err := a.request(o.purpose, o.account, argument, secrets.Passphrase)
+	request, err := requestOf(a, o.purpose, o.account, argument, secrets.Passphrase)
 	if err != nil {
 		return err
 	}
@@ -74,10 +74,10 @@ func (a *app) ready(o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	if err := a.transport(place, o.by, &request); err != nil {
+	if err := chooseTransport(a, place, o.by, &request); err != nil {
 		return err
 	}
-	unlock, err := a.alone(place.Registry, argument)
+	unlock, err := waitAlone(a, place.Registry, argument)
 	if err != nil {
 		return err
 	}
@@ -90,29 +90,29 @@ func (a *app) ready(o *readyOptions, argument string) error {
 		return err
 	}
 	if o.by == "" {
-		if way, err = a.betterWay(place, &request, way); err != nil {
+		if way, err = betterWay(a, place, &request, way); err != nil {
 			return err
 		}
 	}
 	if request.Argument != argument && way.Question.Transport == "ssh" {
 		a.progress("Going by SSH: " + request.Argument)
 	}
-	target, err := a.cloneTarget(way, o.into)
+	target, err := cloneTarget(a, way, o.into)
 	if err != nil {
 		return err
 	}
 	plan := ready.Foresee(place, way)
 	if a.dry {
-		return a.readyDry(place, way)
+		return readyDry(a, place, way)
 	}
-	if err := a.readyGo(place, request, secrets, way, plan, target); err != nil || !o.inPlace {
+	if err := readyGo(a, place, request, secrets, way, plan, target); err != nil || !o.inPlace {
 		return err
 	}
-	return a.inPlace(way.Question.Host)
+	return inPlace(a, way.Question.Host)
 }
 
 // inPlace lets git start ssh through us.
-func (a *app) inPlace(host string) error {
+func inPlace(a *app, host string) error {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
 		return err
@@ -127,9 +127,9 @@ func (a *app) inPlace(host string) error {
 	return nil
 }
 
-// transport turns a question into one about the transport that is wanted: about the other clone URL
+// chooseTransport turns a question into one about the transport that is wanted: about the other clone URL
 // of the same repository, or about the host alone.
-func (a *app) transport(place site.Site, by string, request *finding.Request) error {
+func chooseTransport(a *app, place site.Site, by string, request *finding.Request) error {
 	argument := request.Argument
 	switch by {
 	case "", "ssh":
@@ -157,7 +157,7 @@ func (a *app) transport(place site.Site, by string, request *finding.Request) er
 }
 
 // betterWay goes by HTTPS where that serves better.
-func (a *app) betterWay(place site.Site, request *finding.Request, way *finding.Way) (*finding.Way, error) {
+func betterWay(a *app, place site.Site, request *finding.Request, way *finding.Way) (*finding.Way, error) {
 	other, err := ready.Better(a.ctx, place, *request, way)
 	if err != nil || other == nil {
 		return way, err
@@ -171,8 +171,8 @@ func (a *app) betterWay(place site.Site, request *finding.Request, way *finding.
 	return other.Way, nil
 }
 
-// alone makes runs for the same host wait for each other, so that two make one key.
-func (a *app) alone(registry *hosts.Registry, argument string) (unlock func(), err error) {
+// waitAlone makes runs for the same host wait for each other, so that two make one key.
+func waitAlone(a *app, registry *hosts.Registry, argument string) (unlock func(), err error) {
 	name := argument
 	if parsed, err := address.Parse(argument); err == nil {
 		name = parsed.Host
@@ -185,22 +185,8 @@ func (a *app) alone(registry *hosts.Registry, argument string) (unlock func(), e
 	})
 }
 
-// progress says something on stderr about what goes on.
-func (a *app) progress(text string) {
-	if !a.quiet {
-		a.tell(a.style().Sentences(text))
-	}
-}
-
-// progressText says something on stderr that is laid out already.
-func (a *app) progressText(text string) {
-	if !a.quiet {
-		a.tell(text)
-	}
-}
-
 // cloneTarget settles where the clone goes; the folder is empty for a question about a host.
-func (a *app) cloneTarget(way *finding.Way, into string) (gitlink.Target, error) {
+func cloneTarget(a *app, way *finding.Way, into string) (gitlink.Target, error) {
 	parsed, err := address.Parse(way.Question.URL)
 	if way.Question.Repo == "" || err != nil {
 		if into != "" && err == nil {
@@ -211,7 +197,7 @@ func (a *app) cloneTarget(way *finding.Way, into string) (gitlink.Target, error)
 	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
 }
 
-func (a *app) readyDry(place site.Site, way *finding.Way) error {
+func readyDry(a *app, place site.Site, way *finding.Way) error {
 	batch, err := ready.DryRun(a.ctx, place, way)
 	if err != nil {
 		return err
@@ -219,7 +205,7 @@ func (a *app) readyDry(place site.Site, way *finding.Way) error {
 	return a.showChange(batch, "", nil)
 }
 
-func (a *app) readyGo(place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
+func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
 	clone := ""
 	if target.Folder != "" && !target.Cloned {
@@ -237,29 +223,22 @@ func (a *app) readyGo(place site.Site, request finding.Request, secrets site.Sec
 	a.say(s.Way(opening.Way))
 	if !opening.Way.IsOpen() {
 		a.say(s.Stopped(opening.Way))
-		return a.readyEnd(opening, plan, target.Folder, false)
+		return readyEnd(a, opening, plan, target.Folder, false)
 	}
 	if clone == "" {
 		if target.Cloned {
 			a.say("\n" + s.Sentences("The clone is there already: "+a.station.Tilde(target.Folder)))
 		}
-		return a.readyEnd(opening, plan, target.Folder, false)
+		return readyEnd(a, opening, plan, target.Folder, false)
 	}
-	if err := a.clone(place, opening, request, target); err != nil {
+	if err := runClone(a, place, opening, request, target); err != nil {
 		return err
 	}
 	a.say(s.Sentences("Cloned into " + clone + "."))
-	return a.readyEnd(opening, plan, target.Folder, true)
+	return readyEnd(a, opening, plan, target.Folder, true)
 }
 
-// say prints a result as it comes, unless a document is wanted at the end.
-func (a *app) say(text string) {
-	if !a.json && !a.quiet {
-		_ = a.print(text) // whoever reads it may have gone
-	}
-}
-
-func (a *app) clone(place site.Site, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
+func runClone(a *app, place site.Site, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
 	url := request.Argument
 	if opening.URL != "" {
 		url = opening.URL
@@ -272,7 +251,7 @@ func (a *app) clone(place site.Site, opening *ready.Opening, request finding.Req
 	if _, isFile := out.(*os.File); !isFile || a.json {
 		out = a.Err
 	}
-	if err := a.hold(place, opening.Way, request.Ask); err != nil {
+	if err := holdKey(a, place, opening.Way, request.Ask); err != nil {
 		return err
 	}
 	a.say("\n")
@@ -282,7 +261,7 @@ func (a *app) clone(place site.Site, opening *ready.Opening, request finding.Req
 
 // hold lets the holder have the key whose passphrase was asked for the check, because ssh
 // would ask for it once more.
-func (a *app) hold(place site.Site, way *finding.Way, ask sshway.Asker) error {
+func holdKey(a *app, place site.Site, way *finding.Way, ask sshway.Asker) error {
 	if way.Unlocked == "" {
 		return nil
 	}
@@ -302,7 +281,7 @@ func (a *app) hold(place site.Site, way *finding.Way, ask sshway.Asker) error {
 	return err
 }
 
-func (a *app) readyEnd(opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {
+func readyEnd(a *app, opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {
 	if a.json {
 		if err := a.show("", render.NewReadyDocument(opening, plan, folder, cloned)); err != nil {
 			return err

@@ -25,7 +25,7 @@ type registerOptions struct {
 	wait         time.Duration
 }
 
-func (a *app) keyRegister() *cobra.Command {
+func keyRegister(a *app) *cobra.Command {
 	var o registerOptions
 	command := &cobra.Command{
 		Use:   "register KEY HOST",
@@ -40,7 +40,7 @@ signing in is tried now and then until the host takes the key.
 With --signing the host lists it among the keys with which commits are signed. Nobody can sign
 in with it for that, so the host is asked whether it lists the key.`,
 		Args: takes(2, 2, "a key and a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.register(&o, args[0], args[1]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runRegister(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
@@ -77,25 +77,25 @@ func (o *keyListOptions) check() error {
 	return nil
 }
 
-func (a *app) register(o *registerOptions, key, name string) error {
+func runRegister(a *app, o *registerOptions, key, name string) error {
 	if err := errors.Join(o.validate(), o.keyListOptions.check()); err != nil {
 		return err
 	}
-	place, pair, host, err := a.keyAtHost(key, name)
+	place, pair, host, err := keyAtHost(a, key, name)
 	if err != nil {
 		return err
 	}
 	r := registration.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
-	if err := a.terms(o, &r); err != nil {
+	if err := readTerms(a, o, &r); err != nil {
 		return err
 	}
 	if err := r.Check(); err != nil && !byHand(o, host, err) {
 		return err
 	}
 	if o.byHand && !o.signing || (o.list() == hostapi.KeyList{} && !host.Can("add-key")) {
-		return a.registerByHand(o, place, r)
+		return registerByHand(a, o, place, r)
 	}
-	if r.Token, err = a.token(&o.secretOptions, host, "keys"); err != nil {
+	if r.Token, err = tokenFor(a, &o.secretOptions, host, "keys"); err != nil {
 		return err
 	}
 	batch := a.begin("Register a key with " + host.Name + ".")
@@ -107,8 +107,8 @@ func (a *app) register(o *registerOptions, key, name string) error {
 		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
 }
 
-// terms reads the end and the access that the key shall have.
-func (a *app) terms(o *registerOptions, r *registration.Registration) (err error) {
+// readTerms reads the end and the access that the key shall have.
+func readTerms(a *app, o *registerOptions, r *registration.Registration) (err error) {
 	switch r.Access = hostapi.Access(o.access); r.Access {
 	case "", hostapi.Read, hostapi.Write:
 	default:
@@ -136,13 +136,13 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 }
 
 // registerByHand shows what to paste and where, then waits until the host takes the key.
-func (a *app) registerByHand(o *registerOptions, place site.Site, r registration.Registration) error {
+func registerByHand(a *app, o *registerOptions, place site.Site, r registration.Registration) error {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
 		a.tell(a.style().ByHand(r, line))
 		if o.copy {
 			words := "The line is on the clipboard, if this terminal allows it."
-			if a.toClipboard(line) != nil {
+			if toClipboard(a, line) != nil {
 				words = "There is no terminal to copy through: copy the line yourself."
 			}
 			a.progress(words)

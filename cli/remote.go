@@ -14,23 +14,23 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) remoteCommand() *cobra.Command {
+func remoteCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "remote", Short: "Where the repository of this folder is cloned from and pushed to"}
-	command.AddCommand(a.remoteList(), a.remoteUse(), a.remoteClean())
+	command.AddCommand(remoteList(a), remoteUse(a), remoteClean(a))
 	return command
 }
 
-func (a *app) remoteList() *cobra.Command {
+func remoteList(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the remotes: transport, account, and whether a secret is inside", Args: takes(0, 0, ""),
 		Long: `Lists the remotes of the git or Mercurial repository that this folder is in, with those of its
 submodules: the transport, the account where settings say which, and the address that is used
 where a rule rewrites it. Secrets in URLs are hidden, and told.`,
-		RunE: func(*cobra.Command, []string) error { return a.showRemotes() },
+		RunE: func(*cobra.Command, []string) error { return showRemotes(a) },
 	}
 }
 
-func (a *app) showRemotes() error {
+func showRemotes(a *app) error {
 	registry, err := hosts.Open(a.station)
 	if err != nil {
 		return err
@@ -42,7 +42,7 @@ func (a *app) showRemotes() error {
 	return a.show(a.style().Remotes(list, a.station.Tilde), render.RemotesDocument(list))
 }
 
-func (a *app) remoteUse() *cobra.Command {
+func remoteUse(a *app) *cobra.Command {
 	var source string
 	command := &cobra.Command{
 		Use:   "use ssh|https [REMOTE]",
@@ -69,7 +69,7 @@ chest first, as unicrux remote clean does.`,
 					return err
 				}
 			}
-			if err := a.rescue(name, source); err != nil {
+			if err := runRescue(a, name, source); err != nil {
 				return err
 			}
 			batch := a.begin("Reach a remote by " + args[0] + ".")
@@ -86,14 +86,14 @@ chest first, as unicrux remote clean does.`,
 	return command
 }
 
-// rescue moves the secrets in the URLs of a remote into the chest, so that they are not lost with the
+// runRescue moves the secrets in the URLs of a remote into the chest, so that they are not lost with the
 // URLs.
-func (a *app) rescue(name, source string) error {
-	found, err := a.secretsOf(name)
+func runRescue(a *app, name, source string) error {
+	found, err := secretsOf(a, name)
 	if err != nil || len(found) == 0 || a.dry {
 		return err
 	}
-	_, list, err := a.adoptList(found, source)
+	_, list, err := adoptList(a, found, source)
 	if err != nil {
 		return err
 	}
@@ -110,14 +110,14 @@ func (a *app) rescue(name, source string) error {
 }
 
 // secretsOf lists the secrets in the URLs of a remote, or of all of them.
-func (a *app) secretsOf(name string) ([]plainsecrets.Stray, error) {
+func secretsOf(a *app, name string) ([]plainsecrets.Stray, error) {
 	found, err := plainsecrets.Find(a.ctx, a.station, nil)
 	return slices.DeleteFunc(found, func(s plainsecrets.Stray) bool {
 		return s.Sort != plainsecrets.RemoteURL || (name != "" && !strings.HasPrefix(s.Key, "remote."+name+"."))
 	}), err
 }
 
-func (a *app) remoteClean() *cobra.Command {
+func remoteClean(a *app) *cobra.Command {
 	var source string
 	command := &cobra.Command{
 		Use:   "clean [REMOTE]",
@@ -125,13 +125,13 @@ func (a *app) remoteClean() *cobra.Command {
 		Long: `Takes passwords and tokens out of the URLs of a remote, or of all of them, and moves them into
 the chest. git is asked for each afterwards: where it does not get it, it is put back.`,
 		Args: takes(0, 1, "one remote"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.cleanRemotes(strings.Join(args, ""), source) },
+		RunE: func(_ *cobra.Command, args []string) error { return cleanRemotes(a, strings.Join(args, ""), source) },
 	}
 	chestOption(command, &source)
 	return command
 }
 
-func (a *app) cleanRemotes(name, source string) error {
+func cleanRemotes(a *app, name, source string) error {
 	config, err := gitlink.ReadConfig(a.ctx, a.station)
 	switch {
 	case err != nil:
@@ -141,12 +141,12 @@ func (a *app) cleanRemotes(name, source string) error {
 	case name != "" && !slices.Contains(config.Remotes(), name):
 		return fmt.Errorf("%s: %w", name, remotes.ErrNoRemote)
 	}
-	found, err := a.secretsOf(name)
+	found, err := secretsOf(a, name)
 	if err != nil {
 		return err
 	}
 	if len(found) == 0 {
 		return remotes.ErrNoSecret
 	}
-	return a.adoptThese(found, source)
+	return adoptThese(a, found, source)
 }

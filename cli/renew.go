@@ -21,7 +21,7 @@ type renewOptions struct {
 	wait              time.Duration
 }
 
-func (a *app) keyRenew() *cobra.Command {
+func keyRenew(a *app) *cobra.Command {
 	var o renewOptions
 	command := &cobra.Command{
 		Use:   "renew KEY",
@@ -33,7 +33,7 @@ it. Only then the old one is withdrawn from the hosts, and its files are set asi
 At every moment the settings lead to a key that works. Stopped anywhere, run it again: it
 goes on.`,
 		Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.renew(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runRenew(a, &o, args[0]) },
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.host, "host", "", "only at this host; elsewhere the old key stays")
@@ -44,11 +44,11 @@ goes on.`,
 	return command
 }
 
-func (a *app) renew(o *renewOptions, name string) error {
+func runRenew(a *app, o *renewOptions, name string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
-	place, pair, err := a.keyAt(name)
+	place, pair, err := keyAt(a, name)
 	if errors.Is(err, keys.ErrNoKey) {
 		if change, by, found := renewal.RenewedBefore(place, a.station.KeyPath(name)); found {
 			words := fmt.Sprintf("%s was renewed already: %s is in its place, and Unicrux moved the old files aside (change %d).", name, a.station.Tilde(by), change.ID)
@@ -58,7 +58,8 @@ func (a *app) renew(o *renewOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	r := renewal.Renewal{Old: pair, Kind: o.kind, Patience: o.wait, Told: a.told, Paste: a.paste}
+	r := renewal.Renewal{Old: pair, Kind: o.kind, Patience: o.wait,
+		Told: func(words string) { sayDone(a, words) }, Paste: func(r registration.Registration) { showLine(a, r) }}
 	if o.host != "" {
 		if r.Only, err = place.Registry.Find(o.host); err != nil {
 			return err
@@ -81,15 +82,15 @@ func (a *app) renew(o *renewOptions, name string) error {
 }
 
 // told says what a long command has just done.
-func (a *app) told(words string) { a.say(a.style().Sentences(words)) }
+func sayDone(a *app, words string) { a.say(a.style().Sentences(words)) }
 
 // paste shows the line for a host that is told by hand.
-func (a *app) paste(r registration.Registration) {
+func showLine(a *app, r registration.Registration) {
 	a.tell(a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
 	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
 }
 
-func (a *app) keyRetire() *cobra.Command {
+func keyRetire(a *app) *cobra.Command {
 	var o secretOptions
 	var here bool
 	command := &cobra.Command{
@@ -103,12 +104,12 @@ agents held.`,
 			if err := o.validate(); err != nil {
 				return err
 			}
-			place, pair, err := a.keyAt(args[0])
+			place, pair, err := keyAt(a, args[0])
 			if err != nil {
 				return err
 			}
 			batch := a.begin("Retire " + pair.Name() + ".")
-			retired, err := renewal.Retire(a.ctx, place, batch, pair, here, a.secrets(&o), a.told)
+			retired, err := renewal.Retire(a.ctx, place, batch, pair, here, a.secrets(&o), func(words string) { sayDone(a, words) })
 			if err != nil {
 				return err
 			}

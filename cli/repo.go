@@ -19,13 +19,13 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) repoCommand() *cobra.Command {
+func repoCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "repo", Short: "Repositories on a host: list them, create one for a folder"}
-	command.AddCommand(a.repoList(), a.repoNew())
+	command.AddCommand(repoList(a), repoNew(a))
 	return command
 }
 
-func (a *app) repoList() *cobra.Command {
+func repoList(a *app) *cobra.Command {
 	var o secretOptions
 	var search string
 	command := &cobra.Command{
@@ -34,7 +34,7 @@ func (a *app) repoList() *cobra.Command {
 		Long: `Lists the repositories that your account may see, as the host's interface tells them, page
 after page as they come. --search keeps those whose path has TEXT in it.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.listRepos(&o, args[0], search) },
+		RunE: func(_ *cobra.Command, args []string) error { return listRepos(a, &o, args[0], search) },
 	}
 	command.Flags().StringVar(&search, "search", "", "only those whose path has this text in it")
 	o.addToken(command)
@@ -44,8 +44,8 @@ after page as they come. --search keeps those whose path has TEXT in it.`,
 // pagesLimit is how many times the time for one step on the network a list of many pages may take.
 const pagesLimit = 12
 
-func (a *app) listRepos(o *secretOptions, name, search string) error {
-	client, err := a.client(o, name, "list-repos")
+func listRepos(a *app, o *secretOptions, name, search string) error {
+	client, err := clientFor(a, o, name, "list-repos")
 	if err != nil {
 		return err
 	}
@@ -80,7 +80,7 @@ func (a *app) listRepos(o *secretOptions, name, search string) error {
 
 // client speaks to the interface of a host for an operation; with a token, unless anybody may
 // ask.
-func (a *app) client(o *secretOptions, name, operation string) (*hostapi.Client, error) {
+func clientFor(a *app, o *secretOptions, name, operation string) (*hostapi.Client, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, err
@@ -94,7 +94,7 @@ func (a *app) client(o *secretOptions, name, operation string) (*hostapi.Client,
 	}
 	token := origin.Bound{}
 	if !host.Operations[operation].Open {
-		if token, err = a.token(o, host, "repos"); err != nil {
+		if token, err = tokenFor(a, o, host, "repos"); err != nil {
 			return nil, err
 		}
 	}
@@ -120,7 +120,7 @@ type repoOptions struct {
 	wait                    time.Duration
 }
 
-func (a *app) repoNew() *cobra.Command {
+func repoNew(a *app) *cobra.Command {
 	var o repoOptions
 	command := &cobra.Command{
 		Use:   "new HOST NAME",
@@ -134,7 +134,7 @@ A host without an interface is told by hand: it is asked over SSH now and then u
 repository is there.`,
 		Example: "  unicrux repo new forge buoys/spring-survey --from . --private --commit",
 		Args:    takes(2, 2, "a host and a name"),
-		RunE:    func(_ *cobra.Command, args []string) error { return a.newRepo(&o, args[0], args[1]) },
+		RunE:    func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.from, "from", "", "attach this folder")
@@ -148,7 +148,7 @@ repository is there.`,
 	return command
 }
 
-func (a *app) newRepo(o *repoOptions, hostName, name string) error {
+func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	name = strings.TrimSuffix(strings.Trim(name, "/"), ".git")
 	if err := repos.CheckName(name); err != nil {
 		return usage("%s", err)
@@ -168,21 +168,22 @@ func (a *app) newRepo(o *repoOptions, hostName, name string) error {
 		return err
 	}
 	n := repos.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
-		Commit: o.commit, HTTPS: o.by == "https", Git: a.runGit}
+		Commit: o.commit, HTTPS: o.by == "https",
+		Git: func(ctx context.Context, folder string, args ...string) error { return runGit(ctx, a, folder, args...) }}
 	if o.from != "" {
 		if n.From, err = a.station.InFolder(o.from); err != nil {
 			return err
 		}
 	}
 	batch := a.begin("Create the repository " + name + " on " + host.Name + ".")
-	made, err := a.makeRepo(o, place, batch, n)
+	made, err := makeRepo(a, o, place, batch, n)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)), render.MadeRepoDocument(made, host.Name, number(batch)))
 }
 
-func (a *app) makeRepo(o *repoOptions, place site.Site, batch *workstation.Batch, n repos.NewRepo) (*repos.MadeRepo, error) {
+func makeRepo(a *app, o *repoOptions, place site.Site, batch *workstation.Batch, n repos.NewRepo) (*repos.MadeRepo, error) {
 	if !n.Host.Can("add-repo") {
 		where := "on the host's page"
 		if page := n.Host.Pages.Repositories; page != "" {
@@ -191,7 +192,7 @@ func (a *app) makeRepo(o *repoOptions, place site.Site, batch *workstation.Batch
 		a.progress("Create " + n.Request.Path + " " + where + ", empty. Waiting until " + n.Host.Name + " has it.")
 		return repos.Find(a.ctx, place, batch, n, o.wait)
 	}
-	token, err := a.token(&o.secretOptions, n.Host, "repos")
+	token, err := tokenFor(a, &o.secretOptions, n.Host, "repos")
 	if err != nil {
 		return nil, err
 	}
@@ -199,7 +200,7 @@ func (a *app) makeRepo(o *repoOptions, place site.Site, batch *workstation.Batch
 }
 
 // runGit runs git for the person, who reads what it says.
-func (a *app) runGit(ctx context.Context, folder string, args ...string) error {
+func runGit(ctx context.Context, a *app, folder string, args ...string) error {
 	cmd := gitlink.Attached{Folder: folder, Environ: a.station.Environ, Out: a.Err, Err: a.Err}
 	if a.mayAsk() {
 		cmd.In = a.In

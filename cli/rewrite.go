@@ -37,8 +37,8 @@ func (o *relockOptions) validate() error {
 	return nil
 }
 
-// passphrases gets the one that opens the pair, where it is locked, and the new one.
-func (a *app) passphrases(o *relockOptions, pair *sshkey.Pair) (old, new secret.Text, err error) {
+// relockPassphrases gets the one that opens the pair, where it is locked, and the new one.
+func relockPassphrases(a *app, o *relockOptions, pair *sshkey.Pair) (old, new secret.Text, err error) {
 	if pair.Locked {
 		if old, err = a.asker(o.old)(pair); err != nil {
 			return old, new, err
@@ -51,7 +51,7 @@ func (a *app) passphrases(o *relockOptions, pair *sshkey.Pair) (old, new secret.
 	return old, new, err
 }
 
-func (a *app) keyLock() *cobra.Command {
+func keyLock(a *app) *cobra.Command {
 	var o relockOptions
 	command := &cobra.Command{
 		Use:   "lock KEY",
@@ -60,24 +60,24 @@ func (a *app) keyLock() *cobra.Command {
 half stays the same, so hosts notice nothing. What stood in the file before is not
 recorded, because it is a secret: this cannot be taken back by undo.`,
 		Args: takes(1, 1, "one key"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.lock(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runLock(a, &o, args[0]) },
 	}
 	o.addFlags(command, "take the passphrase off: whoever copies the file can use the key")
 	return command
 }
 
-func (a *app) lock(o *relockOptions, name string) error {
+func runLock(a *app, o *relockOptions, name string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
-	place, pair, err := a.keyAt(name)
+	place, pair, err := keyAt(a, name)
 	if err != nil {
 		return err
 	}
 	if !pair.Locked && o.none {
 		return keys.ErrStill
 	}
-	old, new, err := a.passphrases(o, pair)
+	old, new, err := relockPassphrases(a, o, pair)
 	if err != nil {
 		return err
 	}
@@ -93,10 +93,10 @@ func (a *app) lock(o *relockOptions, name string) error {
 	if !pair.Locked {
 		words = pair.Name() + " has no passphrase any more: whoever copies the file can use it."
 	}
-	return a.showChange(batch, a.style().Sentences(words), render.KeyDocument(a.view(pair), number(batch)))
+	return a.showChange(batch, a.style().Sentences(words), render.KeyDocument(viewOf(a, pair), number(batch)))
 }
 
-func (a *app) keySave() *cobra.Command {
+func keySave(a *app) *cobra.Command {
 	var o relockOptions
 	var form, out string
 	command := &cobra.Command{
@@ -108,7 +108,7 @@ whatever form, is written as the line that ssh reads by the form openssh. The fi
 have no lock worth its name and need --no-passphrase.`,
 		Example: "  unicrux key save forge_ed25519 --form pkcs8 --out forge.pem",
 		Args:    takes(1, 1, "one key"),
-		RunE:    func(_ *cobra.Command, args []string) error { return a.save(&o, args[0], sshkey.Form(form), out) },
+		RunE:    func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], sshkey.Form(form), out) },
 	}
 	o.addFlags(command, "write it without a lock")
 	command.Flags().StringVar(&form, "form", "", "openssh, pkcs8, pkcs1, sec1 or rfc4716")
@@ -116,14 +116,14 @@ have no lock worth its name and need --no-passphrase.`,
 	return command
 }
 
-func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) error {
+func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string) error {
 	if err := o.validate(); err != nil {
 		return err
 	}
 	if !slices.Contains(sshkey.Forms(), form) || out == "" {
 		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
-	batch, err := a.writeForm(o, name, form, out)
+	batch, err := writeForm(a, o, name, form, out)
 	if err != nil {
 		return err
 	}
@@ -132,7 +132,7 @@ func (a *app) save(o *relockOptions, name string, form sshkey.Form, out string) 
 }
 
 // writeForm writes a key in another form, and says nothing.
-func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out string) (*workstation.Batch, error) {
+func writeForm(a *app, o *relockOptions, name string, form sshkey.Form, out string) (*workstation.Batch, error) {
 	place, err := a.place()
 	if err != nil {
 		return nil, err
@@ -143,7 +143,7 @@ func (a *app) writeForm(o *relockOptions, name string, form sshkey.Form, out str
 	}
 	var old, new secret.Text
 	if form != sshkey.RFC4716 && !pair.Alone {
-		if old, new, err = a.passphrases(o, pair); err != nil {
+		if old, new, err = relockPassphrases(a, o, pair); err != nil {
 			return nil, err
 		}
 	}

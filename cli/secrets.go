@@ -81,7 +81,7 @@ func (a *app) secrets(o *secretOptions) site.Secrets {
 			if text, found := tokens[name]; found {
 				return text, nil
 			}
-			text, err := a.token(o, host, purpose)
+			text, err := tokenFor(a, o, host, purpose)
 			if err == nil {
 				tokens[name] = text
 			}
@@ -108,28 +108,28 @@ func (a *app) secrets(o *secretOptions) site.Secrets {
 		},
 		Chest: func() error {
 			c := chest.Of(a.station)
-			if err := a.readyForSecrets(c, o.chest); err != nil {
+			if err := readyForSecrets(a, c, o.chest); err != nil {
 				return err
 			}
-			return a.openChest(c, o.chest, agent.WorkingDay)
+			return openChest(a, c, o.chest, agent.WorkingDay)
 		},
 		Token:     token("keys"),
 		Issuer:    token(""),
-		SignIn:    func(client *hostapi.Client) error { return a.signInByPassword(client, "", "") },
-		OtherHost: a.otherHost,
+		SignIn:    func(client *hostapi.Client) error { return signInByPassword(a, client, "", "") },
+		OtherHost: func(asked, other string) (bool, error) { return otherHost(a, asked, other) },
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			source, err := o.tokenSource(host.Name)
 			if err != nil {
 				return secret.Text{}, err
 			}
-			return a.tokenFrom(source, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
+			return tokenFrom(a, source, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
 		},
 	}
 }
 
 // otherHost asks whether another host is meant than the one that was asked for. That is never a part
 // of --yes: a line that was copied may name anybody.
-func (a *app) otherHost(asked, other string) (bool, error) {
+func otherHost(a *app, asked, other string) (bool, error) {
 	if !a.mayAsk() {
 		return false, nil
 	}
@@ -139,14 +139,14 @@ func (a *app) otherHost(asked, other string) (bool, error) {
 
 // keptToken gets a token for a host's interface out of the chest, where it has one for the purpose:
 // what opens the chest is asked where somebody can be.
-func (a *app) keptToken(o *secretOptions, host *describe.Description, purpose string) (token origin.Bound, found bool, err error) {
+func keptToken(a *app, o *secretOptions, host *describe.Description, purpose string) (token origin.Bound, found bool, err error) {
 	place := site.Site{Station: a.station}
 	e, found := tokens.For(place, host, purpose)
 	if !found {
 		return token, false, nil
 	}
 	var nobody *problem
-	if err := a.openChest(tokens.Chest(place), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
+	if err := openChest(a, tokens.Chest(place), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
 		return token, false, nil
 	} else if err != nil {
 		return token, false, err

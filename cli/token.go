@@ -20,9 +20,9 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) tokenCommand() *cobra.Command {
+func tokenCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "token", Short: "Tokens for HTTPS: get, keep, test, renew, revoke"}
-	command.AddCommand(a.tokenNew(), a.tokenSignIn(), a.tokenAdd(), a.tokenList(), a.tokenShow(), a.tokenTest(), a.tokenRenew(), a.tokenRevoke())
+	command.AddCommand(tokenNew(a), tokenSignIn(a), tokenAdd(a), tokenList(a), tokenShow(a), tokenTest(a), tokenRenew(a), tokenRevoke(a))
 	return command
 }
 
@@ -54,7 +54,7 @@ func (o *tokenOptions) checkPurposes() error {
 }
 
 // tokenPlace finds the host.
-func (a *app) tokenPlace(o *tokenOptions, name string) (place site.Site, host *describe.Description, err error) {
+func tokenPlace(a *app, o *tokenOptions, name string) (place site.Site, host *describe.Description, err error) {
 	if err := o.checkPurposes(); err != nil {
 		return place, nil, err
 	}
@@ -65,7 +65,7 @@ func (a *app) tokenPlace(o *tokenOptions, name string) (place site.Site, host *d
 	return place, host, err
 }
 
-func (a *app) tokenList() *cobra.Command {
+func tokenList(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "The tokens in the chest: for what, whose, until when", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
@@ -80,7 +80,7 @@ func (a *app) tokenList() *cobra.Command {
 	}
 }
 
-func (a *app) tokenShow() *cobra.Command {
+func tokenShow(a *app) *cobra.Command {
 	var o tokenOptions
 	var reveal, copied bool
 	command := &cobra.Command{
@@ -97,7 +97,7 @@ func (a *app) tokenShow() *cobra.Command {
 			if !reveal && !copied {
 				return a.show(a.style().Token(e, a.station.Now()), render.TokenDocument(e, 0))
 			}
-			return a.revealToken(place, e, o.chest, reveal)
+			return revealToken(a, place, e, o.chest, reveal)
 		},
 	}
 	command.Flags().BoolVar(&reveal, "reveal", false, "print the token and nothing else")
@@ -106,8 +106,8 @@ func (a *app) tokenShow() *cobra.Command {
 	return command
 }
 
-func (a *app) revealToken(place site.Site, e chest.Entry, source string, reveal bool) error {
-	s, err := a.tokenSecret(place, e, source)
+func revealToken(a *app, place site.Site, e chest.Entry, source string, reveal bool) error {
+	s, err := tokenSecret(a, place, e, source)
 	if err != nil {
 		return err
 	}
@@ -120,21 +120,21 @@ func (a *app) revealToken(place site.Site, e chest.Entry, source string, reveal 
 		}{"unicrux.secret/1", e.Name, text}
 		return a.show(text+"\n", document)
 	}
-	return a.copySecret("The token "+e.Name, text)
+	return copySecret(a, "The token "+e.Name, text)
 }
 
-func (a *app) tokenTest() *cobra.Command {
+func tokenTest(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.testToken(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return testToken(a, &o, args[0]) },
 	}
 	command.Flags().StringVar(&o.url, "url", "", "also make git's own requests for this repository (default: a remote of this folder at that host)")
 	chestOption(command, &o.chest)
 	return command
 }
 
-func (a *app) testToken(o *tokenOptions, name string) error {
+func testToken(a *app, o *tokenOptions, name string) error {
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -148,11 +148,11 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 		return err
 	}
 	c := tokens.Chest(place)
-	s, err := a.tokenSecret(place, e, o.chest)
+	s, err := tokenSecret(a, place, e, o.chest)
 	if err != nil {
 		return err
 	}
-	moved, err := a.movedTo(host, e)
+	moved, err := movedTo(a, host, e)
 	if err != nil {
 		return err
 	}
@@ -204,7 +204,7 @@ func (a *app) testToken(o *tokenOptions, name string) error {
 
 // movedTo asks whether a token may go to places that the description of its host names by now, and that
 // it was not kept for.
-func (a *app) movedTo(host *describe.Description, e chest.Entry) (moved bool, err error) {
+func movedTo(a *app, host *describe.Description, e chest.Entry) (moved bool, err error) {
 	if len(tokens.NewPlaces(e, host)) == 0 {
 		return false, nil
 	}
@@ -222,12 +222,12 @@ func missing(host *describe.Description, e chest.Entry) []string {
 	return slices.DeleteFunc(slices.Clone(e.Purposes), func(p string) bool { return slices.Contains(serves, p) })
 }
 
-func (a *app) tokenRenew() *cobra.Command {
+func tokenRenew(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.onToken(&o, args[0], "Renew the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+			return onToken(a, &o, args[0], "Renew the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
 				until := time.Time{}
 				if o.until != "" {
 					var err error
@@ -245,12 +245,12 @@ func (a *app) tokenRenew() *cobra.Command {
 	return command
 }
 
-func (a *app) tokenRevoke() *cobra.Command {
+func tokenRevoke(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.onToken(&o, args[0], "Revoke the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+			return onToken(a, &o, args[0], "Revoke the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
 				told, err := tokens.Revoke(a.ctx, place, batch, e)
 				words := "The token " + e.Name + " is good for nothing any more: " + e.Host + " and the chest have forgotten it."
 				if !told {
@@ -265,16 +265,16 @@ func (a *app) tokenRevoke() *cobra.Command {
 }
 
 // tokenSecret gets a token out of the chest, which is opened for it.
-func (a *app) tokenSecret(place site.Site, e chest.Entry, source string) (chest.Secret, error) {
+func tokenSecret(a *app, place site.Site, e chest.Entry, source string) (chest.Secret, error) {
 	c := tokens.Chest(place)
-	if err := a.openChest(c, source, agent.WorkingDay); err != nil {
+	if err := openChest(a, c, source, agent.WorkingDay); err != nil {
 		return chest.Secret{}, err
 	}
 	return c.Get(e)
 }
 
 // onToken does something about a token, with the chest open.
-func (a *app) onToken(o *tokenOptions, name, words string, do func(site.Site, *workstation.Batch, chest.Entry) (string, any, error)) error {
+func onToken(a *app, o *tokenOptions, name, words string, do func(site.Site, *workstation.Batch, chest.Entry) (string, any, error)) error {
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -283,7 +283,7 @@ func (a *app) onToken(o *tokenOptions, name, words string, do func(site.Site, *w
 	if err != nil {
 		return err
 	}
-	if err := a.openChest(tokens.Chest(place), o.chest, agent.WorkingDay); err != nil {
+	if err := openChest(a, tokens.Chest(place), o.chest, agent.WorkingDay); err != nil {
 		return err
 	}
 	batch := a.begin(fmt.Sprintf(words, e.Name))

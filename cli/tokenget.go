@@ -17,7 +17,7 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-func (a *app) tokenNew() *cobra.Command {
+func tokenNew(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use:   "new HOST",
@@ -30,7 +30,7 @@ A host whose interface wants another token for that is shown one with --token-fr
 that wants the account's password is shown it: it is asked, used once and kept nowhere.`,
 		Example: "  unicrux token new forge --for clone,push --until 90d",
 		Args:    takes(1, 1, "one host"),
-		RunE:    func(_ *cobra.Command, args []string) error { return a.newToken(&o, args[0]) },
+		RunE:    func(_ *cobra.Command, args []string) error { return newToken(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
@@ -43,8 +43,8 @@ that wants the account's password is shown it: it is asked, used once and kept n
 	return command
 }
 
-func (a *app) newToken(o *tokenOptions, name string) error {
-	place, host, err := a.tokenPlace(o, name)
+func newToken(a *app, o *tokenOptions, name string) error {
+	place, host, err := tokenPlace(a, o, name)
 	if err != nil {
 		return err
 	}
@@ -72,12 +72,12 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 		return err
 	}
 	if !a.dry {
-		if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
+		if err := readyForSecrets(a, tokens.Chest(place), o.chest); err != nil {
 			return err
 		}
 	}
 	client := place.Client(host, origin.Bound{})
-	if err := a.signInForToken(o, place, client); err != nil {
+	if err := signInForToken(a, o, place, client); err != nil {
 		return err
 	}
 	batch := a.begin("Get a token for " + host.Name + ".")
@@ -89,21 +89,21 @@ func (a *app) newToken(o *tokenOptions, name string) error {
 }
 
 // signInForToken gets what a host wants to be shown before it issues a token.
-func (a *app) signInForToken(o *tokenOptions, place site.Site, client *hostapi.Client) (err error) {
+func signInForToken(a *app, o *tokenOptions, place site.Site, client *hostapi.Client) (err error) {
 	host := client.Description
 	if a.dry {
 		return nil
 	}
 	if host.Operations["issue-token"].SignIn != "password" {
-		client.Token, err = a.token(&o.secretOptions, host, "")
+		client.Token, err = tokenFor(a, &o.secretOptions, host, "")
 		return err
 	}
-	return a.signInByPassword(client, o.account, o.password)
+	return signInByPassword(a, client, o.account, o.password)
 }
 
 // signInByPassword asks for the account, its password, and the code of a second step where the host
 // wants one. They are used once and kept nowhere.
-func (a *app) signInByPassword(client *hostapi.Client, account, source string) (err error) {
+func signInByPassword(a *app, client *hostapi.Client, account, source string) (err error) {
 	host := client.Description
 	client.Account = cmp.Or(account, host.ForAccount)
 	switch {
@@ -135,7 +135,7 @@ func (a *app) signInByPassword(client *hostapi.Client, account, source string) (
 	return err
 }
 
-func (a *app) tokenSignIn() *cobra.Command {
+func tokenSignIn(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use:   "sign-in HOST",
@@ -144,7 +144,7 @@ func (a *app) tokenSignIn() *cobra.Command {
 it goes into the chest, and renews itself. With --browser, and at hosts that offer only that, it
 shows the address of a page to open in a browser on this computer, and there is no code to enter.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.signIn(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return runSignIn(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
 	command.Flags().BoolVar(&o.browser, "browser", false, "by a browser on this computer, at an address that is shown: there is no code to enter")
@@ -152,8 +152,8 @@ shows the address of a page to open in a browser on this computer, and there is 
 	return command
 }
 
-func (a *app) signIn(o *tokenOptions, name string) error {
-	place, host, err := a.tokenPlace(o, name)
+func runSignIn(a *app, o *tokenOptions, name string) error {
+	place, host, err := tokenPlace(a, o, name)
 	if err != nil {
 		return err
 	}
@@ -174,12 +174,12 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 		if here {
 			what = "a page to sign in on in a browser on this computer"
 		}
-		return a.say1("Would ask " + host.Name + " for " + what + ".")
+		return sayDoneAs(a, "Would ask "+host.Name+" for "+what+".")
 	}
-	if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
+	if err := readyForSecrets(a, tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
-	grant, err := a.signedIn(server, scopes, host.Name, here)
+	grant, err := signedIn(a, server, scopes, host.Name, here)
 	if err != nil {
 		return err
 	}
@@ -193,7 +193,7 @@ func (a *app) signIn(o *tokenOptions, name string) error {
 }
 
 // signedIn lets a person decide in a browser: on this computer, or on any by a code.
-func (a *app) signedIn(server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
+func signedIn(a *app, server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
 	if here {
 		return server.ByBrowser(a.ctx, scopes, func(page string) {
 			a.tell(a.style().BrowserPrompt(page, host)) // also with --quiet: nobody could sign in without it
@@ -207,7 +207,7 @@ func (a *app) signedIn(server *oauth.Server, scopes []string, host string, here 
 	return server.Wait(a.ctx, prompt)
 }
 
-func (a *app) tokenAdd() *cobra.Command {
+func tokenAdd(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use:   "add HOST",
@@ -216,7 +216,7 @@ func (a *app) tokenAdd() *cobra.Command {
 with --from; cleaned of white space and quotes; looked at, whether it is really a token of this
 host; and tested there before it goes into the chest.`,
 		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error { return a.addToken(&o, args[0]) },
+		RunE: func(_ *cobra.Command, args []string) error { return addToken(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
@@ -227,8 +227,8 @@ host; and tested there before it goes into the chest.`,
 	return command
 }
 
-func (a *app) addToken(o *tokenOptions, name string) error {
-	place, host, err := a.tokenPlace(o, name)
+func addToken(a *app, o *tokenOptions, name string) error {
+	place, host, err := tokenPlace(a, o, name)
 	if err != nil {
 		return err
 	}
@@ -242,16 +242,16 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 		}
 	}
 	if a.dry {
-		return a.say1("Would test a token for " + host.Name + " and keep it in the chest.")
+		return sayDoneAs(a, "Would test a token for "+host.Name+" and keep it in the chest.")
 	}
-	text, err := a.pasted(o, host)
+	text, err := askPasted(a, o, host)
 	if err != nil {
 		return err
 	}
 	if n.Secret.Token, err = tokens.Pasted(host, text, place.Registry.All()); err != nil {
 		return err
 	}
-	if err := a.readyForSecrets(tokens.Chest(place), o.chest); err != nil {
+	if err := readyForSecrets(a, tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
 	batch := a.begin("Keep a token for " + host.Name + ".")
@@ -262,7 +262,7 @@ func (a *app) addToken(o *tokenOptions, name string) error {
 	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
 }
 
-func (a *app) pasted(o *tokenOptions, host *describe.Description) (secret.Text, error) {
+func askPasted(a *app, o *tokenOptions, host *describe.Description) (secret.Text, error) {
 	switch {
 	case o.from != "":
 		return a.readSecret(o.from)

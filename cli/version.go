@@ -8,11 +8,11 @@ import (
 )
 
 // versionCommand is for what package atonce does not answer: more than the one word.
-func (a *app) versionCommand() *cobra.Command {
+func versionCommand(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "version", Short: "Show the version, commit, Go and platform", Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error { return a.showVersion() },
+		RunE: func(*cobra.Command, []string) error { return showVersion(a) },
 	}
 }
 
-func (a *app) showVersion() error { return a.show(about.Text(), render.VersionDocument()) }
+func showVersion(a *app) error { return a.show(about.Text(), render.VersionDocument()) }
