@@ -40,7 +40,7 @@ type Card struct {
 	Sides []Side
 }
 
-// CardFor tells what to fill in, for a purpose: as ssh and git are settled here.
+// For tells what to fill in, for a purpose: as ssh and git are settled here.
 func For(ctx context.Context, p site.Site, d *describe.Description, purpose string) (*Card, error) {
 	card := &Card{Host: d.Name}
 	if d.HasSSH() {

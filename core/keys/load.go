@@ -41,7 +41,7 @@ type Loaded struct {
 	Kept    bool // the desktop keeps the passphrase
 }
 
-// Loading unlocks a key and gives it to the agents that ssh will ask for it: those that
+// Load unlocks a key and gives it to the agents that ssh will ask for it: those that
 // settings name, else the holder, which the settings of each host that uses the key are
 // made to name. Where no host uses the key, it goes to the agent of the environment.
 func Load(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading) (*Loaded, error) {

@@ -14,13 +14,6 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Waiting for a person to paste a line on a page: the first tries come soon, later ones
-// less often, so that no host takes them for an attack.
-const (
-	firstTry = 2 * time.Second
-	lastTry  = 15 * time.Second
-)
-
 // ErrWaited is returned when the host does not take the key within the time given.
 var ErrWaited = errors.New("the host does not take the key yet")
 
@@ -64,27 +57,4 @@ func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, 
 	}
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss, Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
 	return batch.Act(ctx, fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step, func() (map[string]string, error) { return nil, nil })
-}
-
-// tryUntil tries something now and then until it is so, fails, or the time is over.
-func TryUntil(ctx context.Context, p site.Site, patience time.Duration, waited error, try func(context.Context) (bool, error)) error {
-	ctx, cancel := context.WithTimeout(ctx, max(patience, p.Timeout))
-	defer cancel()
-	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {
-		done, err := try(ctx)
-		switch {
-		case done || err != nil:
-			return err
-		case patience == 0:
-			return waited
-		}
-		select {
-		case <-ctx.Done():
-			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-				return waited
-			}
-			return ctx.Err()
-		case <-time.After(pause):
-		}
-	}
 }

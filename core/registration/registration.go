@@ -167,7 +167,7 @@ func proveListed(ctx context.Context, p site.Site, batch *workstation.Batch, cli
 	return err
 }
 
-// noteSeen records that the host takes a key which it was told about by other means, so
+// NoteSeen records that the host takes a key which it was told about by other means, so
 // that it is known here.
 func NoteSeen(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration) error {
 	fingerprint := sshkey.Fingerprint(r.Pair.Public)
@@ -243,7 +243,7 @@ func Takes(ctx context.Context, p site.Site, host *describe.Description, pair *s
 	return false, fmt.Errorf("%s: %w", host.Name, err)
 }
 
-// offer goes to a host with certain keys. The host's own key must be stored, or be one that
+// Offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
 func Offer(ctx context.Context, p site.Site, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
 	if !host.HasSSH() {
@@ -304,7 +304,7 @@ func Prove(ctx context.Context, p site.Site, r Registration, done *Registered) e
 	return fmt.Errorf("%w: %w", ErrUnproved, err)
 }
 
-// onlyKey finds the pair among the keys that ssh would offer, where the agent may hold it
+// OnlyKey finds the pair among the keys that ssh would offer, where the agent may hold it
 // unlocked, or takes it as it is.
 func OnlyKey(p site.Site, passage *sshway.Way, pair *sshkey.Pair) []sshway.Key {
 	for _, key := range passage.Keys {

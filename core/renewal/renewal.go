@@ -360,7 +360,7 @@ func takeOut(ctx context.Context, p site.Site, batch *workstation.Batch, pair *s
 	return nil
 }
 
-// heldAt tells whether an agent has a key.
+// HeldAt tells whether an agent has a key.
 func HeldAt(p site.Site, socket string, pair *sshkey.Pair) bool {
 	conn, err := agent.Open(socket)
 	if err != nil {

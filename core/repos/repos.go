@@ -61,7 +61,7 @@ func CheckName(text string) error {
 	return nil
 }
 
-// AddRepo lets a host create a repository, and attaches a folder to it. What exists already is
+// Add lets a host create a repository, and attaches a folder to it. What exists already is
 // recognised, so it can be run again after it was cut short.
 func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, n NewRepo) (*MadeRepo, error) {
 	if n.From != "" {
@@ -90,7 +90,7 @@ func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hos
 	return made, Attach(ctx, p, batch, n, made)
 }
 
-// FindRepo asks a host now and then over SSH until it has a repository, which a person creates
+// Find asks a host now and then over SSH until it has a repository, which a person creates
 // on its page, and attaches a folder to it.
 func Find(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
 	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}

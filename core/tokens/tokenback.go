@@ -57,7 +57,7 @@ func TakeBack(ctx context.Context, p site.Site, step workstation.HostStep) error
 	return Chest(p).Remove(e.Name)
 }
 
-// RenewToken gets another token for one, proves it, and only then gives up the old one.
+// Renew gets another token for one, proves it, and only then gives up the old one.
 func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry, until time.Time) (chest.Entry, error) {
 	d, err := HostOf(p, e)
 	if err != nil {
@@ -106,7 +106,7 @@ func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.E
 	return SettleOwed(ctx, p, batch, d, fresh, kept.Secret)
 }
 
-// settleOwed ends a renewal: the host forgets the token in whose place another came. It is asked
+// SettleOwed ends a renewal: the host forgets the token in whose place another came. It is asked
 // with that very one, else with the other.
 func SettleOwed(ctx context.Context, p site.Site, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
@@ -147,7 +147,7 @@ func Refresh(ctx context.Context, p site.Site, e chest.Entry, old chest.Secret) 
 	return Chest(p).Put(e, chest.Secret{Token: grant.Access, Refresh: grant.Refresh})
 }
 
-// RevokeToken makes the host forget a token, and then the chest. told is false where the host
+// Revoke makes the host forget a token, and then the chest. told is false where the host
 // could not be told, because its description does not say how.
 func Revoke(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry) (told bool, err error) {
 	d, err := HostOf(p, e)

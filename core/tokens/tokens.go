@@ -43,7 +43,7 @@ type Proven struct {
 	How     string // by what it was proved; empty when it could not be
 }
 
-// ProveToken asks the host about a token: by its interface, or by introspection.
+// Prove asks the host about a token: by its interface, or by introspection.
 func Prove(ctx context.Context, p site.Site, d *describe.Description, token origin.Bound) (*Proven, error) {
 	client := p.Client(d, token)
 	if d.Can("who") || d.Can("show-token") {
@@ -117,7 +117,7 @@ type NewToken struct {
 	Issued   bool   // by the host a moment ago, so that taking it back revokes it
 }
 
-// KeepToken proves a token, puts it into the chest, and makes git ask the chest for the host.
+// Keep proves a token, puts it into the chest, and makes git ask the chest for the host.
 func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
 	proven, err := Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token))
 	if err != nil {
@@ -197,7 +197,7 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 	return list
 }
 
-// IssueToken lets the host issue a token by its interface, and keeps it.
+// Issue lets the host issue a token by its interface, and keeps it.
 func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
 	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
@@ -226,7 +226,7 @@ func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *h
 	return e, proven, err
 }
 
-// FindToken finds an entry by its name, or the only one of a host.
+// Find finds an entry by its name, or the only one of a host.
 func Find(p site.Site, name string) (chest.Entry, error) {
 	e, err := Chest(p).Entry(name)
 	if !errors.Is(err, chest.ErrNone) {
@@ -251,7 +251,7 @@ func Find(p site.Site, name string) (chest.Entry, error) {
 	return e, fmt.Errorf("%s: %w", name, ErrWhichToken)
 }
 
-// TokenFor finds a token in the chest that a host's interface may be shown for a purpose: it was kept
+// For finds a token in the chest that a host's interface may be shown for a purpose: it was kept
 // for that purpose, and for the very host and port at which the interface is.
 func For(p site.Site, d *describe.Description, purpose string) (e chest.Entry, found bool) {
 	at, err := url.Parse(d.Interface.URL)
@@ -263,7 +263,7 @@ func For(p site.Site, d *describe.Description, purpose string) (e chest.Entry, f
 	})
 }
 
-// tokenAt finds one that has not ended.
+// At finds one that has not ended.
 func At(p site.Site, at string, fits func(chest.Entry) bool) (e chest.Entry, found bool) {
 	list, _ := Chest(p).At("https", at) // what is damaged serves nobody, and is told elsewhere
 	i := slices.IndexFunc(list, func(e chest.Entry) bool { return !e.Ended(p.Station.Now()) && fits(e) })
@@ -285,7 +285,7 @@ func Rebind(p site.Site, d *describe.Description, e chest.Entry, s chest.Secret)
 	return Chest(p).Put(e, s)
 }
 
-// TokenHost is the description of the host of an entry.
+// HostOf is the description of the host of an entry.
 func HostOf(p site.Site, e chest.Entry) (*describe.Description, error) {
 	d, err := p.Registry.Find(e.Host)
 	if err == nil && d.HTTPSAt() != e.At { // the secret goes only where it was kept for

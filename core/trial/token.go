@@ -27,7 +27,7 @@ type Tried struct {
 // ErrElsewhere is returned for a repository at another host than the token is for.
 var ErrElsewhere = errors.New("the token is for another host")
 
-// TryToken makes the requests that git makes for a clone and for a push, with a token in place of
+// Token makes the requests that git makes for a clone and for a push, with a token in place of
 // what git's helpers would answer. Without a URL it takes a remote of the current folder that is at
 // the token's host; it returns nil where there is none. The error is [tokens.ErrTokenUnproved] where the
 // host does not take the token.

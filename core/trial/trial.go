@@ -58,7 +58,7 @@ type trials struct {
 // take as long as the limit of time for one.
 const mostMissed = 2
 
-// TryInterface tries what the description of a host says: what changes nothing, and with
+// API tries what the description of a host says: what changes nothing, and with
 // changes also what does, on a throwaway key and a throwaway token that are taken back. Each
 // trial is reported as it ends.
 func API(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, changes bool, report func(Trial)) []Trial {

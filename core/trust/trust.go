@@ -53,7 +53,7 @@ func (e *KeyMismatch) Error() string { return ErrOtherKey.Error() }
 // Unwrap returns [ErrOtherKey].
 func (e *KeyMismatch) Unwrap() error { return ErrOtherKey }
 
-// Trust asks a host for its key, compares it with the fingerprint, or else with what the
+// Host asks a host for its key, compares it with the fingerprint, or else with what the
 // host publishes, and stores it for the name and port that ssh uses. With
 // [ErrUnpublished] the result holds the key that was offered, and nothing is stored.
 func Host(ctx context.Context, p site.Site, batch *workstation.Batch, name, fingerprint string) (*Trusted, error) {
