@@ -1,13 +1,10 @@
 package gitlink
 
 import (
-	"os"
+	"path/filepath"
 
 	"anchorage.example/unicrux/core/regular"
 )
-
-// maxConfigBytes bounds a file in which a line is looked for.
-const maxConfigBytes = 4 << 20
 
 // Line finds the line, counted from 1, on which an entry stands, because git tells the file
 // alone. It is 0 where it cannot be told. git has read the file; this only looks where.
@@ -27,11 +24,11 @@ func (c *Config) Line(entry Entry) int {
 
 // linesIn finds the lines of all entries of one file.
 func (c *Config) linesIn(origin string) map[Entry]int {
-	info, err := os.Stat(origin)
-	if err != nil || info.Size() > maxConfigBytes {
-		return nil
+	path := origin
+	if !filepath.IsAbs(path) { // as git has it, from the folder that it was asked in
+		path = filepath.Join(c.station.Dir(), path)
 	}
-	text, err := regular.Read(origin, regular.Settings)
+	text, err := regular.Read(path, regular.Settings)
 	if err != nil {
 		return nil
 	}
