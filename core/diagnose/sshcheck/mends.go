@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -176,10 +177,13 @@ func (s Settled) rewritePublic(mend finding.Mend) finding.Mend {
 	return mend
 }
 
+// stays are causes that another line for a key would leave as they are.
+var stays = []causes.Code{causes.PassphraseWrong, causes.AgentRefused, causes.SSHSettingHinders}
+
 // fittingKey finds the key that would serve: one that the host knows, or the private half
 // of the public one that settings name.
 func (s Settled) fittingKey(crux *finding.Crux) string {
-	if crux.Key != "" && crux.Code != causes.PassphraseWrong && crux.Code != causes.AgentRefused {
+	if crux.Key != "" && !slices.Contains(stays, crux.Code) {
 		return crux.Key
 	}
 	if private, found := strings.CutSuffix(crux.Path, ".pub"); found && crux.Code == causes.KeyFilePublic {
