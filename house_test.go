@@ -43,7 +43,9 @@ var causesNeeds = []string{"core/allow", "core/lazyregexp", "core/redact", "core
 
 // floor is where a room is; -1 for one that is not of the diagnosis.
 func floor(room string) int {
-	return slices.IndexFunc(floors, func(rooms []string) bool { return slices.Contains(rooms, strings.TrimPrefix(room, "anchorage.example/unicrux/")) })
+	return slices.IndexFunc(floors, func(rooms []string) bool {
+		return slices.Contains(rooms, strings.TrimPrefix(room, "anchorage.example/unicrux/"))
+	})
 }
 
 // above are the core's upper rooms, and which other rooms of the core may import each.

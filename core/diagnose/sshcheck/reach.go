@@ -137,9 +137,12 @@ func (s Settled) atJump(ctx context.Context) ([]finding.Evidence, []finding.Mend
 // throughJump goes to one jump host.
 func throughJump(ctx context.Context, jump localcheck.Located) (*finding.Crux, []finding.Mend, error) {
 	settled, _, found, err := Settle(ctx, jump)
+	if err != nil {
+		return nil, nil, err
+	}
 	defer settled.Close()
 	account := ""
-	if err == nil && found == nil {
+	if found == nil {
 		var t Travelled
 		t, _, found, err = Travel(ctx, settled)
 		account = t.Account
