@@ -7,7 +7,7 @@ export GOAMD64 = v1
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo test race scenes attack growth faults agree lint cross fuzz bench clean
+.PHONY: build demo test race mutants scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -30,6 +30,10 @@ lint:
 # The core and the holder with the race detector, which needs a C compiler.
 race:
 	CGO_ENABLED=1 $(GO) test -race -timeout 20m ./core/... ./holder
+
+# Faults that are planted into the core, one at a time: which do the tests of their own room notice?
+mutants:
+	$(GO) run ./mutants mutants/faults.txt
 
 # The other platforms must build and be vetted, even where they cannot be tried.
 cross:
