@@ -4,8 +4,10 @@ GO ?= go
 # One static program, the same bytes for the same source.
 export CGO_ENABLED = 0
 export GOAMD64 = v1
+# The same flags for building, vetting and testing, so that each package is compiled once.
+export GOFLAGS = -trimpath -buildvcs=false
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
-BUILD = $(GO) build -trimpath -buildvcs=false -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
+BUILD = $(GO) build -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
 .PHONY: build demo test race mutants scenes attack growth faults agree lint cross fuzz bench clean
 
@@ -36,8 +38,9 @@ mutants:
 	$(GO) run ./mutants mutants/faults.txt
 
 # The other platforms must build and be vetted, even where they cannot be tried.
+CROSS ?= linux/arm64 darwin/arm64 windows/amd64
 cross:
-	for target in linux/arm64 darwin/arm64 windows/amd64; do \
+	for target in $(CROSS); do \
 		echo "build for $$target"; \
 		GOOS=$${target%/*} GOARCH=$${target#*/} $(BUILD) -o /dev/null . || exit 1; \
 		GOOS=$${target%/*} GOARCH=$${target#*/} $(GO) vet . ./core/... ./cli ./holder || exit 1; \

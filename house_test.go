@@ -16,17 +16,24 @@ import (
 	"testing"
 )
 
+// module is the path of this one.
+const module = "anchorage.example/unicrux"
+
 // rooms says which of our packages each may import: the most special prefix counts. What
 // knows things does not speak, and what speaks knows nothing.
 var rooms = map[string][]string{
-	"anchorage.example/unicrux":         {"anchorage.example/unicrux/cli", "anchorage.example/unicrux/atonce"},
-	"anchorage.example/unicrux/atonce":  {"anchorage.example/unicrux/core/about", "anchorage.example/unicrux/core/person", "anchorage.example/unicrux/core/query", "anchorage.example/unicrux/core/memory"},
-	"anchorage.example/unicrux/cli":     {"anchorage.example/unicrux/core", "anchorage.example/unicrux/render", "anchorage.example/unicrux/holder", "anchorage.example/unicrux/standin", "anchorage.example/unicrux/demo"},
-	"anchorage.example/unicrux/holder":  {"anchorage.example/unicrux/core"},
-	"anchorage.example/unicrux/render":  {"anchorage.example/unicrux/core"},
-	"anchorage.example/unicrux/core":    {"anchorage.example/unicrux/core"},
-	"anchorage.example/unicrux/standin": {},
-	"anchorage.example/unicrux/demo":    {"anchorage.example/unicrux/core", "anchorage.example/unicrux/standin"},
+	module: {module + "/cli", module + "/atonce"},
+	module + "/atonce": {module + "/core/about",
+		module + "/core/person", module + "/core/query",
+		module + "/core/memory"},
+	module + "/cli": {module + "/core", module + "/render",
+		module + "/holder", module + "/standin", module + "/demo"},
+	module + "/holder":  {module + "/core"},
+	module + "/render":  {module + "/core"},
+	module + "/core":    {module + "/core"},
+	module + "/standin": {},
+	module + "/demo":    {module + "/core", module + "/standin"},
+	module + "/fixture": {module + "/core", module + "/demo", module + "/holder", module + "/standin"},
 }
 
 // floors are the rooms of the diagnosis from the ground up: each imports those below it, and none above or beside it.
@@ -44,7 +51,7 @@ var causesNeeds = []string{"core/allow", "core/lazyregexp", "core/redact", "core
 // floor is where a room is; -1 for one that is not of the diagnosis.
 func floor(room string) int {
 	return slices.IndexFunc(floors, func(rooms []string) bool {
-		return slices.Contains(rooms, strings.TrimPrefix(room, "anchorage.example/unicrux/"))
+		return slices.Contains(rooms, strings.TrimPrefix(room, module+"/"))
 	})
 }
 
@@ -93,22 +100,24 @@ func TestImportsPointOneWay(t *testing.T) {
 
 // misplaced says why one package may not import another, or nothing.
 func misplaced(from, imported string) string {
-	inCore := strings.HasPrefix(from, "anchorage.example/unicrux/core")
+	inCore := strings.HasPrefix(from, module+"/core")
 	for _, prefix := range silent {
 		if inCore && strings.HasPrefix(imported, prefix) {
 			return "the core does not speak"
 		}
 	}
-	if !within(imported, "anchorage.example/unicrux") {
+	if !within(imported, module) {
 		return ""
 	}
 	if at, other := floor(from), floor(imported); at >= 0 && other >= at && from != imported {
 		return "a stage knows nothing of those behind it"
 	}
-	if from == "anchorage.example/unicrux/core/causes" && !slices.Contains(causesNeeds, strings.TrimPrefix(imported, "anchorage.example/unicrux/")) {
+	if from == module+"/core/causes" &&
+		!slices.Contains(causesNeeds, strings.TrimPrefix(imported, module+"/")) {
 		return "the catalogue looks at nothing"
 	}
-	if users, upper := above[strings.TrimPrefix(imported, "anchorage.example/unicrux/")]; upper && inCore && !slices.Contains(users, strings.TrimPrefix(from, "anchorage.example/unicrux/")) {
+	if users, upper := above[strings.TrimPrefix(imported, module+"/")]; upper && inCore &&
+		!slices.Contains(users, strings.TrimPrefix(from, module+"/")) {
 		return "it stands above"
 	}
 	for prefix := from; ; prefix = prefix[:max(0, strings.LastIndexByte(prefix, '/'))] {
@@ -132,15 +141,15 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 		from, imported string
 		wrong          bool
 	}{
-		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/core/sshkey", false},
-		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/cli", true},
-		{"anchorage.example/unicrux/core/hosts", "anchorage.example/unicrux/core/diagnose", true},
-		{"anchorage.example/unicrux/core/ready", "anchorage.example/unicrux/core/diagnose", false},
-		{"anchorage.example/unicrux/core/hosts", "github.com/spf13/cobra", true},
-		{"anchorage.example/unicrux/standin", "anchorage.example/unicrux/core/sshkey", true},
-		{"anchorage.example/unicrux/render", "anchorage.example/unicrux/cli", true},
-		{"anchorage.example/unicrux/cli", "anchorage.example/unicrux/render", false},
-		{"anchorage.example/unicrux", "anchorage.example/unicrux/core/hosts", true},
+		{module + "/core/hosts", module + "/core/sshkey", false},
+		{module + "/core/hosts", module + "/cli", true},
+		{module + "/core/hosts", module + "/core/diagnose", true},
+		{module + "/core/ready", module + "/core/diagnose", false},
+		{module + "/core/hosts", "github.com/spf13/cobra", true},
+		{module + "/standin", module + "/core/sshkey", true},
+		{module + "/render", module + "/cli", true},
+		{module + "/cli", module + "/render", false},
+		{module, module + "/core/hosts", true},
 	} {
 		if got := misplaced(row.from, row.imported); (got != "") != row.wrong {
 			t.Errorf("%s imports %s: %q", row.from, row.imported, got)
@@ -150,33 +159,46 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 
 // readers may open files by package os: each has a reason.
 var readers = []string{
-	"core/regular/regular.go",                    // the one place that looks whether a file is one
-	"core/gitlink/pushing_linux.go",              // files of /proc
-	"core/peer/peer_linux.go",                    // likewise
-	"core/disk/disk.go",                          // a folder, to sync it
-	"core/person/socket_windows.go",              // before anything else is ready
-	"cli/ask.go",                                 // a secret may come from a pipe or a device
-	"demo", "standin", "acceptance", "agreement", // files of their own
+	"core/regular/regular.go",                                          // looks whether a file is one
+	"core/gitlink/pushing_linux.go",                                    // files of /proc
+	"core/peer/peer_linux.go",                                          // likewise
+	"core/disk/disk.go",                                                // a folder, to sync it
+	"core/person/socket_windows.go",                                    // before anything else is ready
+	"cli/ask.go",                                                       // a secret may come from a pipe or a device
+	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", // files of their own
 }
 
 // TestFilesAreReadInOnePlace: a pipe or a device in the place of a file must keep nobody waiting.
 func TestFilesAreReadInOnePlace(t *testing.T) {
-	err := filepath.WalkDir(".", func(path string, entry fs.DirEntry, err error) error {
-		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
-			slices.ContainsFunc(readers, func(reader string) bool { return within(filepath.ToSlash(path), reader) }) {
-			return err
-		}
-		text, err := os.ReadFile(path)
+	eachFile(t, func(path, text string) {
 		for _, call := range []string{"os.ReadFile(", "os.Open("} {
-			if strings.Contains(string(text), call) {
+			if strings.Contains(text, call) && !isTest(path) && !isIn(path, readers) {
 				t.Errorf("%s calls %s…): package regular reads files", path, call)
 			}
 		}
+	})
+}
+
+// eachFile hands over every file of Go, by its path with slashes.
+func eachFile(t *testing.T, look func(path, text string)) {
+	t.Helper()
+	err := filepath.WalkDir(".", func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		look(filepath.ToSlash(path), string(text))
 		return err
 	})
 	if err != nil {
 		t.Error(err)
 	}
+}
+
+func isTest(path string) bool { return strings.HasSuffix(path, "_test.go") }
+
+func isIn(path string, rooms []string) bool {
+	return slices.ContainsFunc(rooms, func(room string) bool { return within(path, room) })
 }
 
 // writers may change files by package os: each has a reason.
@@ -186,26 +208,17 @@ var writers = []string{
 	"core/person/socket_windows.go",    // before anything else is ready
 	"cli/practice.go",                  // the folder of the practice host
 	"cli/credential.go", "cli/card.go", // the terminal
-	"demo", "standin", "acceptance", "agreement", // files of their own
+	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", // files of their own
 }
 
 // TestFilesAreChangedInOnePlace: so that every change can be made to fail, and nothing is lost then.
 func TestFilesAreChangedInOnePlace(t *testing.T) {
 	call := regexp.MustCompile(`\bos\.(Rename|WriteFile|OpenFile|Create|CreateTemp|Mkdir|MkdirAll|MkdirTemp|Remove|RemoveAll|Chmod|Chown|Link|Symlink|Truncate|Chtimes)\(`)
-	err := filepath.WalkDir(".", func(path string, entry fs.DirEntry, err error) error {
-		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
-			slices.ContainsFunc(writers, func(writer string) bool { return within(filepath.ToSlash(path), writer) }) {
-			return err
-		}
-		text, err := os.ReadFile(path)
-		if found := call.Find(text); found != nil {
+	eachFile(t, func(path, text string) {
+		if found := call.FindString(text); found != "" && !isTest(path) && !isIn(path, writers) {
 			t.Errorf("%s calls %s…): package disk changes files", path, found)
 		}
-		return err
 	})
-	if err != nil {
-		t.Error(err)
-	}
 }
 
 // TestTheSameSourceIsTheSameProgram builds twice, from two folders, one of them no checkout.
@@ -237,7 +250,8 @@ func TestTheSameSourceIsTheSameProgram(t *testing.T) {
 		t.Errorf("%s here, %s elsewhere", sums[0], sums[1])
 	}
 	makefile, err := os.ReadFile("Makefile")
-	if err != nil || !strings.Contains(string(makefile), "-buildvcs=false") || !strings.Contains(string(makefile), "GOAMD64 = v1") {
+	if err != nil || !strings.Contains(string(makefile), "-buildvcs=false") ||
+		!strings.Contains(string(makefile), "GOAMD64 = v1") {
 		t.Errorf("make builds otherwise: %v", err)
 	}
 }
@@ -281,8 +295,35 @@ func TestDependenciesHaveReasons(t *testing.T) {
 	}
 	direct, _, _ := strings.Cut(string(modules)[strings.Index(string(modules), "require ("):], ")")
 	for line := range strings.Lines(direct) {
-		if fields := strings.Fields(line); len(fields) == 2 && strings.Contains(fields[0], ".") && !strings.Contains(string(reasons), "`"+fields[0]+"`") {
+		if fields := strings.Fields(line); len(fields) == 2 && strings.Contains(fields[0], ".") &&
+			!strings.Contains(string(reasons), "`"+fields[0]+"`") {
 			t.Errorf("docs/security.md does not say what %s is for", fields[0])
 		}
 	}
+}
+
+// widest is how many columns a line of code may have, a tab counted for four, and longest how many lines a file.
+const (
+	widest  = 120
+	longest = 430
+)
+
+// TestFilesCanBeRead: no file is longer than somebody reads at once, and no line is wide but where it holds one text that
+// cannot be cut: a form, or a sentence of the catalogue.
+func TestFilesCanBeRead(t *testing.T) {
+	t.Parallel()
+	text := regexp.MustCompile("\"(?:[^\"\\\\]|\\\\.){50,}\"|" + "`[^`]{40,}|" + "//nolint") // no short ones
+	eachFile(t, func(path, whole string) {
+		lines := strings.Split(whole, "\n")
+		if len(lines) > longest {
+			t.Errorf("%s has %d lines", path, len(lines))
+		}
+		raw := false // inside a text of several lines
+		for i, line := range lines {
+			raw = raw != (strings.Count(line, "`")%2 == 1)
+			if n := len([]rune(strings.ReplaceAll(line, "\t", "    "))); n > widest && !raw && !text.MatchString(line) {
+				t.Errorf("%s:%d has %d columns", path, i+1, n)
+			}
+		}
+	})
 }

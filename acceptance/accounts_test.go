@@ -17,15 +17,18 @@ func TestTwoAccounts(t *testing.T) {
 	if err := os.Mkdir(p.path("buoylab"), 0o700); err != nil {
 		t.Fatal(err)
 	}
-	r := p.must("host", "account", "add", "lab@forge", "--folder", "~/buoylab", "--author-name", "Buoy laboratory", "--author-email", "lab@tidewater.example")
+	r := p.must("host", "account", "add", "lab@forge", "--folder", "~/buoylab", "--author-name", "Buoy laboratory",
+		"--author-email", "lab@tidewater.example")
 	if !strings.Contains(r.out, "unicrux ready lab@forge") {
 		t.Errorf("%s", r)
 	}
 	after := p.everything()
-	if r := p.must("host", "account", "add", "lab@forge", "--folder", "~/buoylab", "--author-name", "Buoy laboratory", "--author-email", "lab@tidewater.example"); !strings.Contains(r.out, "so already") || p.everything() != after {
+	if r := p.must("host", "account", "add", "lab@forge", "--folder", "~/buoylab", "--author-name", "Buoy laboratory",
+		"--author-email", "lab@tidewater.example"); !strings.Contains(r.out, "so already") || p.everything() != after {
 		t.Errorf("the second time: %s", r)
 	}
-	if r := p.unicrux("ready", "lab@forge", "--no-passphrase", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "the token is another account's: it is ines.marlow's") {
+	if r := p.unicrux("ready", "lab@forge", "--no-passphrase", "--token-from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(r.err, "the token is another account's: it is ines.marlow's") {
 		t.Errorf("with the other account's token: %s", r)
 	}
 	r = p.must("ready", "lab@forge", "--no-passphrase", "--token-from", p.host.TokenFileOf("lab"))
@@ -34,7 +37,8 @@ func TestTwoAccounts(t *testing.T) {
 	}
 
 	for _, want := range []struct{ folder, account, author string }{
-		{".", "ines.marlow", "Ines Marlow <ines.marlow@tidewater.example>"}, {"buoylab", "lab", "Buoy laboratory <lab@tidewater.example>"},
+		{".", "ines.marlow", "Ines Marlow <ines.marlow@tidewater.example>"},
+		{"buoylab", "lab", "Buoy laboratory <lab@tidewater.example>"},
 	} {
 		folder := want.folder
 		p.folder = p.path(folder)
@@ -44,7 +48,8 @@ func TestTwoAccounts(t *testing.T) {
 		if r := p.must("ready", drift, "--into", "by-ready"); !strings.Contains(r.out, "as "+want.account) {
 			t.Errorf("%s: %s", folder, r)
 		}
-		if r := p.mustGit("-C", "by-ready", "ls-remote", "--get-url"); (strings.Contains(r.out, "lab")) != (want.account == "lab") {
+		if r := p.mustGit("-C", "by-ready", "ls-remote", "--get-url"); (strings.Contains(r.out,
+			"lab")) != (want.account == "lab") {
 			t.Errorf("%s: git goes on by %s", folder, r)
 		}
 		p.mustGit("clone", "--quiet", drift)
@@ -68,7 +73,8 @@ func TestTwoAccounts(t *testing.T) {
 	p.mustGit("config", "--global", "credential.helper", "store")
 	for folder, want := range map[string]string{".": "password=one\n", "buoylab": "password=two\n"} {
 		p.folder = p.path(folder, "drift-model")
-		if r := p.run("url="+p.cloneHTTPS("buoys/drift-model")+"\n\n", "git", "credential", "fill"); !strings.Contains(r.out, want) {
+		if r := p.run("url="+p.cloneHTTPS("buoys/drift-model")+"\n\n", "git", "credential",
+			"fill"); !strings.Contains(r.out, want) {
 			t.Errorf("%s: over HTTPS git signs in with %s", folder, r)
 		}
 	}
@@ -78,23 +84,27 @@ func TestTwoAccounts(t *testing.T) {
 		t.Errorf("why: %s", why)
 	}
 	p.folder = p.home
-	if r := p.must("host", "accounts", "forge"); !strings.Contains(r.out, "below ~/buoylab") || !strings.Contains(r.out, "~/.ssh/lab_forge_ed25519") || !strings.Contains(r.out, "everywhere else") {
+	if r := p.must("host", "accounts", "forge"); !strings.Contains(r.out, "below ~/buoylab") ||
+		!strings.Contains(r.out, "~/.ssh/lab_forge_ed25519") || !strings.Contains(r.out, "everywhere else") {
 		t.Errorf("%s", r)
 	}
-	p.must("key", "renew", "lab_forge_ed25519", "--no-passphrase", "--token-from", "lab@forge="+p.host.TokenFileOf("lab"))
+	p.must("key", "renew", "lab_forge_ed25519", "--no-passphrase", "--token-from",
+		"lab@forge="+p.host.TokenFileOf("lab"))
 	p.folder = p.path("buoylab", "drift-model")
 	p.mustGit("fetch", "--quiet")
 	p.folder = p.home
 
 	p.must("host", "account", "drop", "lab@forge")
-	if r := p.unicrux("host", "account", "drop", "lab@forge"); r.exit != 1 || !strings.Contains(r.err, "no such account") {
+	if r := p.unicrux("host", "account", "drop", "lab@forge"); r.exit != 1 ||
+		!strings.Contains(r.err, "no such account") {
 		t.Errorf("dropped twice: %s", r)
 	}
 	text := p.read(".ssh", "unicrux.conf") + p.read(".config", "unicrux", "git.config")
 	if strings.Contains(text, "lab") {
 		t.Errorf("left behind: %s", text)
 	}
-	for _, args := range [][]string{{"lab"}, {"l/b@forge", "--folder", "."}, {"lab@nowhere", "--folder", "."}, {"lab@forge"}, {"lab@forge", "--folder", "/nowhere"}} {
+	for _, args := range [][]string{{"lab"}, {"l/b@forge", "--folder", "."}, {"lab@nowhere", "--folder", "."},
+		{"lab@forge"}, {"lab@forge", "--folder", "/nowhere"}} {
 		if r := p.unicrux(append([]string{"host", "account", "add"}, args...)...); r.exit != 2 && r.exit != 1 {
 			t.Errorf("%s: %s", args, r)
 		}

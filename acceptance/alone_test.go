@@ -15,7 +15,8 @@ import (
 // slowClone makes git's ssh note its parent and wait.
 func (p *person) slowClone() (started string) {
 	started = p.path("started")
-	p.write("#!/bin/sh\necho $PPID >"+started+".new\nmv "+started+".new "+started+"\nexec sleep 1000\n", "bin", "slow-ssh")
+	p.write("#!/bin/sh\necho $PPID >"+started+".new\nmv "+started+".new "+started+"\nexec sleep 1000\n",
+		"bin", "slow-ssh")
 	p.chmod(0o755, "bin", "slow-ssh")
 	p.extra = []string{"GIT_SSH=" + p.path("bin", "slow-ssh")}
 	p.without = []string{"GIT_SSH_COMMAND"}

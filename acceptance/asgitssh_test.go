@@ -46,22 +46,32 @@ func TestSSHPrograms(t *testing.T) {
 		arrange    func(p *person)
 		gitOpens   bool // where check cannot tell
 	}{
-		{"a program around ssh, in GIT_SSH", "", func(p *person) { p.extra = append(p.extra, "GIT_SSH="+script(p, around)) }, false},
-		{"a program around ssh, in git's settings", "", func(p *person) { p.mustGit("config", "--global", "core.sshCommand", script(p, around)) }, false},
+		{"a program around ssh, in GIT_SSH", "",
+			func(p *person) { p.extra = append(p.extra, "GIT_SSH="+script(p, around)) }, false},
+		{"a program around ssh, in git's settings", "",
+			func(p *person) { p.mustGit("config", "--global", "core.sshCommand", script(p, around)) }, false},
 		{"a line for the shell", "", func(p *person) {
 			p.extra = append(p.extra, "GIT_SSH_COMMAND=f() { "+strings.TrimSpace(around)+"; }; f")
 		}, false},
 		{"a program around ssh with a key that the host does not know", "key-not-offered", func(p *person) {
 			p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
-			p.mustGit("config", "--global", "core.sshCommand", script(p, strings.Replace(around, "other", "strange", 1)))
+			p.mustGit("config", "--global", "core.sshCommand",
+				script(p, strings.Replace(around, "other", "strange", 1)))
 		}, false},
 		{"a program around ssh with another port", "port-refused", func(p *person) {
-			p.mustGit("config", "--global", "core.sshCommand", script(p, strings.Replace(around, "-i ", "-o Port=9 -i ", 1)))
+			p.mustGit("config", "--global", "core.sshCommand",
+				script(p, strings.Replace(around, "-i ", "-o Port=9 -i ", 1)))
 		}, false},
 		{"another program, which opens", "ssh-program-unknown", func(p *person) {
-			p.extra = append(p.extra, "GIT_SSH="+script(p, "case $1 in -G) exit 1;; esac\nfor last; do :; done\neval \"$last\"\n"), "GIT_SSH_VARIANT=ssh")
+			p.extra = append(p.extra,
+				"GIT_SSH="+script(p, "case $1 in -G) exit 1;; esac\nfor last; do :; done\neval \"$last\"\n"),
+				"GIT_SSH_VARIANT=ssh")
 		}, true},
-		{"another program, which does not", "ssh-program-unknown", func(p *person) { p.extra = append(p.extra, "GIT_SSH="+script(p, "echo usage: none >&2\nexit 2\n")) }, false},
+		{"another program, which does not", "ssh-program-unknown",
+			func(p *person) {
+				p.extra = append(p.extra,
+					"GIT_SSH="+script(p, "echo usage: none >&2\nexit 2\n"))
+			}, false},
 		{"a terminal by force", "ssh-setting-hinders", settings("RequestTTY force\n"), false},
 		{"a terminal where there is one", "", settings("RequestTTY yes\n"), false},
 		{"an interface that is not there", "ssh-setting-hinders", settings("BindInterface nowhere0\n"), false},
@@ -86,7 +96,8 @@ func TestSSHPrograms(t *testing.T) {
 			}
 			port, line := p.sshd(p.must("key", "show", "other", "--line").out)
 			p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
-			p.write("IdentityFile "+p.path(".ssh", "other")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+			p.write("IdentityFile "+p.path(".ssh", "other")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh",
+				"known_hosts")+"\n", ".ssh", "config")
 			p.mustGit("init", "--quiet", "--bare", "there")
 			plain := p.extra
 			row.arrange(p)
@@ -108,7 +119,8 @@ func TestSSHPrograms(t *testing.T) {
 			if row.code != "" {
 				p.performed(row.code, c)
 			}
-			agree := (real.exit == 0) == opens && c.Open == (row.code == "") && (row.code == "" || c.Crux.Code == row.code)
+			agree := (real.exit == 0) == opens && c.Open == (row.code == "") &&
+				(row.code == "" || c.Crux.Code == row.code)
 			tally.Case(agree, "%s: git ends with %s, and check finds %+v, want %s", row.name, real, c.Crux, row.code)
 		})
 	}
@@ -134,9 +146,11 @@ func TestWritingAtAServer(t *testing.T) {
 			p.must("key", "new", "open", "--no-passphrase")
 			port, line := p.sshd(p.must("key", "show", "open", "--line").out, row.forced)
 			p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
-			p.write("IdentityFile "+p.path(".ssh", "open")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+			p.write("IdentityFile "+p.path(".ssh", "open")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n",
+				".ssh", "config")
 			p.mustGit("init", "--quiet", "--bare", "there.git")
-			c := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there.git")), "--for", "push")
+			c := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there.git")),
+				"--for", "push")
 			code, note := "", ""
 			if c.Crux != nil {
 				code = c.Crux.Code
@@ -165,7 +179,8 @@ func TestEveryPushURL(t *testing.T) {
 		t.Errorf("twice the same: %+v", c.Crux)
 	}
 	p.mustGit("remote", "set-url", "--add", "--push", "origin", strings.Replace(drift, "drift-model", "nowhere", 1))
-	if c := p.check(); c.Open || c.Crux.Code != "repository-missing" || c.Question.Remote == nil || *c.Question.Remote != "origin" {
+	if c := p.check(); c.Open || c.Crux.Code != "repository-missing" || c.Question.Remote == nil ||
+		*c.Question.Remote != "origin" {
 		t.Errorf("the third is not there: %+v", c)
 	}
 	if c := p.check("origin", "--for", "clone"); !c.Open {

@@ -11,8 +11,8 @@ import (
 // prepared finds what was prepared after package os, in what the runtime tells about a start.
 var prepared = regexp.MustCompile(`(?s)\ninit os @.*(\ninit [^\n]*)`)
 
-// TestAnswersAtOnce holds that git is answered before anything of the program is prepared that it does not take, and that the rest
-// of the program is there for whatever the holder does not know.
+// TestAnswersAtOnce holds that git is answered before anything of the program is prepared that it does not take, and
+// that the rest of the program is there for whatever the holder does not know.
 func TestAnswersAtOnce(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
@@ -29,12 +29,14 @@ func TestAnswersAtOnce(t *testing.T) {
 		t.Errorf("a closed chest: %s", r)
 	}
 	p.openChest()
-	if r := get(); !strings.Contains(r.out, "password=tide-") || !strings.Contains(r.err, "\ninit os @") || prepared.MatchString(r.err) {
+	if r := get(); !strings.Contains(r.out, "password=tide-") || !strings.Contains(r.err, "\ninit os @") ||
+		prepared.MatchString(r.err) {
 		t.Errorf("an open chest: %s", r)
 	}
 	token := strings.TrimSpace(p.read2(p.host.TokenFileOf("lab")))
 	for _, early := range []bool{false, true} { // it is kept, and then it is known
-		r := p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+token+"\n", program, "for-git", "credential", "store")
+		r := p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+token+"\n", program, "for-git",
+			"credential", "store")
 		if r.out != "" || r.exit != 0 || prepared.MatchString(r.err) == early {
 			t.Errorf("stored: %s", r)
 		}
@@ -54,7 +56,8 @@ func TestAsksSlowly(t *testing.T) {
 	}
 	p.openChest()
 	host := p.webHost()
-	for name, more := range map[string]string{"at once": "", "the long way": "path=" + strings.Repeat("a", 5000) + "\n"} {
+	for name, more := range map[string]string{"at once": "",
+		"the long way": "path=" + strings.Repeat("a", 5000) + "\n"} {
 		cmd := exec.Command(program, "for-git", "credential", "get")
 		cmd.Dir, cmd.Env = p.folder, p.environ()
 		in, err := cmd.StdinPipe()

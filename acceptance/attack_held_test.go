@@ -44,7 +44,9 @@ var heldAttacks = []attack{
 	}},
 	{"a name is obeyed as an option", func(p *person) (broken []string) {
 		for _, name := range []string{"-oProxyCommand=touch ran", "--upload-pack=touch ran", "-F/dev/zero"} {
-			for _, command := range [][]string{{"check", "--", name}, {"ready", "--", name}, {"check", "--", "ssh://" + strings.ReplaceAll(name, " ", "%20") + "/x"}, {"check", "--", name + ":x"}, {"host", "trust", "--", name}, {"host", "show", "--settings", "--", name}} {
+			for _, command := range [][]string{{"check", "--", name}, {"ready", "--", name},
+				{"check", "--", "ssh://" + strings.ReplaceAll(name, " ", "%20") + "/x"}, {"check", "--", name + ":x"},
+				{"host", "trust", "--", name}, {"host", "show", "--settings", "--", name}} {
 				if r := p.unicrux(command...); p.exists("ran") || r.exit == 0 {
 					broken = append(broken, strings.Join(command, " ")+": "+r.String())
 				}
@@ -55,7 +57,8 @@ var heldAttacks = []attack{
 	{"settings run a command when they are shown", func(p *person) (broken []string) {
 		p.withForge()
 		p.write("Match exec \"touch "+p.path("ran")+"\"\n    Port 1\n"+p.read(".ssh", "config"), ".ssh", "config")
-		for _, command := range [][]string{{"look"}, {"host", "show", "forge", "--settings"}, {"check", drift}, {"key", "list"}} {
+		for _, command := range [][]string{{"look"}, {"host", "show", "forge", "--settings"}, {"check", drift},
+			{"key", "list"}} {
 			if p.unicrux(command...); p.exists("ran") {
 				broken = append(broken, strings.Join(command, " "))
 				p.remove("ran")
@@ -68,11 +71,21 @@ var heldAttacks = []attack{
 		token := p.token()
 		at := p.webHost()
 		name, port, _ := net.SplitHostPort(at)
-		for _, text := range []string{"protocol=http\nhost=" + at, "protocol=https\nhost=" + name, "protocol=https\nhost=x" + at, "protocol=https\nhost=" + at + ".evil.example", "protocol=https\nhost=" + at + "\nhost=evil.example",
-			"protocol=https\nhost=evil.example:" + port, "protocol=ssh\nhost=" + at, "protocol=https\nhost=" + at + "\r", "protocol=https\nhost=" + at + "\x00", "protocol=https\nhost=" + at + "/", "protocol=https\nhost=@" + at,
-			"protocol=https\nhost=ines.marlow@" + at, "protocol=HTTPS \nhost=" + at, "protocol=https\nhost=" + at + "\nusername=lab", "protocol=https\nhost=" + at + "\nprotocol=http", "protocol=https\nhost=" + name + ".:" + port,
-			"protocol=https\nhost=" + strings.Replace(at, "e", "\u0435", 1), "protocol=https\nhost=" + strings.Replace(at, "i", "\u0130", 1), "protocol=https\nhost=*", "protocol=https\nhost=", "protocol=https", "host=" + at, "",
-			"protocol=https\nhost=" + at + "#", "protocol=https\nhost=" + at + "?x", "protocol=https\nhost=//" + at, "protocol=https\nhost=" + name + ":443", "protocol=https\nhost=" + name + ":0" + port, "protocol=ftp\nhost=" + at} {
+		for _, text := range []string{"protocol=http\nhost=" + at, "protocol=https\nhost=" + name,
+			"protocol=https\nhost=x" + at, "protocol=https\nhost=" + at + ".evil.example",
+			"protocol=https\nhost=" + at + "\nhost=evil.example",
+			"protocol=https\nhost=evil.example:" + port, "protocol=ssh\nhost=" + at,
+			"protocol=https\nhost=" + at + "\r", "protocol=https\nhost=" + at + "\x00",
+			"protocol=https\nhost=" + at + "/", "protocol=https\nhost=@" + at,
+			"protocol=https\nhost=ines.marlow@" + at, "protocol=HTTPS \nhost=" + at,
+			"protocol=https\nhost=" + at + "\nusername=lab", "protocol=https\nhost=" + at + "\nprotocol=http",
+			"protocol=https\nhost=" + name + ".:" + port,
+			"protocol=https\nhost=" + strings.Replace(at, "e", "\u0435", 1),
+			"protocol=https\nhost=" + strings.Replace(at, "i", "\u0130", 1), "protocol=https\nhost=*",
+			"protocol=https\nhost=", "protocol=https", "host=" + at, "",
+			"protocol=https\nhost=" + at + "#", "protocol=https\nhost=" + at + "?x", "protocol=https\nhost=//" + at,
+			"protocol=https\nhost=" + name + ":443", "protocol=https\nhost=" + name + ":0" + port,
+			"protocol=ftp\nhost=" + at} {
 			if r := p.run(text+"\n\n", program, "for-git", "credential", "get"); r.leaks(token) {
 				broken = append(broken, fmt.Sprintf("%q: %s", text, r))
 			}
@@ -89,7 +102,8 @@ var heldAttacks = []attack{
 		for _, dir := range []string{".local", ".config", ".ssh"} {
 			_ = filepath.WalkDir(p.path(dir), func(path string, entry os.DirEntry, err error) error {
 				info, statErr := os.Lstat(path)
-				if err == nil && statErr == nil && !strings.HasSuffix(path, ".pub") && path != p.path(".local") && path != p.path(".config") && info.Mode().Perm()&0o077 != 0 {
+				if err == nil && statErr == nil && !strings.HasSuffix(path, ".pub") && path != p.path(".local") &&
+					path != p.path(".config") && info.Mode().Perm()&0o077 != 0 {
 					broken = append(broken, fmt.Sprintf("%s: %v", strings.TrimPrefix(path, p.home), info.Mode()))
 				}
 				return nil

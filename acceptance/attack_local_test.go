@@ -31,7 +31,8 @@ var localAttacks = []attack{
 				p.t.Fatal(err)
 			}
 		}
-		for _, link := range []string{filepath.Join(state, "lock"), filepath.Join(state, "underway"), p.path(".ssh", "config"), p.path(".ssh", "unicrux.conf"), p.path(".gitconfig")} {
+		for _, link := range []string{filepath.Join(state, "lock"), filepath.Join(state, "underway"),
+			p.path(".ssh", "config"), p.path(".ssh", "unicrux.conf"), p.path(".gitconfig")} {
 			if err := os.Symlink(victim, link); err != nil {
 				p.t.Fatal(err)
 			}
@@ -43,7 +44,8 @@ var localAttacks = []attack{
 		_ = filepath.WalkDir(p.home, func(path string, _ os.DirEntry, err error) error {
 			return errors.Join(err, os.Lchown(path, 65534, 65534))
 		})
-		for _, command := range [][]string{{"key", "new", "mine", "--no-passphrase"}, {"host", "set", "forge.example", "port=22", "by=https"}, {"chest", "open"}, {"look"}, {"undo"}} {
+		for _, command := range [][]string{{"key", "new", "mine", "--no-passphrase"},
+			{"host", "set", "forge.example", "port=22", "by=https"}, {"chest", "open"}, {"look"}, {"undo"}} {
 			p.unicrux(command...)
 		}
 		if p.read2(victim) != "root's\n" {
@@ -67,13 +69,15 @@ var localAttacks = []attack{
 		}
 		p.withForge()
 		token := p.token()
-		door, keys := p.path(".local", "state", "unicrux", "run", "door"), p.path(".local", "state", "unicrux", "run", "agent")
+		door, keys := p.path(".local", "state", "unicrux", "run", "door"),
+			p.path(".local", "state", "unicrux", "run", "agent")
 		p.must("holder", "stop")
 		for name, lay := range map[string]func(socket string) error{
 			"their socket": func(socket string) error { return os.Lchown(socket, 65534, 65534) },
 			"their folder": func(socket string) error { return os.Lchown(filepath.Dir(socket), 65534, 65534) },
 			"a folder in which they may write": func(socket string) error {
-				return errors.Join(os.Lchown(socket, 0, 0), os.Lchown(filepath.Dir(socket), 0, 0), os.Chmod(filepath.Dir(socket), 0o777))
+				return errors.Join(os.Lchown(socket, 0, 0), os.Lchown(filepath.Dir(socket), 0, 0),
+					os.Chmod(filepath.Dir(socket), 0o777))
 			},
 		} {
 			heard := make(chan string, 100)
@@ -107,15 +111,18 @@ var localAttacks = []attack{
 				}
 			}
 			p.asGit(p.webHost())
-			p.run("protocol=https\nhost="+p.webHost()+"\nusername=ines.marlow\npassword="+token+"\n\n", program, "for-git", "credential", "store")
+			p.run("protocol=https\nhost="+p.webHost()+"\nusername=ines.marlow\npassword="+token+"\n\n", program,
+				"for-git", "credential", "store")
 			p.unicrux("holder", "show")
-			if !strings.HasPrefix(name, "a folder") { // which is closed then, and what listens there is this very user's
+			// which is closed then, and what listens there is this very user's
+			if !strings.HasPrefix(name, "a folder") {
 				p.unicrux("chest", "open", "--passphrase-from", p.path("chest-words"))
 			}
 			for _, listener := range listeners {
 				_ = listener.Close()
 			}
-			if err := errors.Join(os.Lchown(filepath.Dir(door), 0, 0), os.Chmod(filepath.Dir(door), 0o700)); err != nil {
+			if err := errors.Join(os.Lchown(filepath.Dir(door), 0, 0),
+				os.Chmod(filepath.Dir(door), 0o700)); err != nil {
 				p.t.Fatal(err)
 			}
 			select {
@@ -145,8 +152,10 @@ var localAttacks = []attack{
 		if err := os.Symlink("/dev/zero", p.path(".ssh", "id_ed25519")); err != nil {
 			p.t.Fatal(err)
 		}
-		for _, command := range [][]string{{"look"}, {"look", "hosts"}, {"key", "list"}, {"key", "find"}, {"check", drift}, {"check", "--program", "hg", p.cloneHTTPS("x")}, {"chest", "show"}, {"token", "list"},
-			{"chest", "adopt", "--dry-run"}, {"explain", "text"}, {"explain", "/dev/zero"}, {"host", "add", "text"}, {"host", "trust", "forge"}} {
+		for _, command := range [][]string{{"look"}, {"look", "hosts"}, {"key", "list"}, {"key", "find"},
+			{"check", drift}, {"check", "--program", "hg", p.cloneHTTPS("x")}, {"chest", "show"}, {"token", "list"},
+			{"chest", "adopt", "--dry-run"}, {"explain", "text"}, {"explain", "/dev/zero"}, {"host", "add", "text"},
+			{"host", "trust", "forge"}} {
 			cmd := exec.Command(program, command...)
 			cmd.Dir, cmd.Env = p.folder, p.environ()
 			if !endsWithin(cmd, 30*time.Second) {
@@ -214,8 +223,10 @@ var localAttacks = []attack{
 		if err := agreement.WriteProgram(copied, text, 0o755); err != nil {
 			p.t.Fatal(err)
 		}
-		for _, args := range [][]string{{"holder", "start", "--stay", "keys"}, {"holder", "start", "--stay", "chest"}, {"for-git", "credential", "get"}, {"key", "new", "x", "--passphrase-from", "-"}} {
-			cmd := exec.Command(need(p.t, "setpriv"), append([]string{"--reuid=65534", "--clear-groups", copied}, args...)...)
+		for _, args := range [][]string{{"holder", "start", "--stay", "keys"}, {"holder", "start", "--stay", "chest"},
+			{"for-git", "credential", "get"}, {"key", "new", "x", "--passphrase-from", "-"}} {
+			cmd := exec.Command(need(p.t, "setpriv"), append([]string{"--reuid=65534", "--clear-groups", copied},
+				args...)...)
 			cmd.Dir, cmd.Env = "/", p.environ()
 			in, err := cmd.StdinPipe()
 			if err != nil {
@@ -226,10 +237,12 @@ var localAttacks = []attack{
 			}
 			at := fmt.Sprintf("/proc/%d/environ", cmd.Process.Pid)
 			private := false
-			for deadline := time.Now().Add(10 * time.Second); time.Now().Before(deadline) && !private; <-time.After(2 * time.Millisecond) {
+			for deadline := time.Now().Add(10 * time.Second); time.Now().Before(deadline) &&
+				!private; <-time.After(2 * time.Millisecond) {
 				info, err := os.Stat(at)
 				exe, _ := os.Readlink(fmt.Sprintf("/proc/%d/exe", cmd.Process.Pid))
-				private = err == nil && exe == copied && info.Sys().(*syscall.Stat_t).Uid == 0 // dumpable ones are their user's (prctl(2))
+				// dumpable ones are their user's (prctl(2))
+				private = err == nil && exe == copied && info.Sys().(*syscall.Stat_t).Uid == 0
 			}
 			if !private {
 				broken = append(broken, strings.Join(args, " ")+" can be looked into")
@@ -264,20 +277,23 @@ var localAttacks = []attack{
 		if err != nil {
 			p.t.Fatal(err)
 		}
-		for _, command := range [][]string{{"check"}, {"look"}, {"remote", "list"}, {"check", "--for", "push", "origin"}} {
+		for _, command := range [][]string{{"check"}, {"look"}, {"remote", "list"},
+			{"check", "--for", "push", "origin"}} {
 			p.unicrux(command...)
 		}
 		if p.exists("ran") {
 			broken = append(broken, "it ran")
 		}
-		if after, err := os.Stat(p.path("work", ".git", "index")); err != nil || !after.ModTime().Equal(before.ModTime()) {
+		if after, err := os.Stat(p.path("work", ".git", "index")); err != nil ||
+			!after.ModTime().Equal(before.ModTime()) {
 			broken = append(broken, "the index was written")
 		}
 		p.folder = p.home
 		return broken
 	}},
 	{"a key takes the place of another file of ssh's", func(p *person) (broken []string) {
-		for _, name := range []string{"authorized_keys", "known_hosts", "config", "Config", "authorized_keys2", "environment", "rc", "unicrux.conf"} {
+		for _, name := range []string{"authorized_keys", "known_hosts", "config", "Config", "authorized_keys2",
+			"environment", "rc", "unicrux.conf"} {
 			if r := p.unicrux("key", "new", name, "--no-passphrase"); r.exit != 2 || p.exists(".ssh", name) {
 				broken = append(broken, name+": "+r.String())
 			}
@@ -289,11 +305,17 @@ var localAttacks = []attack{
 		const evil = "\x1b]52;c;eA==\a\x1b[2J\x1b[8mhidden\x1b[1A\u202e\u009b1A"
 		p.mustGit("init", "--quiet", "work")
 		p.folder = p.path("work")
-		p.write(p.read("work", ".git", "config")+"[remote \"a"+evil+"b\"]\n\turl = "+drift+"\n[branch \"main\"]\n\tremote = \"a"+evil+"b\"\n", "work", ".git", "config")
+		p.write(p.read("work", ".git",
+			"config")+"[remote \"a"+evil+"b\"]\n\turl = "+drift+"\n[branch \"main\"]\n\tremote = \"a"+evil+"b\"\n",
+			"work", ".git", "config")
 		p.write("host"+evil+".example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n", ".ssh", "known_hosts")
 		p.write("Host x"+evil+"y\n    HostName "+evil+"\n", ".ssh", "config")
-		p.write("ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n", ".ssh", "odd.pub")
-		for _, command := range [][]string{{"look"}, {"look", "hosts"}, {"look", "remotes"}, {"look", "keys"}, {"remote", "list"}, {"check"}, {"check", "a" + evil + "b"}, {"key", "list"}, {"key", "find"}, {"host", "show", "forge", "--settings"}, {"explain", evil}, {evil}, {"key", "show", evil}, {"host", "add", evil}} {
+		p.write("ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n",
+			".ssh", "odd.pub")
+		for _, command := range [][]string{{"look"}, {"look", "hosts"}, {"look", "remotes"}, {"look", "keys"},
+			{"remote", "list"}, {"check"}, {"check", "a" + evil + "b"}, {"key", "list"}, {"key", "find"},
+			{"host", "show", "forge", "--settings"}, {"explain", evil}, {evil}, {"key", "show", evil},
+			{"host", "add", evil}} {
 			r := p.onTerminal(nil, command...)
 			for _, part := range []string{"\x1b]", "\x1b[2J", "\x1b[8m", "\x1b[1A", "\u202e", "\u009b"} {
 				if strings.Contains(r.out+r.err, part) {

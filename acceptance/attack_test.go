@@ -66,7 +66,10 @@ func attackReport(lines map[string]string) string {
 
 // leaks looks for a secret in what a command printed.
 func (r result) leaks(words ...string) bool {
-	return slices.ContainsFunc(words, func(word string) bool { return word != "" && strings.Contains(r.out+r.err, word) })
+	return slices.ContainsFunc(words, func(word string) bool {
+		return word != "" &&
+			strings.Contains(r.out+r.err, word)
+	})
 }
 
 // withForge starts a practice host and describes it.

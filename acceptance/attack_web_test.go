@@ -19,13 +19,16 @@ import (
 var descriptionAttacks = []attack{
 	{"a description writes commands into ssh's settings", func(p *person) (broken []string) {
 		p.withForge()
-		for name, address := range map[string]string{"lines": `::1%h\nHost\r*\nProxyCommand\rtouch `, "a zone": `::1%h`, "a tab": `::1%\tProxyCommand true`} {
+		for name, address := range map[string]string{"lines": `::1%h\nHost\r*\nProxyCommand\rtouch `,
+			"a zone": `::1%h`, "a tab": `::1%\tProxyCommand true`} {
 			mark := p.path("ran")
-			file := p.replaceIn("evil.toml", `name = "forge"`, `name = "evil"`, `host = "forge.tidewater.example"`, `host = "evil.example"`, `address = "127.0.0.1"`, `address = "`+address+mark+`"`)
+			file := p.replaceIn("evil.toml", `name = "forge"`, `name = "evil"`, `host = "forge.tidewater.example"`,
+				`host = "evil.example"`, `address = "127.0.0.1"`, `address = "`+address+mark+`"`)
 			if r := p.unicrux("host", "add", file, "--yes"); r.exit == 0 {
 				broken = append(broken, name+": added")
 			}
-			p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-o", "ConnectTimeout=2", "127.0.0.1", "true")
+			p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-o", "ConnectTimeout=2",
+				"127.0.0.1", "true")
 			if p.exists("ran") {
 				broken = append(broken, name+": the command ran")
 			}
@@ -40,8 +43,10 @@ var descriptionAttacks = []attack{
 	{"a description paints over what is to be compared", func(p *person) (broken []string) {
 		p.withForge()
 		for _, text := range []string{`\u001b[2J`, `\u001b]52;c;eA==\u0007`, `\u202e`, `a\rb`, `a\nb`} {
-			file := p.replaceIn("evil.toml", `name = "forge"`, "name = \"forge\"\ntitle = \"x\"", `[ssh]`, "[[refusals]]\ntext = \"x"+text+"\"\nmeans = \"x\"\n[ssh]")
-			if r := p.unicrux("host", "add", file, "--yes"); r.exit == 0 || strings.ContainsAny(r.out+r.err, "\x1b\a\r\u202e") {
+			file := p.replaceIn("evil.toml", `name = "forge"`, "name = \"forge\"\ntitle = \"x\"", `[ssh]`,
+				"[[refusals]]\ntext = \"x"+text+"\"\nmeans = \"x\"\n[ssh]")
+			if r := p.unicrux("host", "add", file, "--yes"); r.exit == 0 ||
+				strings.ContainsAny(r.out+r.err, "\x1b\a\r\u202e") {
 				broken = append(broken, fmt.Sprintf("%s: %q", text, r))
 			}
 		}
@@ -53,10 +58,12 @@ var descriptionAttacks = []attack{
 		sink := newSink(p)
 		api := "https://" + p.webHost() + "/"
 		for name, pairs := range map[string][]string{
-			"its interface":  {`host = "forge.tidewater.example"`, `host = "evil.example"`},
-			"its clone URLs": {`host = "forge.tidewater.example"`, `host = "evil.example"`, "[interface]\nurl = \"" + api, "[interface]\nurl = \"https://evil.example/"},
+			"its interface": {`host = "forge.tidewater.example"`, `host = "evil.example"`},
+			"its clone URLs": {`host = "forge.tidewater.example"`, `host = "evil.example"`,
+				"[interface]\nurl = \"" + api, "[interface]\nurl = \"https://evil.example/"},
 		} {
-			file := p.replaceIn("evil.toml", append(pairs, `name = "forge"`, `name = "evil"`, `address = "127.0.0.1"`, `address = "127.0.0.2"`)...)
+			file := p.replaceIn("evil.toml", append(pairs, `name = "forge"`, `name = "evil"`,
+				`address = "127.0.0.1"`, `address = "127.0.0.2"`)...)
 			r := p.unicrux("host", "add", file, "--yes")
 			if r.exit != 1 || !strings.Contains(r.err, "named by the description forge already") {
 				broken = append(broken, name+" was added: "+r.String())
@@ -83,7 +90,9 @@ var descriptionAttacks = []attack{
 		file := p.replaceIn("evil.toml", `address = "127.0.0.1"`, `address = "127.0.0.2"`)
 		p.write(withAuthority(p.read("evil.toml"), sink.authority), "evil.toml")
 		before := p.read(".config", "unicrux", "hosts", "forge.toml")
-		if r := p.unicrux("host", "add", file); r.exit != 4 || !strings.Contains(r.err, "New: Unicrux may send secrets to") || !strings.Contains(r.err, "127.0.0.2") || p.read(".config", "unicrux", "hosts", "forge.toml") != before {
+		if r := p.unicrux("host", "add", file); r.exit != 4 ||
+			!strings.Contains(r.err, "New: Unicrux may send secrets to") || !strings.Contains(r.err, "127.0.0.2") ||
+			p.read(".config", "unicrux", "hosts", "forge.toml") != before {
 			broken = append(broken, "replaced unasked: "+r.String())
 		}
 		p.must("host", "add", file, "--yes") // a person who says yes to everything
@@ -92,8 +101,10 @@ var descriptionAttacks = []attack{
 		if r := p.asGit(p.webHost()); r.leaks(token) || !strings.Contains(r.err, "unicrux token test forge") {
 			broken = append(broken, "git is answered: "+r.String())
 		}
-		for _, command := range [][]string{{"repo", "list", "forge"}, {"key", "compare", "forge"}, {"token", "test", "forge"}, {"token", "renew", "forge"}, {"token", "revoke", "forge"},
-			{"check", "forge", "--by", "https"}, {"check", p.cloneHTTPS("buoys/drift-model")}, {"host", "test", "forge"}} {
+		for _, command := range [][]string{{"repo", "list", "forge"}, {"key", "compare", "forge"},
+			{"token", "test", "forge"}, {"token", "renew", "forge"}, {"token", "revoke", "forge"},
+			{"check", "forge", "--by", "https"}, {"check", p.cloneHTTPS("buoys/drift-model")},
+			{"host", "test", "forge"}} {
 			if r := p.unicrux(append(command, "--no-input")...); r.exit == 0 {
 				broken = append(broken, strings.Join(command, " ")+": "+r.String())
 			}
@@ -111,7 +122,8 @@ var descriptionAttacks = []attack{
 		return broken
 	}},
 	{"a page on which a code is confirmed runs a script", func(p *person) (broken []string) {
-		for _, page := range []string{"javascript:alert(1)", "file:///etc/passwd", "http://forge.tidewater.example/", "https://x\x1b[2J/"} {
+		for _, page := range []string{"javascript:alert(1)", "file:///etc/passwd", "http://forge.tidewater.example/",
+			"https://x\x1b[2J/"} {
 			sink := newSink(p)
 			sink.answer = fmt.Sprintf(`{"device_code":"d","user_code":"AB-12","verification_uri":%q,"verification_uri_complete":%q,"expires_in":60,"interval":1}`, page, page)
 			if r := sink.signIn(p); r.exit == 0 || strings.Contains(r.out+r.err, "AB-12") {
@@ -156,8 +168,11 @@ func newSink(p *person) *sink {
 	if err != nil {
 		p.t.Fatal(err)
 	}
-	s.authority, s.port = string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})), listener.Addr().(*net.TCPAddr).Port
-	server := &http.Server{ReadHeaderTimeout: time.Minute, TLSConfig: &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}}, Handler: http.HandlerFunc(s.serve)}
+	s.authority, s.port = string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})),
+		listener.Addr().(*net.TCPAddr).Port
+	server := &http.Server{ReadHeaderTimeout: time.Minute,
+		TLSConfig: &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}},
+		Handler:   http.HandlerFunc(s.serve)}
 	go func() { _ = server.ServeTLS(listener, "", "") }()
 	p.t.Cleanup(func() { _ = server.Close() })
 	return s
@@ -184,7 +199,9 @@ func (s *sink) got(secret string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	text := s.seen.String()
-	return strings.Contains(text, secret) || strings.Contains(text, base64.StdEncoding.EncodeToString([]byte(secret))) || strings.Contains(text, "Authorization:[B")
+	return strings.Contains(text, secret) ||
+		strings.Contains(text, base64.StdEncoding.EncodeToString([]byte(secret))) ||
+		strings.Contains(text, "Authorization:[B")
 }
 
 func (s *sink) asked() bool {
@@ -226,16 +243,19 @@ var webAttacks = []attack{
 		for name, program := range map[string]string{"git": "git", "Mercurial": "hg"} {
 			here := p.serverThat(func(w http.ResponseWriter, r *http.Request) {
 				target, _ := url.Parse(elsewhere)
-				target.Path, target.RawQuery = strings.Replace(r.URL.Path, "/buoys/drift-model.git", "/buoys/drift-model.git", 1), r.URL.RawQuery
+				target.Path, target.RawQuery = strings.Replace(r.URL.Path, "/buoys/drift-model.git",
+					"/buoys/drift-model.git", 1), r.URL.RawQuery
 				http.Redirect(w, r, target.String(), http.StatusFound)
 			})
 			in := strings.Replace(here, "https://", "https://ines:tide-in-the-url@", 1)
 			p.unicrux("check", in, "--program", program)
 			p.unicrux("token", "test", "forge", "--url", here)
-			p.mustGit("config", "--global", "http."+here+".extraHeader", "Authorization: Basic "+base64.StdEncoding.EncodeToString([]byte("ines:tide-in-a-header")))
+			p.mustGit("config", "--global", "http."+here+".extraHeader",
+				"Authorization: Basic "+base64.StdEncoding.EncodeToString([]byte("ines:tide-in-a-header")))
 			p.mustGit("config", "--global", "http.extraHeader", "PRIVATE-TOKEN: tide-for-everybody")
 			p.unicrux("check", here, "--program", program)
-			if there.got(token) || there.got("tide-in-the-url") || there.got("tide-in-a-header") || there.got("tide-for-everybody") {
+			if there.got(token) || there.got("tide-in-the-url") || there.got("tide-in-a-header") ||
+				there.got("tide-for-everybody") {
 				broken = append(broken, name+": "+there.seen.String())
 			}
 			p.mustGit("config", "--global", "--unset-all", "http.extraHeader")
@@ -255,7 +275,8 @@ var webAttacks = []attack{
 		go func() { _ = server.Serve(listener) }()
 		p.t.Cleanup(func() { _ = server.Close() })
 		at := fmt.Sprintf("http://127.0.0.1:%d/x.git", listener.Addr().(*net.TCPAddr).Port)
-		p.mustGit("config", "--global", "http.extraHeader", "Authorization: Basic "+base64.StdEncoding.EncodeToString([]byte("ines:tide-in-a-header")))
+		p.mustGit("config", "--global", "http.extraHeader",
+			"Authorization: Basic "+base64.StdEncoding.EncodeToString([]byte("ines:tide-in-a-header")))
 		p.unicrux("check", at)
 		p.unicrux("check", strings.Replace(at, "http://", "http://ines:tide-in-the-url@", 1))
 		if there.got("tide-in-a-header") || there.got("tide-in-the-url") || !there.asked() {
@@ -269,10 +290,13 @@ var webAttacks = []attack{
 		p.must("host", "trust", "forge")
 		p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
 		// Another host at the same address, of which nobody is at home.
-		p.write(strings.NewReplacer(`name = "forge"`, `name = "saltmarsh"`).Replace(fmt.Sprintf("unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"git.saltmarsh.example\"\nuser = \"git\"\naddress = \"127.0.0.1\"\nport = %d\n", freePort(p.t))), "marsh.toml")
+		p.write(strings.NewReplacer(`name = "forge"`,
+			`name = "saltmarsh"`).Replace(fmt.Sprintf("unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"git.saltmarsh.example\"\nuser = \"git\"\naddress = \"127.0.0.1\"\nport = %d\n", freePort(p.t))), "marsh.toml")
 		p.must("host", "add", p.path("marsh.toml"))
-		for _, url := range []string{"git@git.saltmarsh.example:buoys/drift-model.git", "git@forge.tidewater.exampl:buoys/drift-model.git", "git@forge.tidewater.exampel:buoys/drift-model.git"} {
-			if r := p.unicrux("ready", url, "--yes", "--no-input", "--no-passphrase", "--into", "clone"); r.exit == 0 || p.exists("clone") {
+		for _, url := range []string{"git@git.saltmarsh.example:buoys/drift-model.git",
+			"git@forge.tidewater.exampl:buoys/drift-model.git", "git@forge.tidewater.exampel:buoys/drift-model.git"} {
+			if r := p.unicrux("ready", url, "--yes", "--no-input", "--no-passphrase", "--into",
+				"clone"); r.exit == 0 || p.exists("clone") {
 				broken = append(broken, "ready "+url+": "+r.String())
 			}
 			p.mustGit("init", "--quiet", "work")
@@ -292,9 +316,11 @@ var webAttacks = []attack{
 	{"the clipboard's words go into a file", func(p *person) (broken []string) {
 		p.withForge()
 		token := p.token()
-		for _, command := range [][]string{{"token", "show", "forge", "--copy"}, {"card", "forge", "--by", "https", "--copy", "password"}, {"card", "forge", "--copy", "user"}} {
+		for _, command := range [][]string{{"token", "show", "forge", "--copy"},
+			{"card", "forge", "--by", "https", "--copy", "password"}, {"card", "forge", "--copy", "user"}} {
 			r := p.run("", "setsid", append([]string{"--wait", program}, command...)...)
-			if strings.Contains(r.out+r.err, "\x1b]52") || r.leaks(token, base64.StdEncoding.EncodeToString([]byte(token))) {
+			if strings.Contains(r.out+r.err, "\x1b]52") ||
+				r.leaks(token, base64.StdEncoding.EncodeToString([]byte(token))) {
 				broken = append(broken, strings.Join(command, " ")+": "+r.String())
 			}
 		}
@@ -304,7 +330,8 @@ var webAttacks = []attack{
 		p.withForge()
 		token := p.token()
 		p.unicrux("check", p.cloneHTTPS("buoys/drift-model"), "--verbose")
-		for _, command := range [][]string{{"look"}, {"token", "list"}, {"token", "show", "forge"}, {"chest", "show"}, {"changes"}, {"check", p.cloneHTTPS("buoys/drift-model"), "--verbose"}, {"card", "forge"}} {
+		for _, command := range [][]string{{"look"}, {"token", "list"}, {"token", "show", "forge"}, {"chest", "show"},
+			{"changes"}, {"check", p.cloneHTTPS("buoys/drift-model"), "--verbose"}, {"card", "forge"}} {
 			for _, more := range []string{"--plain", "--json"} {
 				if r := p.unicrux(append(command, more)...); r.leaks(token) {
 					broken = append(broken, strings.Join(command, " ")+" shows it")
@@ -326,7 +353,9 @@ func (p *person) holding(secrets ...string) (files []string) {
 		for _, secret := range secrets {
 			for shift := range 3 { // base64 of it, wherever in a text it begins
 				encoded := base64.StdEncoding.EncodeToString([]byte(strings.Repeat("x", shift) + secret))
-				if strings.Contains(text, secret) || strings.Contains(text, strings.TrimRight(encoded, "=")[(shift*8+5)/6:len(strings.TrimRight(encoded, "="))-1]) {
+				if strings.Contains(text, secret) ||
+					strings.Contains(text, strings.TrimRight(encoded,
+						"=")[(shift*8+5)/6:len(strings.TrimRight(encoded, "="))-1]) {
 					files = append(files, strings.TrimPrefix(path, p.home+"/")+" holds it")
 					return nil
 				}

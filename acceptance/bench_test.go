@@ -40,7 +40,8 @@ func BenchmarkInPlace(b *testing.B) {
 	ours := "core.sshCommand=" + gitlink.OurSSH(program) + " -F " + p.path(".ssh", "config") + " -o BatchMode=yes"
 	p.without = append(p.without, "GIT_SSH_COMMAND")
 	const variant = "ssh.variant=ssh" // as host set in-place=on settles it: else git asks ssh by a run of its own
-	inPairs(b, func() { p.mustGit("-c", ours, "-c", variant, "ls-remote", drift) }, func() { p.mustGit("-c", plain, "ls-remote", drift) })
+	inPairs(b, func() { p.mustGit("-c", ours, "-c", variant, "ls-remote", drift) },
+		func() { p.mustGit("-c", plain, "ls-remote", drift) })
 }
 
 // BenchmarkVersion says which version it is, beside a program that does nothing (promises: at most 1.8).
@@ -104,7 +105,8 @@ func BenchmarkSettings(b *testing.B) {
 	p.write(text.String(), "many")
 	const host = "buoy-9999.tidewater.example"
 	inPairs(b, func() {
-		if r := p.must("host", "show", host, "--settings", "--ssh-config", p.path("many"), "--json"); !strings.Contains(r.out, `"value": "11023"`) {
+		if r := p.must("host", "show", host, "--settings", "--ssh-config", p.path("many"),
+			"--json"); !strings.Contains(r.out, `"value": "11023"`) {
 			b.Fatal(r)
 		}
 	}, func() {
@@ -124,10 +126,14 @@ func BenchmarkMany(b *testing.B) {
 		args   []string
 		reads  []string
 	}{
-		{"check-10000-blocks", func(p *person) { hostBlocks(p, 10_000) }, refused, []string{"ssh", "-G", "-F", "HOME/.ssh/config", "nobody"}},
-		{"look-hosts-10000-blocks", func(p *person) { hostBlocks(p, 10_000) }, []string{"look", "hosts"}, []string{"ssh", "-G", "-F", "HOME/.ssh/config", "nobody"}},
-		{"key-list-500", func(p *person) { manyKeys(p, 500) }, []string{"key", "list"}, []string{"sh", "-c", "cat HOME/.ssh/*"}},
-		{"look-500-keys-1000-tokens", func(p *person) { manyKeys(p, 500); tokensIn(p, 1000) }, []string{"look"}, []string{"sh", "-c", "cat HOME/.ssh/* HOME/.local/share/unicrux/chest/*"}},
+		{"check-10000-blocks", func(p *person) { hostBlocks(p, 10_000) }, refused,
+			[]string{"ssh", "-G", "-F", "HOME/.ssh/config", "nobody"}},
+		{"look-hosts-10000-blocks", func(p *person) { hostBlocks(p, 10_000) }, []string{"look", "hosts"},
+			[]string{"ssh", "-G", "-F", "HOME/.ssh/config", "nobody"}},
+		{"key-list-500", func(p *person) { manyKeys(p, 500) }, []string{"key", "list"},
+			[]string{"sh", "-c", "cat HOME/.ssh/*"}},
+		{"look-500-keys-1000-tokens", func(p *person) { manyKeys(p, 500); tokensIn(p, 1000) }, []string{"look"},
+			[]string{"sh", "-c", "cat HOME/.ssh/* HOME/.local/share/unicrux/chest/*"}},
 	} {
 		b.Run(row.name, func(b *testing.B) {
 			full, empty := newPerson(b), newPerson(b)
@@ -169,12 +175,17 @@ func BenchmarkCredential(b *testing.B) {
 			}
 		}
 		ours, theirs := program+" for-git credential", "git credential-store --file "+p.path("plain")
-		b.Run(strconv.Itoa(n), func(b *testing.B) { inPairs(b, ask("sh", "-c", ours+" get"), ask("sh", "-c", theirs+" get")) })
+		b.Run(strconv.Itoa(n), func(b *testing.B) {
+			inPairs(b, ask("sh", "-c", ours+" get"),
+				ask("sh", "-c", theirs+" get"))
+		})
 		b.Run(strconv.Itoa(n)+"-without-the-shell", func(b *testing.B) {
-			inPairs(b, ask(program, "for-git", "credential", "get"), ask("git", "credential-store", "--file", p.path("plain"), "get"))
+			inPairs(b, ask(program, "for-git", "credential", "get"),
+				ask("git", "credential-store", "--file", p.path("plain"), "get"))
 		})
 		b.Run(strconv.Itoa(n)+"-with-git", func(b *testing.B) {
-			inPairs(b, ask("git", "-c", "credential.helper=!"+ours, "credential", "fill"), ask("git", "-c", "credential.helper=!"+theirs, "credential", "fill"))
+			inPairs(b, ask("git", "-c", "credential.helper=!"+ours, "credential", "fill"),
+				ask("git", "-c", "credential.helper=!"+theirs, "credential", "fill"))
 		})
 	}
 }
@@ -205,7 +216,8 @@ func tokensIn(p *person, n int) {
 	for i := range n {
 		host := fmt.Sprintf("host%d.tidewater.example", i)
 		list = append(list, chest.Kept{Secret: chest.Secret{Token: secret.New(fmt.Appendf(nil, "token-of-%d", i))},
-			Entry: chest.Entry{Name: host, Protocol: "https", At: host, User: "ines", Places: []origin.Place{{Origin: origin.Web(host)}}}})
+			Entry: chest.Entry{Name: host, Protocol: "https", At: host, User: "ines",
+				Places: []origin.Place{{Origin: origin.Web(host)}}}})
 	}
 	if err := chest.Of(c).AddAll(list); err != nil {
 		p.t.Fatal(err)

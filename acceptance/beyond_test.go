@@ -49,9 +49,13 @@ func (r reading) codes() []string {
 
 // untold are codes of which the client's own words say nothing: what it does say is another's
 // sign, or nobody's.
-var untold = []string{"key-elsewhere", "ssh-config-shadowed", "ssh-config-unmatched", "url-rewritten", "helper-stale", "key-pair-mismatch", "other-user",
-	"agent-unreachable", "token-misplaced", "header-overrides", "key-other-account", "ssh-port-blocked", "url-is-a-page", "url-transport-refused", "key-in-device", "url-secret",
-	"url-alias-unknown", "clock-wrong", "sign-in-other-way", "jump-failed", "not-ssh", "asking-failed", "ssh-setting-hinders", "url-port-in-short-form", "ssh-config-broken", "token-ended", "token-purpose-missing", "second-step-needed"}
+var untold = []string{"key-elsewhere", "ssh-config-shadowed", "ssh-config-unmatched", "url-rewritten", "helper-stale",
+	"key-pair-mismatch", "other-user",
+	"agent-unreachable", "token-misplaced", "header-overrides", "key-other-account", "ssh-port-blocked",
+	"url-is-a-page", "url-transport-refused", "key-in-device", "url-secret",
+	"url-alias-unknown", "clock-wrong", "sign-in-other-way", "jump-failed", "not-ssh", "asking-failed",
+	"ssh-setting-hinders", "url-port-in-short-form", "ssh-config-broken", "token-ended", "token-purpose-missing",
+	"second-step-needed"}
 
 // explains holds what explain says of a client's own words against the code that is the cause: it
 // names it, and when it says that the words are enough, it names it first.
@@ -82,8 +86,10 @@ var beyondScenes = []beyondScene{
 		p.mustGit("remote", "add", "origin", drift)
 		p.mustGit("config", "push.default", "current")
 	}},
-	{code: "branch-detached", checked: true, args: []string{"push"}, arrange: func(p *person) { p.mustGit("checkout", "--quiet", "--detach") }},
-	{code: "branch-untracked", checked: true, args: []string{"push"}, arrange: func(p *person) { p.mustGit("switch", "--quiet", "--create", "trial") }},
+	{code: "branch-detached", checked: true, args: []string{"push"},
+		arrange: func(p *person) { p.mustGit("checkout", "--quiet", "--detach") }},
+	{code: "branch-untracked", checked: true, args: []string{"push"},
+		arrange: func(p *person) { p.mustGit("switch", "--quiet", "--create", "trial") }},
 	{code: "branch-unknown", args: []string{"push", "origin", "nowhere"}},
 	{code: "branch-unknown", args: []string{"fetch", "origin", "nowhere"}},
 	{code: "branch-unknown", args: []string{"clone", "--branch", "nowhere", drift, "other"}},
@@ -107,8 +113,10 @@ var beyondScenes = []beyondScene{
 		p.commitIn(".", "one.txt")
 		p.write("other\n", "drift-model", "one.txt")
 	}},
-	{code: "signing-failed", args: []string{"-c", "gpg.program=false", "commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
-	{code: "signing-failed", args: []string{"-c", "gpg.format=ssh", "commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
+	{code: "signing-failed", args: []string{"-c", "gpg.program=false",
+		"commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
+	{code: "signing-failed", args: []string{"-c", "gpg.format=ssh",
+		"commit", "--gpg-sign", "--allow-empty", "--message", "x"}},
 	{code: "hook-here", args: []string{"commit", "--allow-empty", "--message", "x"}, arrange: func(p *person) {
 		p.write("#!/nowhere/at-all\n", "drift-model", ".git", "hooks", "pre-commit")
 		p.chmod(0o755, "drift-model", ".git", "hooks", "pre-commit")
@@ -217,7 +225,9 @@ func TestBeyond(t *testing.T) {
 			if len(read.Causes) == 0 || read.Causes[0].Code != s.code {
 				t.Fatalf("explain names %v, want %s: %s", read.codes(), s.code, failed)
 			}
-			if stageOf(s.code) == causes.Beyond && !strings.Contains(strings.Join(strings.Fields(p.run(failed.out+failed.err, program, "explain").out), " "), "not a matter of signing in") {
+			if stageOf(s.code) == causes.Beyond &&
+				!strings.Contains(strings.Join(strings.Fields(p.run(failed.out+failed.err, program, "explain").out),
+					" "), "not a matter of signing in") {
 				t.Error("it is not said that it is no matter of signing in")
 			}
 			if !s.checked {

@@ -82,7 +82,8 @@ func TestUserCertificates(t *testing.T) {
 	}{
 		{"beside the key", "", beside("mine", me, "ca")},
 		{"of an RSA key", "", beside("old", me, "ca")},
-		{"without an end", "", beside("mine", func() ssh.Certificate { c := me; c.ValidBefore = ssh.CertTimeInfinity; return c }(), "ca")},
+		{"without an end", "", beside("mine",
+			func() ssh.Certificate { c := me; c.ValidBefore = ssh.CertTimeInfinity; return c }(), "ca")},
 		{"that settings name", "", func(p *person) string {
 			p.write(p.signed("mine", "ca", me), "mine.cert")
 			return "IdentityFile ~/.ssh/mine\nCertificateFile ~/mine.cert\n"
@@ -122,7 +123,8 @@ func TestUserCertificates(t *testing.T) {
 			p.write(p.signed("old", "ca", me), ".ssh", "mine-cert.pub")
 			return "IdentityFile ~/.ssh/mine\nIdentitiesOnly yes\n"
 		}},
-		{"for a host", "key-not-registered", beside("mine", ssh.Certificate{CertType: ssh.HostCert, ValidPrincipals: []string{who.Username}}, "ca")},
+		{"for a host", "key-not-registered",
+			beside("mine", ssh.Certificate{CertType: ssh.HostCert, ValidPrincipals: []string{who.Username}}, "ca")},
 	} {
 		t.Run(row.name, func(t *testing.T) {
 			t.Parallel()
@@ -148,13 +150,16 @@ func TestKeyListTellsCertificates(t *testing.T) {
 	p.must("key", "new", "ca", "--no-passphrase")
 	p.must("key", "new", "mine", "--no-passphrase")
 	end := time.Date(2031, 5, 6, 7, 8, 9, 0, time.Local)
-	p.write(p.signed("mine", "ca", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines", "git"}, ValidBefore: uint64(end.Unix())}), ".ssh", "mine-cert.pub")
+	p.write(p.signed("mine", "ca", ssh.Certificate{CertType: ssh.UserCert,
+		ValidPrincipals: []string{"ines", "git"}, ValidBefore: uint64(end.Unix())}), ".ssh", "mine-cert.pub")
 	for _, args := range [][]string{{"key", "list"}, {"key", "show", "mine"}} {
-		if r := p.must(args...); !strings.Contains(strings.Join(strings.Fields(r.out), " "), "for ines, git, until 2031-05-06 07:08:09") {
+		if r := p.must(args...); !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+			"for ines, git, until 2031-05-06 07:08:09") {
 			t.Error(r)
 		}
 	}
-	if r := p.must("key", "show", "mine", "--json"); !strings.Contains(r.out, `"until": "`+end.UTC().Format(time.RFC3339)+`"`) {
+	if r := p.must("key", "show", "mine", "--json"); !strings.Contains(r.out,
+		`"until": "`+end.UTC().Format(time.RFC3339)+`"`) {
 		t.Error(r)
 	}
 }
@@ -175,9 +180,12 @@ func TestHostCertificates(t *testing.T) {
 	}{
 		{"good", "", ssh.Certificate{ValidPrincipals: []string{"127.0.0.1"}}},
 		{"for any name", "", ssh.Certificate{}},
-		{"ended", "host-certificate-ended", ssh.Certificate{ValidPrincipals: []string{"127.0.0.1"}, ValidAfter: now - 2*hour, ValidBefore: now - hour}},
-		{"not yet good", "host-certificate-not-yet", ssh.Certificate{ValidPrincipals: []string{"127.0.0.1"}, ValidAfter: now + hour, ValidBefore: now + 2*hour}},
-		{"for another name", "host-certificate-other-name", ssh.Certificate{ValidPrincipals: []string{"forge.tidewater.example"}}},
+		{"ended", "host-certificate-ended", ssh.Certificate{ValidPrincipals: []string{"127.0.0.1"},
+			ValidAfter: now - 2*hour, ValidBefore: now - hour}},
+		{"not yet good", "host-certificate-not-yet", ssh.Certificate{ValidPrincipals: []string{"127.0.0.1"},
+			ValidAfter: now + hour, ValidBefore: now + 2*hour}},
+		{"for another name", "host-certificate-other-name",
+			ssh.Certificate{ValidPrincipals: []string{"forge.tidewater.example"}}},
 	} {
 		t.Run(row.name, func(t *testing.T) {
 			t.Parallel()
@@ -188,9 +196,11 @@ func TestHostCertificates(t *testing.T) {
 			p.must("key", "new", "other_host", "--kind", "rsa", "--no-passphrase")
 			row.form.CertType = ssh.HostCert
 			p.write(p.signed("other_host", "ca", row.form), "sshd", "certificate")
-			port, _ := p.sshd(p.must("key", "show", "mine", "--line").out, "HostKey "+p.path(".ssh", "other_host"), "HostCertificate "+p.path("sshd", "certificate"))
+			port, _ := p.sshd(p.must("key", "show", "mine", "--line").out, "HostKey "+p.path(".ssh", "other_host"),
+				"HostCertificate "+p.path("sshd", "certificate"))
 			p.write("@cert-authority * "+p.must("key", "show", "ca", "--line").out, ".ssh", "known_hosts")
-			p.write("IdentityFile "+p.path(".ssh", "mine")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+			p.write("IdentityFile "+p.path(".ssh", "mine")+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n",
+				".ssh", "config")
 			p.mustGit("init", "--quiet", "--bare", "there")
 			p.agrees(tally, fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there")), row.code)
 		})

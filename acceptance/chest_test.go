@@ -25,7 +25,9 @@ git ls-remote "$URL" >/dev/null && echo "answered from memory"
 "$U" holder stop
 git ls-remote "$URL" >/dev/null && echo "answered by the desktop again"
 `)
-	for _, want := range []string{"kept      desktop", "answered by the desktop\n", "One secret was moved: it is sealed", "answered by the holder", "1 memory", "answered from memory", "answered by the desktop again"} {
+	for _, want := range []string{"kept      desktop", "answered by the desktop\n",
+		"One secret was moved: it is sealed", "answered by the holder", "1 memory", "answered from memory",
+		"answered by the desktop again"} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("no %q: %s", want, r)
 		}

@@ -20,22 +20,30 @@ func TestCredentialProtocol(t *testing.T) {
 	}
 	p.openChest()
 	host := p.webHost()
-	for way, more := range map[string]string{"at once": "", "the long way": strings.Repeat("wwwauth[]="+strings.Repeat("x", 100)+"\n", 40)} {
+	for way, more := range map[string]string{"at once": "",
+		"the long way": strings.Repeat("wwwauth[]="+strings.Repeat("x", 100)+"\n", 40)} {
 		t.Run(way, func(t *testing.T) {
-			answersGit(t, host, func(text string) result { return p.run(more+text, program, "for-git", "credential", "get") })
+			answersGit(t, host, func(text string) result {
+				return p.run(more+text, program, "for-git",
+					"credential", "get")
+			})
 		})
 	}
 	// What git proved is kept, for whatever host; twice is once.
 	lab := strings.TrimSpace(p.read2(p.host.TokenFileOf("lab")))
 	for range 2 {
-		p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
+		p.run("protocol=https\nhost="+host+"\nusername=lab\npassword="+lab+"\n", program, "for-git",
+			"credential", "store")
 	}
-	p.run("protocol=https\nhost=other.example\nusername=lab\npassword="+lab+"\n", program, "for-git", "credential", "store")
+	p.run("protocol=https\nhost=other.example\nusername=lab\npassword="+lab+"\n", program, "for-git",
+		"credential", "store")
 	var document struct{ Tokens []struct{ Name, At string } }
-	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &document); err != nil || len(document.Tokens) != 3 {
+	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &document); err != nil ||
+		len(document.Tokens) != 3 {
 		t.Errorf("kept from git: %+v, %v", document, err)
 	}
-	if r := p.run("protocol=https\nhost="+host+"\nusername=lab\n", program, "for-git", "credential", "get"); !strings.Contains(r.out, lab) {
+	if r := p.run("protocol=https\nhost="+host+"\nusername=lab\n", program, "for-git", "credential",
+		"get"); !strings.Contains(r.out, lab) {
 		t.Errorf("kept from git, and asked: %s", r)
 	}
 	// A refusal of something that is not ours takes nothing away.
@@ -48,7 +56,9 @@ func TestCredentialProtocol(t *testing.T) {
 // answersGit asks for the token of a host, and for others.
 func answersGit(t *testing.T, host string, get func(text string) result) {
 	t.Helper()
-	if r := get("capability[]=authtype\nprotocol=https\nhost=" + strings.ToUpper(host) + "\nwwwauth[]=Basic realm=\"x\"\nfuture=yes\n\n"); !strings.Contains(r.out, "username=ines.marlow\npassword=tide-") || !strings.Contains(r.out, "password_expiry_utc=") {
+	if r := get("capability[]=authtype\nprotocol=https\nhost=" + strings.ToUpper(host) +
+		"\nwwwauth[]=Basic realm=\"x\"\nfuture=yes\n\n"); !strings.Contains(r.out,
+		"username=ines.marlow\npassword=tide-") || !strings.Contains(r.out, "password_expiry_utc=") {
 		t.Errorf("asked: %s", r)
 	}
 	for name, text := range map[string]string{
@@ -100,7 +110,8 @@ func TestManyTokensAtOnce(t *testing.T) {
 	}
 	wait.Wait()
 	for i := range 50 {
-		r := p.run(fmt.Sprintf("protocol=https\nhost=%s\nusername=u%d\n", host, i), program, "for-git", "credential", "get")
+		r := p.run(fmt.Sprintf("protocol=https\nhost=%s\nusername=u%d\n", host, i), program, "for-git",
+			"credential", "get")
 		if !strings.Contains(r.out, fmt.Sprintf("password=secret-%d\n", i)) {
 			t.Errorf("u%d: %s", i, r)
 		}
@@ -112,7 +123,8 @@ func TestCard(t *testing.T) {
 	t.Parallel()
 	p := settled(t).withChest()
 	r := p.must("card", "forge", "--for", "push")
-	for _, want := range []string{"127.0.0.1", "user        git", p.path(".ssh", "forge_ed25519"), "openssh", "SHA256:", "unicrux token new forge --for push"} {
+	for _, want := range []string{"127.0.0.1", "user        git", p.path(".ssh", "forge_ed25519"), "openssh",
+		"SHA256:", "unicrux token new forge --for push"} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("no %q: %s", want, r)
 		}
@@ -131,7 +143,8 @@ func TestCard(t *testing.T) {
 		}
 	}
 	r = p.must("card", "forge", "--json")
-	if err := json.Unmarshal([]byte(r.out), &card); err != nil || card.Schema != "unicrux.card/1" || len(card.Sides) != 2 || !card.Sides[1].Ready || strings.Contains(r.out, token) {
+	if err := json.Unmarshal([]byte(r.out), &card); err != nil || card.Schema != "unicrux.card/1" ||
+		len(card.Sides) != 2 || !card.Sides[1].Ready || strings.Contains(r.out, token) {
 		t.Errorf("%v: %s", err, r)
 	}
 	fields := map[string]string{}
@@ -140,13 +153,17 @@ func TestCard(t *testing.T) {
 	}
 	// What it says is true: git gets through with just that.
 	url := strings.Replace(p.cloneHTTPS("buoys/drift-model"), "https://", "https://"+fields["user"]+":"+token+"@", 1)
-	if r := p.git("-c", "credential.helper=", "-c", "http.sslCAInfo="+fields["authority"], "ls-remote", url); r.exit != 0 {
+	if r := p.git("-c", "credential.helper=", "-c", "http.sslCAInfo="+fields["authority"], "ls-remote",
+		url); r.exit != 0 {
 		t.Errorf("by the card: %s", r)
 	}
-	if r := p.onTerminal(nil, "card", "forge", "--copy", "server"); r.exit != 0 || !strings.Contains(r.out, "\x1b]52;c;MTI3LjAuMC4x\a") {
+	if r := p.onTerminal(nil, "card", "forge", "--copy", "server"); r.exit != 0 ||
+		!strings.Contains(r.out, "\x1b]52;c;MTI3LjAuMC4x\a") {
 		t.Errorf("copying a field: %q", r.out)
 	}
-	if r := p.must("card", "forge", "--by", "ssh", "--form", "pkcs8", "--no-passphrase"); !strings.Contains(r.out, p.path(".ssh", "forge_ed25519.pkcs8")) || !strings.Contains(p.read(".ssh", "forge_ed25519.pkcs8"), "BEGIN PRIVATE KEY") {
+	if r := p.must("card", "forge", "--by", "ssh", "--form", "pkcs8", "--no-passphrase"); !strings.Contains(r.out,
+		p.path(".ssh", "forge_ed25519.pkcs8")) || !strings.Contains(p.read(".ssh", "forge_ed25519.pkcs8"),
+		"BEGIN PRIVATE KEY") {
 		t.Errorf("in another form: %s", r)
 	}
 	if r := p.unicrux("card", "forge", "--copy", "nonsense"); r.exit != 2 {
@@ -173,7 +190,8 @@ func TestDamagedChest(t *testing.T) {
 	if r := p.must("chest", "show"); !strings.Contains(r.out, "unicrux chest show --set-aside") {
 		t.Errorf("show: %s", r)
 	}
-	if r := p.must("chest", "show", "--set-aside"); !strings.Contains(r.err, "forge-2.json.damaged-") || strings.Contains(r.out, "damaged") {
+	if r := p.must("chest", "show", "--set-aside"); !strings.Contains(r.err, "forge-2.json.damaged-") ||
+		strings.Contains(r.out, "damaged") {
 		t.Errorf("set aside: %s", r)
 	}
 	p.openChest()
@@ -190,7 +208,8 @@ func TestForesight(t *testing.T) {
 	p.openChest()
 	url := p.cloneHTTPS("buoys/drift-model")
 	words := "The token forge ends in 9 days"
-	if r := p.mustGit("ls-remote", url); !strings.Contains(r.err, words) || !strings.Contains(r.err, "unicrux token renew forge") {
+	if r := p.mustGit("ls-remote", url); !strings.Contains(r.err, words) ||
+		!strings.Contains(r.err, "unicrux token renew forge") {
 		t.Errorf("the first time: %s", r)
 	}
 	if r := p.mustGit("ls-remote", url); strings.Contains(r.err, words) {
@@ -217,7 +236,8 @@ func TestKilledWhileKeeping(t *testing.T) {
 	keep := func(name string, within time.Duration) error {
 		cmd := exec.Command(program, "for-git", "credential", "store")
 		cmd.Dir, cmd.Env = p.home, p.environ()
-		cmd.Stdin = strings.NewReader(fmt.Sprintf("protocol=https\nhost=%s\nusername=u%s\npassword=secret-%s\n", host, name, name))
+		cmd.Stdin = strings.NewReader(fmt.Sprintf("protocol=https\nhost=%s\nusername=u%s\npassword=secret-%s\n",
+			host, name, name))
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
@@ -251,7 +271,8 @@ func TestKilledWhileKeeping(t *testing.T) {
 	if r := p.must("chest", "show", "--json"); !strings.Contains(r.out, `"damaged": false`) {
 		t.Error(r)
 	}
-	if r := p.run("protocol=https\nhost="+host+"\nusername=ines.marlow\n", program, "for-git", "credential", "get"); !strings.Contains(r.out, "password=tide-") {
+	if r := p.run("protocol=https\nhost="+host+"\nusername=ines.marlow\n", program, "for-git", "credential",
+		"get"); !strings.Contains(r.out, "password=tide-") {
 		t.Errorf("what was there before: %s", r)
 	}
 }
@@ -263,12 +284,14 @@ func TestFirstUseAtOnce(t *testing.T) {
 	p := withHost(t).withChest()
 	secrets := map[string]string{}
 	for _, purpose := range []string{"clone", "push", "keys", "repos"} {
-		secrets[purpose] = p.host.Issue("ines.marlow", "first-"+purpose, []string{"repo:read", "repo:write", "keys", "repos"}, time.Time{})
+		secrets[purpose] = p.host.Issue("ines.marlow", "first-"+purpose,
+			[]string{"repo:read", "repo:write", "keys", "repos"}, time.Time{})
 	}
 	var wait sync.WaitGroup
 	for purpose, text := range secrets {
 		wait.Go(func() {
-			if r := p.run(text, program, "token", "add", "forge", "--from", "-", "--for", purpose, "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+			if r := p.run(text, program, "token", "add", "forge", "--from", "-", "--for", purpose,
+				"--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
 				t.Error(r)
 			}
 		})
@@ -276,7 +299,8 @@ func TestFirstUseAtOnce(t *testing.T) {
 	wait.Wait()
 	p.openChest()
 	var list struct{ Tokens []struct{ Name string } }
-	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &list); err != nil || len(list.Tokens) != len(secrets) {
+	if err := json.Unmarshal([]byte(p.must("token", "list", "--json").out), &list); err != nil ||
+		len(list.Tokens) != len(secrets) {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	for _, token := range list.Tokens {

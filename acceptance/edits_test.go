@@ -22,7 +22,8 @@ func TestFiftyAtOnce(t *testing.T) {
 	var group sync.WaitGroup
 	for i := range 50 {
 		group.Go(func() {
-			if r := p.unicrux("host", "set", fmt.Sprintf("buoy-%d.example", i), fmt.Sprintf("port=%d", 1000+i), "by=ssh"); r.exit != 0 {
+			if r := p.unicrux("host", "set", fmt.Sprintf("buoy-%d.example", i), fmt.Sprintf("port=%d", 1000+i),
+				"by=ssh"); r.exit != 0 {
 				t.Errorf("%d: %s", i, r)
 			}
 		})
@@ -30,7 +31,8 @@ func TestFiftyAtOnce(t *testing.T) {
 	group.Wait()
 	ssh, git := p.read(".ssh", "unicrux.conf"), p.read(".config", "unicrux", "git.config")
 	for i := range 50 {
-		if !strings.Contains(ssh, fmt.Sprintf("Host buoy-%d.example\n    Port %d\n", i, 1000+i)) || !strings.Contains(git, fmt.Sprintf("https://buoy-%d.example/", i)) {
+		if !strings.Contains(ssh, fmt.Sprintf("Host buoy-%d.example\n    Port %d\n", i, 1000+i)) ||
+			!strings.Contains(git, fmt.Sprintf("https://buoy-%d.example/", i)) {
 			t.Errorf("%d is lost", i)
 		}
 	}
@@ -61,7 +63,8 @@ func TestEditsThatFail(t *testing.T) {
 	as := func(p *person, line string) result {
 		command := []string{"-c", line}
 		if os.Geteuid() == 0 { // root may write everywhere, so it is somebody else
-			return p.run("", need(t, "setpriv"), append([]string{"--reuid=65534", "--clear-groups", "sh"}, command...)...)
+			return p.run("", need(t, "setpriv"), append([]string{"--reuid=65534", "--clear-groups", "sh"},
+				command...)...)
 		}
 		return p.run("", "sh", command...)
 	}
@@ -70,11 +73,14 @@ func TestEditsThatFail(t *testing.T) {
 		line   string
 		want   string
 	}{
-		"nothing may be written":     {"chmod 500 .ssh", copied + " host set forge.example port=7", "permission denied"},
-		"no file may grow":           {"true", "ulimit -f 0; " + copied + " host set forge.example port=7", "file too large"},
-		"a file with two names":      {"ln .ssh/config other", copied + " host set forge.example port=7", "hard links"},
-		"a file of somebody else":    {"true", copied + " host set forge.example port=7", "belongs to another user"},
-		"a file that cannot be read": {"chmod 000 .ssh/config", copied + " host set forge.example port=7", "permission denied"},
+		"nothing may be written": {"chmod 500 .ssh", copied + " host set forge.example port=7",
+			"permission denied"},
+		"no file may grow": {"true", "ulimit -f 0; " + copied + " host set forge.example port=7",
+			"file too large"},
+		"a file with two names":   {"ln .ssh/config other", copied + " host set forge.example port=7", "hard links"},
+		"a file of somebody else": {"true", copied + " host set forge.example port=7", "belongs to another user"},
+		"a file that cannot be read": {"chmod 000 .ssh/config", copied + " host set forge.example port=7",
+			"permission denied"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p := newPerson(t)
@@ -93,7 +99,8 @@ func TestEditsThatFail(t *testing.T) {
 				if os.Geteuid() != 0 {
 					return // nobody else can make one
 				}
-				if err := os.Chown(p.path(".ssh", "config"), 12345, -1); err != nil || os.Chmod(p.path(".ssh", "config"), 0o644) != nil {
+				if err := os.Chown(p.path(".ssh", "config"), 12345, -1); err != nil ||
+					os.Chmod(p.path(".ssh", "config"), 0o644) != nil {
 					t.Fatal(err)
 				}
 			}
@@ -148,7 +155,8 @@ func TestSetCutShort(t *testing.T) {
 				t.Fatal(err)
 			}
 			station.Fault = fault
-			return hosts.Set(context.Background(), station.Begin("Settle.", false), station, registry, "/usr/bin/unicrux", "far.example",
+			return hosts.Set(context.Background(), station.Begin("Settle.", false), station, registry,
+				"/usr/bin/unicrux", "far.example",
 				[]string{"port=7", "proxy=http://127.0.0.1:3128", "author-name=Ines", "by=ssh"})
 		}
 		err = set(func(string) {
@@ -159,7 +167,8 @@ func TestSetCutShort(t *testing.T) {
 		if err != nil && !errors.Is(err, cut) {
 			t.Fatalf("cut at %d: %v", at, err)
 		}
-		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "mine"); r.exit != 0 || !strings.Contains(r.out, "\nport 1\n") {
+		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "mine"); r.exit != 0 ||
+			!strings.Contains(r.out, "\nport 1\n") {
 			t.Fatalf("cut at %d, ssh does not read its settings: %s", at, r)
 		}
 		if got := strings.TrimSpace(p.mustGit("config", "user.name").out); got != "Ines Marlow" {
@@ -168,10 +177,12 @@ func TestSetCutShort(t *testing.T) {
 		if again := set(nil); again != nil {
 			t.Fatalf("cut at %d, the next run: %v", at, again)
 		}
-		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "far.example"); !strings.Contains(r.out, "\nport 7\n") || !strings.Contains(r.out, "127.0.0.1:3128") {
+		if r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "far.example"); !strings.Contains(r.out,
+			"\nport 7\n") || !strings.Contains(r.out, "127.0.0.1:3128") {
 			t.Fatalf("cut at %d, at the end: %s", at, r)
 		}
-		if got := p.mustGit("config", "--get-urlmatch", "http.proxy", "https://far.example/x").out; !strings.Contains(got, "3128") {
+		if got := p.mustGit("config", "--get-urlmatch", "http.proxy",
+			"https://far.example/x").out; !strings.Contains(got, "3128") {
 			t.Fatalf("cut at %d, git's proxy is %q", at, got)
 		}
 		if err == nil {
@@ -188,9 +199,11 @@ func TestDeletedFolder(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	in := func(line string) result {
-		return p.run("protocol=https\nhost=nobody.example\n\n", "sh", "-c", "mkdir gone && cd gone && rmdir ../gone && "+program+" "+line)
+		return p.run("protocol=https\nhost=nobody.example\n\n", "sh", "-c",
+			"mkdir gone && cd gone && rmdir ../gone && "+program+" "+line)
 	}
-	for line, want := range map[string]int{"look": 0, "key list": 0, "changes": 0, "check " + drift: 0, "host set forge keep-alive=30": 0, "chest show": 0, "for-git credential get": 0} {
+	for line, want := range map[string]int{"look": 0, "key list": 0, "changes": 0, "check " + drift: 0,
+		"host set forge keep-alive=30": 0, "chest show": 0, "for-git credential get": 0} {
 		if r := in(line); r.exit != want {
 			t.Errorf("%s: %s", line, r)
 		}
@@ -206,7 +219,8 @@ func TestDeletedFolder(t *testing.T) {
 	if r := in("remote list"); r.exit == 0 || p.exists("gone") {
 		t.Errorf("remote list: %s", r)
 	}
-	if r := in("ready " + drift + " --into " + p.path("elsewhere")); r.exit != 0 || !p.exists("elsewhere", "drift.csv") {
+	if r := in("ready " + drift + " --into " + p.path("elsewhere")); r.exit != 0 ||
+		!p.exists("elsewhere", "drift.csv") {
 		t.Errorf("with a folder: %s", r)
 	}
 }

@@ -30,16 +30,23 @@ var changings = []changing{
 	{name: "key new --host", before: described, args: []string{"key", "new", "--host", "forge", "--no-passphrase"}},
 	{name: "host add", before: nothing, args: []string{"host", "add", "DESCRIPTION"}},
 	{name: "host trust", before: described, args: []string{"host", "trust", "forge"}},
-	{name: "host set", before: described, args: []string{"host", "set", "forge", "in-place=on", "by=https", "author-name=Ines Marlow", "author-email=ines.marlow@tidewater.example"}},
+	{name: "host set", before: described, args: []string{"host", "set", "forge",
+		"in-place=on", "by=https", "author-name=Ines Marlow", "author-email=ines.marlow@tidewater.example"}},
 	{name: "host drop", before: registered, args: []string{"host", "drop", "forge"}},
-	{name: "key register", before: withKey, args: []string{"key", "register", "forge_ed25519", "forge", "--token-from", token}},
-	{name: "key withdraw", before: registered, args: []string{"key", "withdraw", "forge_ed25519", "forge", "--token-from", token}},
-	{name: "key renew", before: registered, args: []string{"key", "renew", "forge_ed25519", "--token-from", token, "--no-passphrase"}},
-	{name: "key lock", before: registered, stays: true, args: []string{"key", "lock", "forge_ed25519", "--new-passphrase-from", "WORDS"}},
-	{name: "ready", before: described, leaves: "drift-model", args: []string{"ready", drift, "--no-passphrase", "--token-from", token}},
+	{name: "key register", before: withKey, args: []string{"key", "register", "forge_ed25519",
+		"forge", "--token-from", token}},
+	{name: "key withdraw", before: registered, args: []string{"key", "withdraw", "forge_ed25519",
+		"forge", "--token-from", token}},
+	{name: "key renew", before: registered, args: []string{"key", "renew", "forge_ed25519",
+		"--token-from", token, "--no-passphrase"}},
+	{name: "key lock", before: registered, stays: true,
+		args: []string{"key", "lock", "forge_ed25519", "--new-passphrase-from", "WORDS"}},
+	{name: "ready", before: described, leaves: "drift-model",
+		args: []string{"ready", drift, "--no-passphrase", "--token-from", token}},
 	{name: "undo", before: registered, stays: true, args: []string{"undo", "--token-from", token}},
 	{name: "remote use", before: cloned, args: []string{"remote", "use", "https"}},
-	{name: "repo new", before: withSource, leaves: "source/.git", args: []string{"repo", "new", "forge", "ines.marlow/tide", "--from", "SOURCE", "--token-from", token}},
+	{name: "repo new", before: withSource, leaves: "source/.git",
+		args: []string{"repo", "new", "forge", "ines.marlow/tide", "--from", "SOURCE", "--token-from", token}},
 	{name: "token add", before: withOpenChest, args: []string{"token", "add", "forge", "--from", token}},
 	{name: "token sign-in", before: withSignIn, args: []string{"token", "sign-in", "quay"}},
 	{name: "chest move", before: withEntries, args: []string{"chest", "move", "--to", "memory"}, stays: true},
@@ -72,7 +79,8 @@ func cloned(p *person) {
 func withSource(p *person) {
 	registered(p)
 	p.write("tide\n", "source", "readme")
-	p.must("repo", "new", "forge", "ines.marlow/tide", "--token-from", p.host.TokenFile()) // the host keeps it whatever happens here
+	// the host keeps it whatever happens here
+	p.must("repo", "new", "forge", "ines.marlow/tide", "--token-from", p.host.TokenFile())
 }
 
 func withOpenChest(p *person) {
@@ -87,7 +95,8 @@ func withSignIn(p *person) {
 	p.openChest()
 	s := newSink(p)
 	at := fmt.Sprintf("https://forge.tidewater.example:%d/", s.port)
-	s.answer = `{"device_code":"d","user_code":"AB-12","verification_uri":"` + at + `","interval":1,"access_token":"tide_1","token_type":"Bearer","refresh_token":"tide_2","expires_in":3600}`
+	s.answer = `{"device_code":"d","user_code":"AB-12","verification_uri":"` + at +
+		`","interval":1,"access_token":"tide_1","token_type":"Bearer","refresh_token":"tide_2","expires_in":3600}`
 	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[oauth]\nclient = \"unicrux\"\ndevice = %q\ntoken = %q\naddress = \"127.0.0.2\"\nauthority = \"\"\"\n%s\"\"\"\n", at+"d", at+"t", s.authority), "quay.toml")
 	p.must("host", "add", p.path("quay.toml"), "--yes")
 }
@@ -166,7 +175,8 @@ func (p *person) tryFaults(c changing) {
 	for _, fault := range faults {
 		if wrong := p.tryFault(c, fault, stood, state); len(wrong) > 0 {
 			broken++
-			p.t.Errorf("%s, fault at change %s (%s):\n%s", c.name, fault, strings.SplitN(calls[atoi(fault)-1], " ", 2)[1], strings.Join(wrong, "\n"))
+			p.t.Errorf("%s, fault at change %s (%s):\n%s", c.name, fault,
+				strings.SplitN(calls[atoi(fault)-1], " ", 2)[1], strings.Join(wrong, "\n"))
 		}
 		p.restore(home)
 	}
@@ -175,7 +185,8 @@ func (p *person) tryFaults(c changing) {
 		if err != nil {
 			p.t.Fatal(err)
 		}
-		fmt.Fprintf(f, "%-28s %4d changes of files, %4d faults, %4d not held\n", c.name, len(calls), len(faults), broken)
+		fmt.Fprintf(f, "%-28s %4d changes of files, %4d faults, %4d not held\n", c.name, len(calls),
+			len(faults), broken)
 		f.Close() //nolint:errcheck // a report
 	}
 }
@@ -261,7 +272,9 @@ func (p *person) tryFault(c changing, fault string, stood int, state string) (wr
 // doneAlready tells whether a command found its work done.
 func doneAlready(r result) bool {
 	said := strings.Join(strings.Fields(r.err), " ")
-	for _, words := range []string{"exists already", "so already", "no secret", "No secret", "not described", "is not registered", "nothing to take back", "is registered", "no host is called", "does not know this key", "nobody can be asked for the passphrase"} {
+	for _, words := range []string{"exists already", "so already", "no secret", "No secret", "not described",
+		"is not registered", "nothing to take back", "is registered", "no host is called", "does not know this key",
+		"nobody can be asked for the passphrase"} {
 		if strings.Contains(said, words) {
 			return true
 		}
@@ -308,7 +321,9 @@ func difference(before, after string) string {
 func (p *person) leftovers() (list []string) {
 	_ = filepath.WalkDir(p.home, func(path string, entry fs.DirEntry, err error) error {
 		name := filepath.Base(path)
-		if err == nil && (strings.HasPrefix(name, ".unicrux-") || strings.HasPrefix(name, "underway-") || strings.HasSuffix(name, ".unfinished") || strings.HasSuffix(name, ".lock") && name != "door.lock" && name != "socket.lock" ||
+		if err == nil && (strings.HasPrefix(name, ".unicrux-") || strings.HasPrefix(name, "underway-") ||
+			strings.HasSuffix(name, ".unfinished") || strings.HasSuffix(name, ".lock") && name != "door.lock" &&
+			name != "socket.lock" ||
 			filepath.Base(filepath.Dir(filepath.Dir(path))) == "scratch") {
 			list = append(list, path)
 		}
@@ -366,7 +381,8 @@ func (p *person) restore(files map[string]saved) {
 			if now, err := os.ReadFile(path); err == nil && bytes.Equal(now, s.content) && modeOf(path) == s.mode {
 				continue
 			}
-			if err := errors.Join(os.RemoveAll(path), os.WriteFile(path, s.content, s.mode.Perm()), os.Chmod(path, s.mode.Perm())); err != nil {
+			if err := errors.Join(os.RemoveAll(path), os.WriteFile(path, s.content, s.mode.Perm()),
+				os.Chmod(path, s.mode.Perm())); err != nil {
 				p.t.Fatal(err)
 			}
 		}

@@ -83,7 +83,8 @@ func TestFaultsAreTold(t *testing.T) {
 			t.Errorf("%s is no code of the catalogue, or is not listed: %s", f.Code, r)
 		}
 	}
-	if r := p.unicrux("practice", "serve", "--fault", "leaking"); r.exit != 2 || !strings.Contains(r.err, "practice faults") {
+	if r := p.unicrux("practice", "serve", "--fault", "leaking"); r.exit != 2 ||
+		!strings.Contains(r.err, "practice faults") {
 		t.Errorf("an unknown fault: %s", r)
 	}
 }

@@ -35,7 +35,8 @@ func TestKeyFind(t *testing.T) {
 			}
 		}
 		r := p.must("key", "find", "--json")
-		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.found/1" || !document.Whole {
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.found/1" ||
+			!document.Whole {
 			t.Fatalf("%v: %s", err, r)
 		}
 		found := map[string][]string{}
@@ -45,21 +46,25 @@ func TestKeyFind(t *testing.T) {
 		return found
 	}
 	for path, want := range map[string][]string{".ssh/forge_ed25519": {"no-passphrase"},
-		"Downloads/temp/left": {"exposed", "no-passphrase", "odd-place"}, "site/deploy": {"tracked", "no-passphrase", "twice", "odd-place", "no-public"}} {
+		"Downloads/temp/left": {"exposed", "no-passphrase", "odd-place"},
+		"site/deploy":         {"tracked", "no-passphrase", "twice", "odd-place", "no-public"}} {
 		if got := risks()[path]; !slices.Equal(got, want) {
 			t.Errorf("%s: %v, want %v", path, got, want)
 		}
 	}
 	r := p.must("key", "find")
-	for _, words := range []string{"3 private keys in ", "chmod 600 ~/Downloads/temp/left", "git -C ~/site rm --cached deploy", "used     Host forge.tidewater.example (~/.ssh/unicrux.conf:"} {
+	for _, words := range []string{"3 private keys in ", "chmod 600 ~/Downloads/temp/left",
+		"git -C ~/site rm --cached deploy", "used     Host forge.tidewater.example (~/.ssh/unicrux.conf:"} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("no %q: %s", words, r)
 		}
 	}
-	if r := p.run("", "sh", "-c", "chmod 600 ~/Downloads/temp/left && git -C ~/site rm --quiet --cached deploy"); r.exit != 0 {
+	if r := p.run("", "sh", "-c",
+		"chmod 600 ~/Downloads/temp/left && git -C ~/site rm --quiet --cached deploy"); r.exit != 0 {
 		t.Fatal(r)
 	}
-	if got := risks(); slices.Contains(got["Downloads/temp/left"], "exposed") || slices.Contains(got["site/deploy"], "tracked") {
+	if got := risks(); slices.Contains(got["Downloads/temp/left"], "exposed") ||
+		slices.Contains(got["site/deploy"], "tracked") {
 		t.Errorf("after the mends: %v", got)
 	}
 	if r := p.unicrux("key", "find", "nowhere"); r.exit != 3 || !strings.Contains(r.err, "nowhere") {

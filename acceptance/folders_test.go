@@ -13,12 +13,14 @@ func TestFoldersAreNoHosts(t *testing.T) {
 	p.mustGit("init", "--quiet", p.path("work"))
 	p.folder = p.path("work")
 	p.mustGit("remote", "add", "origin", p.path("repo.git"))
-	for _, url := range []string{p.path("repo.git"), "../repo.git", "file://" + p.path("repo.git"), "file://localhost" + p.path("repo.git"), ".", "origin", ""} {
+	for _, url := range []string{p.path("repo.git"), "../repo.git", "file://" + p.path("repo.git"),
+		"file://localhost" + p.path("repo.git"), ".", "origin", ""} {
 		args := []string{"check"}
 		if url != "" {
 			args = append(args, url)
 		}
-		if r := p.unicrux(args...); r.exit != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), "is a folder on this computer, and git can read it") {
+		if r := p.unicrux(args...); r.exit != 0 || !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+			"is a folder on this computer, and git can read it") {
 			t.Errorf("%q: %s", url, r)
 		}
 	}
@@ -38,7 +40,8 @@ func TestEmptySSHCommand(t *testing.T) {
 	if c := p.check("git@127.0.0.1:x"); c.Open || c.Crux.Code != "ssh-command-broken" {
 		t.Errorf("%+v", c.Crux)
 	}
-	if r := p.unicrux("check", "git@127.0.0.1:x"); !strings.Contains(r.out, "nothing: the setting is there, and empty") {
+	if r := p.unicrux("check", "git@127.0.0.1:x"); !strings.Contains(r.out,
+		"nothing: the setting is there, and empty") {
 		t.Errorf("%s", r)
 	}
 }

@@ -53,7 +53,8 @@ func showGallery(file string) error {
 	place := func(p *performance) int {
 		return slices.IndexFunc(codes, func(c causes.Code) bool { return c.String() == p.code })
 	}
-	slices.SortStableFunc(gallery.list, func(a, b *performance) int { return cmp.Or(cmp.Compare(place(a), place(b)), cmp.Compare(a.by, b.by)) })
+	slices.SortStableFunc(gallery.list,
+		func(a, b *performance) int { return cmp.Or(cmp.Compare(place(a), place(b)), cmp.Compare(a.by, b.by)) })
 	first, whole, seen := 0, 0, map[string]bool{}
 	for _, done := range gallery.list {
 		named := "named"
@@ -65,8 +66,10 @@ func showGallery(file string) error {
 		if done.mended == mended {
 			whole++
 		}
-		fmt.Fprintf(&b, "%-24s %-6s %-10s %-10s %7d ms\n", done.code, done.by, named, done.mended, done.took.Milliseconds())
+		fmt.Fprintf(&b, "%-24s %-6s %-10s %-10s %7d ms\n", done.code, done.by, named, done.mended,
+			done.took.Milliseconds())
 	}
-	fmt.Fprintf(&b, "\n%d scenes of %d codes: %d named at the first place, %d mended and open.\n", len(gallery.list), len(seen), first, whole)
+	fmt.Fprintf(&b, "\n%d scenes of %d codes: %d named at the first place, %d mended and open.\n", len(gallery.list),
+		len(seen), first, whole)
 	return os.WriteFile(file, []byte(b.String()), 0o600)
 }

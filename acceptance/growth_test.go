@@ -26,11 +26,15 @@ type growing struct {
 }
 
 var growings = []growing{
-	{"check a refused port, n blocks in ssh's settings", 2000, hostBlocks, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"check a refused port, n blocks in ssh's settings", 2000, hostBlocks,
+		[]string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
 	{"look hosts, n blocks in ssh's settings", 500, hostBlocks, []string{"look", "hosts"}, nil, false},
-	{"look hosts, n known hosts", 2000, knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }), []string{"look", "hosts"}, nil, false},
+	{"look hosts, n known hosts", 2000,
+		knownLines(func(i int) string { return fmt.Sprintf("h%d.tidewater.example", i) }),
+		[]string{"look", "hosts"}, nil, false},
 	{"look hosts, n hashed known hosts", 2000, hashedHosts, []string{"look", "hosts"}, nil, false},
-	{"check a refused port, n hashed known hosts", 2000, hashedHosts, []string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
+	{"check a refused port, n hashed known hosts", 2000, hashedHosts,
+		[]string{"check", "ssh://git@127.0.0.1:9/buoys/x.git"}, nil, false},
 	{"explain n lines", 50, func(*person, int) {}, []string{"explain"}, logLines, false},
 	{"changes, n of them", 200, records, []string{"changes"}, nil, false},
 	{"look, n changes", 200, records, []string{"look"}, nil, false},
@@ -44,7 +48,8 @@ var growings = []growing{
 // time of the processor, of which ten times the work may take a good deal more than ten times before the
 // test fails: that leaves room for a machine that is busy. make growth is strict, and prints figures.
 func TestGrowth(t *testing.T) { // not beside other tests
-	most, least, file := 1.6, 20*time.Millisecond, os.Getenv("UNICRUX_GROWTH") // what takes less is a matter of chance on a busy machine
+	// what takes less is a matter of chance on a busy machine
+	most, least, file := 1.6, 20*time.Millisecond, os.Getenv("UNICRUX_GROWTH")
 	if file != "" {
 		most, least = 1.2, time.Millisecond
 	}
@@ -56,9 +61,11 @@ func TestGrowth(t *testing.T) { // not beside other tests
 			if tenfold-nothing < 20*time.Millisecond { // too little to be told from chance
 				exponent = 0
 			}
-			fmt.Fprintf(&report, "%-50s %6d %8v %8v  exponent %.2f\n", g.what, g.n, once.Round(time.Millisecond), tenfold.Round(time.Millisecond), exponent)
+			fmt.Fprintf(&report, "%-50s %6d %8v %8v  exponent %.2f\n", g.what, g.n, once.Round(time.Millisecond),
+				tenfold.Round(time.Millisecond), exponent)
 			if exponent > most {
-				t.Errorf("without any %v, with %d %v, with %d %v: the exponent is %.2f", nothing, g.n, once, 10*g.n, tenfold, exponent)
+				t.Errorf("without any %v, with %d %v, with %d %v: the exponent is %.2f", nothing, g.n, once, 10*g.n,
+					tenfold, exponent)
 			}
 		})
 	}
@@ -83,7 +90,8 @@ func (g growing) cost(t *testing.T, n int) time.Duration {
 		cmd := exec.Command(program, g.args...)
 		cmd.Dir, cmd.Env = p.folder, p.environ()
 		if g.input != nil {
-			cmd.Stdin = strings.NewReader(g.input(n) + "fatal: Authentication failed for 'https://forge.tidewater.example/x.git'\n")
+			cmd.Stdin = strings.NewReader(g.input(n) +
+				"fatal: Authentication failed for 'https://forge.tidewater.example/x.git'\n")
 		}
 		out, err := cmd.CombinedOutput()
 		if cmd.ProcessState == nil || cmd.ProcessState.ExitCode() > 1 {
@@ -150,7 +158,8 @@ func storedSecrets(p *person, n int) {
 	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 	p.mustGit("config", "--global", "credential.helper", "store")
-	p.write(lines(n, func(i int) string { return fmt.Sprintf("https://ines:tide_%d@h%d.tidewater.example\n", i, i) })+"# the end\n", ".git-credentials")
+	p.write(lines(n, func(i int) string { return fmt.Sprintf("https://ines:tide_%d@h%d.tidewater.example\n", i, i) })+
+		"# the end\n", ".git-credentials")
 }
 
 // secretRemotes are in the URLs of n remotes of one repository. The chest is open.

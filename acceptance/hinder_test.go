@@ -50,7 +50,8 @@ func TestRealServersThatLetNothingBeRun(t *testing.T) {
 			p := newPerson(t)
 			p.must("key", "new", "open", "--no-passphrase")
 			port, _ := p.sshd(p.must("key", "show", "open", "--line").out, option)
-			p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentityFile %s\n", p.path(".ssh", "known_hosts"), p.path(".ssh", "open")), ".ssh", "config")
+			p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentityFile %s\n", p.path(".ssh", "known_hosts"),
+				p.path(".ssh", "open")), ".ssh", "config")
 			p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
 			p.wants(fmt.Sprintf("ssh://%s@127.0.0.1:%d/x.git", who.Username, port), code)
 		})
@@ -66,8 +67,9 @@ var webSettings = []webScene{
 		p.mustGit("config", "--global", "--unset", "http.extraHeader")
 		p.ownToken()
 	}},
-	{code: "git-config-broken", arrange: func(p *person) { p.mustGit("config", "--global", "http.lowSpeedLimit", "slow") },
-		mend: func(p *person) { p.mustGit("config", "--global", "--unset", "http.lowSpeedLimit") }},
+	{code: "git-config-broken",
+		arrange: func(p *person) { p.mustGit("config", "--global", "http.lowSpeedLimit", "slow") },
+		mend:    func(p *person) { p.mustGit("config", "--global", "--unset", "http.lowSpeedLimit") }},
 	{code: "tls-authority-unknown", arrange: func(p *person) {
 		p.mustGit("config", "--global", "http.pinnedPubkey", "sha256//"+strings.Repeat("A", 43)+"=")
 	}, mend: func(p *person) { p.mustGit("config", "--global", "--unset", "http.pinnedPubkey") }},
@@ -76,7 +78,8 @@ var webSettings = []webScene{
 	}, mend: func(p *person) { p.extra = append(p.extra, "no_proxy=forge.tidewater.example") }},
 	{code: "tls-version", url: func(p *person) string {
 		p.extra = append(p.extra, "GIT_SSL_VERSION=tlsv1.3")
-		return p.server(-3600e9, 3600e9, "forge.tidewater.example", func(s *http.Server) { s.TLSConfig.MaxVersion = 0x0303 })
+		return p.server(-3600e9, 3600e9, "forge.tidewater.example",
+			func(s *http.Server) { s.TLSConfig.MaxVersion = 0x0303 })
 	}},
 }
 

@@ -42,7 +42,8 @@ func lockedAway(t testing.TB) *person {
 	p.write("seven tides\n", "passphrase")
 	p.must("key", "new", "--host", "forge", "--passphrase-from", p.path("passphrase"))
 	p.must("host", "trust", "forge")
-	p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from", p.path("passphrase"))
+	p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from",
+		p.path("passphrase"))
 	return p
 }
 
@@ -57,11 +58,13 @@ func TestHolderForTheDay(t *testing.T) {
 	}
 	p.wants(drift, "")
 	h := p.holder()
-	if !h.Runs || len(h.Keys) != 1 || h.Keys[0].Comment != p.path(".ssh", "forge_ed25519") || h.Keys[0].Fingerprint != p.fingerprint("forge_ed25519") ||
+	if !h.Runs || len(h.Keys) != 1 || h.Keys[0].Comment != p.path(".ssh", "forge_ed25519") ||
+		h.Keys[0].Fingerprint != p.fingerprint("forge_ed25519") ||
 		time.Until(h.Keys[0].Until) < 8*time.Hour {
 		t.Errorf("it holds %+v", h)
 	}
-	if r := p.must("holder", "show"); !strings.Contains(r.out, "in 9 hours") || !strings.Contains(r.out, "~/.ssh/forge_ed25519") {
+	if r := p.must("holder", "show"); !strings.Contains(r.out, "in 9 hours") ||
+		!strings.Contains(r.out, "~/.ssh/forge_ed25519") {
 		t.Errorf("%s", r)
 	}
 	if r := p.must("look", "agent"); !strings.Contains(r.out, "holder") {
@@ -117,7 +120,8 @@ func TestHolderStartsBySSH(t *testing.T) {
 	if err := os.Chmod(p.path("ask"), 0o700); err != nil {
 		t.Fatal(err)
 	}
-	p.extra = append(p.extra, "SSH_ASKPASS="+p.path("ask"), "SSH_ASKPASS_REQUIRE=force", "GIT_SSH_COMMAND=ssh -F "+p.path(".ssh", "config"))
+	p.extra = append(p.extra, "SSH_ASKPASS="+p.path("ask"), "SSH_ASKPASS_REQUIRE=force",
+		"GIT_SSH_COMMAND=ssh -F "+p.path(".ssh", "config"))
 	for range 3 {
 		p.mustGit("ls-remote", drift)
 	}
@@ -220,7 +224,8 @@ func TestTwoAgents(t *testing.T) {
 	if p.holder().Runs {
 		t.Error("a holder was started all the same")
 	}
-	if r := p.must("look", "agent"); !strings.Contains(r.out, "~/agent.sock") || !strings.Contains(r.out, "forge_ed25519") {
+	if r := p.must("look", "agent"); !strings.Contains(r.out, "~/agent.sock") ||
+		!strings.Contains(r.out, "forge_ed25519") {
 		t.Errorf("%s", r)
 	}
 	p.must("key", "unload", "forge_ed25519")
@@ -277,7 +282,8 @@ printf 'nine tides' >"$HOME/nine"
 `
 	p.extra = append(p.extra, "U="+program, "URL="+drift)
 	r := p.run("", need(t, "dbus-run-session"), "--", "sh", "-c", script)
-	for _, want := range []string{"The desktop keeps its", "in the morning: open", "Open. You can", "after undo: locked", "asks again: 4", "by the new one",
+	for _, want := range []string{"The desktop keeps its", "in the morning: open", "Open. You can",
+		"after undo: locked", "asks again: 4", "by the new one",
 		"The desktop does not keep its passphrase any more."} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("no %q: %s", want, r)

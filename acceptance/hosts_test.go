@@ -49,7 +49,8 @@ func (p *person) publicKeyOf(name string) ssh.PublicKey {
 func TestSameJourneyEverywhere(t *testing.T) {
 	t.Parallel()
 	for _, host := range []struct{ name, repo, account string }{
-		{"forge", "buoys/drift-model", "ines.marlow"}, {"saltmarsh", "buoys/drift-model", "imarlow"}, {"lantern", "harbour/lamp-firmware", "ines"},
+		{"forge", "buoys/drift-model", "ines.marlow"}, {"saltmarsh", "buoys/drift-model", "imarlow"},
+		{"lantern", "harbour/lamp-firmware", "ines"},
 	} {
 		t.Run(host.name, func(t *testing.T) {
 			t.Parallel()
@@ -72,7 +73,8 @@ func TestSameJourneyEverywhere(t *testing.T) {
 				t.Errorf("register: %s", r)
 			}
 			p.must("key", "new", "other", "--no-passphrase")
-			if r := p.must(with("key", "compare", host.name)...); !strings.Contains(r.out, "both") || !strings.Contains(r.out, "only here") {
+			if r := p.must(with("key", "compare", host.name)...); !strings.Contains(r.out, "both") ||
+				!strings.Contains(r.out, "only here") {
 				t.Errorf("compare: %s", r)
 			}
 			p.tokenAndRepository(host.name, token)
@@ -107,7 +109,8 @@ func (p *person) tokenAndRepository(host string, token []string) {
 	p.write("a\n", "fresh", "a.txt")
 	words := []string{"--chest-passphrase-from", p.path("chest-words")}
 	if host == "lantern" { // by hand: it says where, and proves what is there
-		if r := p.unicrux("token", "new", host); r.exit != 1 || !strings.Contains(r.err, "does not say how it is told to issue tokens") {
+		if r := p.unicrux("token", "new", host); r.exit != 1 ||
+			!strings.Contains(r.err, "does not say how it is told to issue tokens") {
 			p.t.Errorf("token new: %s", r)
 		}
 		p.must("repo", "new", host, "harbour/lamp-firmware", "--wait", "0")
@@ -115,7 +118,8 @@ func (p *person) tokenAndRepository(host string, token []string) {
 	}
 	p.must(append([]string{"token", "add", host, "--from", p.host.TokenFile()}, words...)...)
 	p.openChest()
-	r := p.must(append([]string{"repo", "new", host, "buoys/fresh", "--from", "fresh", "--private", "--commit"}, token...)...)
+	r := p.must(append([]string{"repo", "new", host, "buoys/fresh", "--from", "fresh", "--private",
+		"--commit"}, token...)...)
 	if !strings.Contains(r.out, "branch main is pushed") {
 		p.t.Errorf("repo new: %s", r)
 	}
@@ -130,21 +134,24 @@ func TestByHandWaits(t *testing.T) {
 	p := at(t, "lantern")
 	p.must("key", "new", "--host", "lantern", "--no-passphrase")
 	p.must("host", "trust", "lantern")
-	if r := p.unicrux("key", "register", "lantern_ed25519", "lantern", "--wait", "0"); r.exit != 1 || !strings.Contains(r.err, "ssh-ed25519 AAAA") || !strings.Contains(r.err, "/keys") {
+	if r := p.unicrux("key", "register", "lantern_ed25519", "lantern", "--wait", "0"); r.exit != 1 ||
+		!strings.Contains(r.err, "ssh-ed25519 AAAA") || !strings.Contains(r.err, "/keys") {
 		t.Errorf("nobody pasted it: %s", r)
 	}
 	if _, err := p.host.Register("ines", "pasted", p.publicKeyOf("lantern_ed25519")); err != nil {
 		t.Fatal(err)
 	}
 	p.must("key", "register", "lantern_ed25519", "lantern", "--wait", "0")
-	if r := p.unicrux("key", "withdraw", "lantern_ed25519", "lantern", "--wait", "0"); r.exit != 1 || !strings.Contains(r.err, "still takes the key") {
+	if r := p.unicrux("key", "withdraw", "lantern_ed25519", "lantern", "--wait", "0"); r.exit != 1 ||
+		!strings.Contains(r.err, "still takes the key") {
 		t.Errorf("nobody took it away: %s", r)
 	}
 	if r := p.unicrux("repo", "list", "lantern"); r.exit != 1 || !strings.Contains(r.err, "does not say how") {
 		t.Errorf("repositories: %s", r)
 	}
 	p.write("x", "folder", "x")
-	if r := p.unicrux("repo", "new", "lantern", "tools/wick", "--from", "folder", "--wait", "0"); r.exit != 1 || !strings.Contains(r.err, "no such repository yet") {
+	if r := p.unicrux("repo", "new", "lantern", "tools/wick", "--from", "folder", "--wait", "0"); r.exit != 1 ||
+		!strings.Contains(r.err, "no such repository yet") {
 		t.Errorf("nobody created it: %s", r)
 	}
 	if p.exists("folder", ".git") {
@@ -160,8 +167,12 @@ func TestByHandWaits(t *testing.T) {
 func TestHostTest(t *testing.T) {
 	t.Parallel()
 	for name, want := range map[string][]string{
-		"forge":     {"who works ines.marlow", "add-key works it is listed, until", "remove-key works taken back", "issue-token works it is ines.marlow's", "revoke-token works taken back", "add-repo not tried", "oauth works"},
-		"saltmarsh": {"who works imarlow", "add-repo-key works it is listed, until", "remove-repo-key works taken back", "issue-token not tried the host wants the account's password", "It lacks, so by hand: host-keys"},
+		"forge": {"who works ines.marlow", "add-key works it is listed, until", "remove-key works taken back",
+			"issue-token works it is ines.marlow's", "revoke-token works taken back", "add-repo not tried",
+			"oauth works"},
+		"saltmarsh": {"who works imarlow", "add-repo-key works it is listed, until",
+			"remove-repo-key works taken back", "issue-token not tried the host wants the account's password",
+			"It lacks, so by hand: host-keys"},
 	} {
 		p := at(t, name)
 		before := p.host.Passes(p.host.Owner())
@@ -175,7 +186,8 @@ func TestHostTest(t *testing.T) {
 		if after := p.host.Passes(p.host.Owner()); after != before {
 			t.Errorf("%s: %d tokens, there were %d", name, after, before)
 		}
-		if r := p.must("key", "compare", name, "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "There is no key here, and "+name+" knows none") {
+		if r := p.must("key", "compare", name, "--token-from", p.host.TokenFile()); !strings.Contains(r.out,
+			"There is no key here, and "+name+" knows none") {
 			t.Errorf("%s: %s", name, r)
 		}
 		var document struct {
@@ -183,13 +195,16 @@ func TestHostTest(t *testing.T) {
 			Trials []struct{ Operation, State string }
 		}
 		r = p.must("host", "test", name, "--token-from", p.host.TokenFile(), "--json")
-		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.trials/1" || len(document.Trials) < 16 {
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.trials/1" ||
+			len(document.Trials) < 16 {
 			t.Errorf("%s: %v: %s", name, err, r)
 		}
 	}
 	p := at(t, "forge")
 	p.edit(`account = "$.account"`, `account = "$.accuont"`, ".config", "unicrux", "hosts", "forge.toml")
-	if r := p.unicrux("host", "test", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.out), " "), "who fails the host's interface answers something that its description does not expect: who tells no account") {
+	if r := p.unicrux("host", "test", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(strings.Join(strings.Fields(r.out), " "),
+			"who fails the host's interface answers something that its description does not expect: who tells no account") {
 		t.Errorf("a wrong place: %s", r)
 	}
 }
@@ -202,15 +217,18 @@ func TestKeysForOneRepository(t *testing.T) {
 	p.must("key", "new", "robot", "--no-passphrase")
 	token := []string{"--token-from", p.host.TokenFile()}
 	p.must("host", "set", "saltmarsh", "key=robot")
-	p.must(append([]string{"key", "register", "robot", "saltmarsh", "--repo", "buoys/drift-model", "--access", "read", "--until", "30d", "--title", "robot"}, token...)...)
-	if r := p.must(append([]string{"key", "compare", "saltmarsh", "--repo", "buoys/drift-model"}, token...)...); !strings.Contains(r.out, "reads only") || !strings.Contains(r.out, "ends in ") {
+	p.must(append([]string{"key", "register", "robot", "saltmarsh", "--repo", "buoys/drift-model", "--access", "read",
+		"--until", "30d", "--title", "robot"}, token...)...)
+	if r := p.must(append([]string{"key", "compare", "saltmarsh", "--repo", "buoys/drift-model"},
+		token...)...); !strings.Contains(r.out, "reads only") || !strings.Contains(r.out, "ends in ") {
 		t.Errorf("compare: %s", r)
 	}
 	p.mustGit("ls-remote", p.host.CloneURL("buoys/drift-model"))
 	if r := p.git("ls-remote", p.host.CloneURL("buoys/tide-tables")); r.exit == 0 {
 		t.Errorf("it opens another repository: %s", r)
 	}
-	if r := p.unicrux(append([]string{"key", "register", "robot", "saltmarsh", "--repo", "buoys/nothing"}, token...)...); r.exit != 1 || !strings.Contains(r.err, "lists nothing of that name") {
+	if r := p.unicrux(append([]string{"key", "register", "robot", "saltmarsh", "--repo", "buoys/nothing"},
+		token...)...); r.exit != 1 || !strings.Contains(r.err, "lists nothing of that name") {
 		t.Errorf("a repository that there is not: %s", r)
 	}
 	p.must(append([]string{"undo"}, token...)...)
@@ -229,11 +247,13 @@ func TestNewRepository(t *testing.T) {
 		return p.unicrux(append(append([]string{"repo", "new"}, args...), token...)...)
 	}
 	p.write("a\n", "plain", "a.txt")
-	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 || !strings.Contains(r.out, "is a git repository now") || !strings.Contains(r.out, "branch main is pushed") {
+	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 ||
+		!strings.Contains(r.out, "is a git repository now") || !strings.Contains(r.out, "branch main is pushed") {
 		t.Fatalf("a plain folder: %s", r)
 	}
 	p.mustGit("-C", "plain", "push") // a plain push goes there
-	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 || !strings.Contains(r.out, "was on forge already") {
+	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 ||
+		!strings.Contains(r.out, "was on forge already") {
 		t.Errorf("twice: %s", r)
 	}
 	r := p.must(append([]string{"repo", "list", "forge", "--search", "spring"}, token...)...)
@@ -243,10 +263,12 @@ func TestNewRepository(t *testing.T) {
 	p.mustGit("init", "--quiet", "--initial-branch=trunk", "own")
 	p.mustGit("-C", "own", "commit", "--quiet", "--allow-empty", "--message", "Begin")
 	p.mustGit("-C", "own", "remote", "add", "origin", "git@elsewhere.example:x/y.git")
-	if r := made("forge", "buoys/own", "--from", "own"); r.exit != 0 || !strings.Contains(r.out, "as its remote forge") || !strings.Contains(r.out, "branch trunk is pushed") {
+	if r := made("forge", "buoys/own", "--from", "own"); r.exit != 0 ||
+		!strings.Contains(r.out, "as its remote forge") || !strings.Contains(r.out, "branch trunk is pushed") {
 		t.Errorf("a repository with a remote: %s", r)
 	}
-	if r := p.must("undo"); !strings.Contains(r.err, "forge keeps the repository buoys/own") || strings.Contains(p.read("own", ".git", "config"), "forge") {
+	if r := p.must("undo"); !strings.Contains(r.err, "forge keeps the repository buoys/own") ||
+		strings.Contains(p.read("own", ".git", "config"), "forge") {
 		t.Errorf("undo: %s", r)
 	}
 	for name, row := range map[string]struct {
@@ -265,7 +287,8 @@ func TestNewRepository(t *testing.T) {
 			t.Errorf("%s: %s", name, r)
 		}
 	}
-	if r := p.must(append([]string{"repo", "list", "forge", "--json"}, token...)...); strings.Contains(r.out, "buoys/x") {
+	if r := p.must(append([]string{"repo", "list", "forge", "--json"},
+		token...)...); strings.Contains(r.out, "buoys/x") {
 		t.Errorf("something was created for a command that failed: %s", r)
 	}
 }
@@ -293,7 +316,10 @@ func TestDescriptionFromAnAddress(t *testing.T) {
 	mux.HandleFunc("/plain", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "http://127.0.0.1:1/forge.toml", http.StatusFound)
 	})
-	mux.HandleFunc("/wrong", func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, text+"hedaer = \"x\"\n") })
+	mux.HandleFunc("/wrong", func(w http.ResponseWriter, _ *http.Request) {
+		_,
+			_ = fmt.Fprint(w, text+"hedaer = \"x\"\n")
+	})
 	server := httptest.NewUnstartedServer(mux)
 	cert, key := certificate(t, t.TempDir(), "localhost")
 	server.StartTLS()
@@ -301,7 +327,9 @@ func TestDescriptionFromAnAddress(t *testing.T) {
 	useCertificate(t, server, cert, key)
 	base := strings.Replace(server.URL, "127.0.0.1", "localhost", 1)
 	p.extra = append(p.extra, "SSL_CERT_FILE="+cert)
-	if r := p.unicrux("host", "add", base+"/forge.toml"); r.exit != 4 || !strings.Contains(r.err, "https://api.tidewater.example") || !strings.Contains(r.err, "SHA256:") || !strings.Contains(r.err, "--yes") {
+	if r := p.unicrux("host", "add", base+"/forge.toml"); r.exit != 4 ||
+		!strings.Contains(r.err, "https://api.tidewater.example") || !strings.Contains(r.err, "SHA256:") ||
+		!strings.Contains(r.err, "--yes") {
 		t.Errorf("not agreed to: %s", r)
 	}
 	if p.exists(".config", "unicrux", "hosts", "forge.toml") {
@@ -311,12 +339,14 @@ func TestDescriptionFromAnAddress(t *testing.T) {
 	if kept := p.read(".config", "unicrux", "hosts", "forge.toml"); kept != text {
 		t.Errorf("kept:\n%s", kept)
 	}
-	for path, want := range map[string]string{"/page": "a page for people", "/nothing": "HTTP 404", "/plain": "https only", "/wrong": `line 9: interface.hedaer: a word that the language does not know; "header" was perhaps meant`} {
+	for path, want := range map[string]string{"/page": "a page for people", "/nothing": "HTTP 404",
+		"/plain": "https only", "/wrong": `line 9: interface.hedaer: a word that the language does not know; "header" was perhaps meant`} {
 		if r := p.unicrux("host", "add", base+path, "--yes"); r.exit == 0 || !strings.Contains(r.err, want) {
 			t.Errorf("%s: %s", path, r)
 		}
 	}
-	if r := p.unicrux("host", "add", "http://localhost/forge.toml", "--yes"); r.exit != 2 || !strings.Contains(r.err, "https only") {
+	if r := p.unicrux("host", "add", "http://localhost/forge.toml", "--yes"); r.exit != 2 ||
+		!strings.Contains(r.err, "https only") {
 		t.Errorf("plain http: %s", r)
 	}
 }
@@ -338,7 +368,8 @@ list-repos = { path = "repos", fields = { path = "$.p" } }
 		case "/me":
 			_, _ = fmt.Fprint(w, `{"a":"ines\u001b[2J\r\nroot"}`)
 		case "/repos":
-			_, _ = fmt.Fprint(w, `[{"p":"\u001b]0;x\u0007../../etc"},{"p":"-rf"},{"p":"`+strings.Repeat("x", 5000)+`"}]`)
+			_, _ = fmt.Fprint(w, `[{"p":"\u001b]0;x\u0007../../etc"},{"p":"-rf"},{"p":"`+
+				strings.Repeat("x", 5000)+`"}]`)
 		case "/keys":
 			line := strings.TrimSpace(string(ssh.MarshalAuthorizedKey(p.publicKeyOf("mine"))))
 			_, _ = fmt.Fprintf(w, `[{"id":"../../me?x=1#y","t":"\u001b[31mred","l":%q}]`, line)
@@ -347,26 +378,31 @@ list-repos = { path = "repos", fields = { path = "$.p" } }
 			_, _ = fmt.Fprint(w, `{"message":"\u001b[2Jno\u0000 \u202e way"}`)
 		}
 	})
-	for _, args := range [][]string{{"host", "test", "hostile"}, {"repo", "list", "hostile"}, {"key", "compare", "hostile"}, {"key", "withdraw", "mine", "hostile"}, {"host", "test", "hostile", "--changes"}} {
+	for _, args := range [][]string{{"host", "test", "hostile"}, {"repo", "list", "hostile"},
+		{"key", "compare", "hostile"}, {"key", "withdraw", "mine", "hostile"},
+		{"host", "test", "hostile", "--changes"}} {
 		r := p.unicrux(append(args, "--token-from", p.path("token"))...)
-		if text := r.out + r.err; strings.ContainsAny(text, "\x1b\x07\x00\r\u202e") || strings.Contains(text, "a-token") {
+		if text := r.out + r.err; strings.ContainsAny(text, "\x1b\x07\x00\r\u202e") ||
+			strings.Contains(text, "a-token") {
 			t.Errorf("%v: %q", args, text)
 		}
 	}
 	for _, request := range asked {
-		if strings.HasPrefix(request, "DELETE") && !strings.HasPrefix(request, "DELETE /keys/..%2F..%2Fme%3Fx%3D1%23y") {
+		if strings.HasPrefix(request, "DELETE") &&
+			!strings.HasPrefix(request, "DELETE /keys/..%2F..%2Fme%3Fx%3D1%23y") {
 			t.Errorf("an id led elsewhere: %s", request)
 		}
 	}
 	for _, file := range []string{"changes"} { // what is recorded holds no token
-		_ = filepath.WalkDir(p.path(".local", "state", "unicrux", file), func(path string, entry os.DirEntry, err error) error {
-			if err == nil && !entry.IsDir() {
-				if text, _ := os.ReadFile(path); strings.Contains(string(text), "a-token") {
-					t.Errorf("%s holds the token", path)
+		_ = filepath.WalkDir(p.path(".local", "state", "unicrux", file),
+			func(path string, entry os.DirEntry, err error) error {
+				if err == nil && !entry.IsDir() {
+					if text, _ := os.ReadFile(path); strings.Contains(string(text), "a-token") {
+						t.Errorf("%s holds the token", path)
+					}
 				}
-			}
-			return nil
-		})
+				return nil
+			})
 	}
 }
 
@@ -375,9 +411,11 @@ func TestSettingsOfAnyName(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
 	p.write("Host forge.example ::1\n  User ines\n", "some")
-	for name, port := range map[string]string{"forge.example": "", "forge.example:2222": "2222", "::1": "", "[::1]": "", "[::1]:2222": "2222"} {
+	for name, port := range map[string]string{"forge.example": "", "forge.example:2222": "2222", "::1": "",
+		"[::1]": "", "[::1]:2222": "2222"} {
 		r := p.must("host", "show", name, "--settings", "--ssh-config", p.path("some"))
-		if !strings.Contains(r.out, "user  ines") || strings.Contains(r.out, "port  "+port+"  the URL") != (port != "") {
+		if !strings.Contains(r.out, "user  ines") ||
+			strings.Contains(r.out, "port  "+port+"  the URL") != (port != "") {
 			t.Errorf("%s: %s", name, r)
 		}
 	}

@@ -46,7 +46,8 @@ func TestInPlace(t *testing.T) {
 		want            []string
 	}{
 		{"a refusal of the host's is its own", minutes, "", false, nil},
-		{"no key that the host knows", drift, "The host knows none of the keys", true, []string{"unicrux key register"}},
+		{"no key that the host knows", drift, "The host knows none of the keys", true,
+			[]string{"unicrux key register"}},
 	} {
 		if s.code != "" {
 			p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
@@ -61,7 +62,8 @@ func TestInPlace(t *testing.T) {
 			}
 			continue
 		}
-		denied, crux := strings.Index(failed.err, "Permission denied (publickey)"), strings.Index(failed.err, "crux  "+s.code)
+		denied, crux := strings.Index(failed.err, "Permission denied (publickey)"),
+			strings.Index(failed.err, "crux  "+s.code)
 		if denied < 0 || crux < denied {
 			t.Errorf("%s: %s", s.name, failed)
 		}
@@ -79,7 +81,8 @@ func TestInPlaceIsSSH(t *testing.T) {
 	p := settled(t)
 	for _, args := range [][]string{
 		{"-V"}, {"-G", "forge.tidewater.example"}, {"-Z"}, {},
-		{"-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "git@forge.tidewater.example", "git-upload-pack 'nowhere'"},
+		{"-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "git@forge.tidewater.example",
+			"git-upload-pack 'nowhere'"},
 		{"-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "git@forge.tidewater.example", "nonsense"},
 	} {
 		plain, ours := p.run("", "ssh", args...), p.run("", program, append([]string{"for-git", "ssh"}, args...)...)
@@ -91,7 +94,8 @@ func TestInPlaceIsSSH(t *testing.T) {
 	cmd := exec.Command(program, "for-git", "ssh", "-o", "ProxyCommand=sh -c 'kill -KILL $PPID'", "x.example", "true")
 	cmd.Env = p.environ()
 	_ = cmd.Run()
-	if status, ok := cmd.ProcessState.Sys().(syscall.WaitStatus); !ok || (!status.Signaled() && status.ExitStatus() != 255) {
+	if status, ok := cmd.ProcessState.Sys().(syscall.WaitStatus); !ok ||
+		(!status.Signaled() && status.ExitStatus() != 255) {
 		t.Errorf("ended with %v", cmd.ProcessState)
 	}
 }
@@ -110,7 +114,8 @@ func TestInPlaceSetting(t *testing.T) {
 		t.Error("undo leaves something behind")
 	}
 	p.mustGit("config", "--global", "core.sshCommand", "ssh -4")
-	if r := p.unicrux("host", "set", "forge", "in-place=on"); r.exit == 0 || !strings.Contains(r.err, "git is told already which ssh to start") {
+	if r := p.unicrux("host", "set", "forge", "in-place=on"); r.exit == 0 ||
+		!strings.Contains(r.err, "git is told already which ssh to start") {
 		t.Errorf("over the person's own: %s", r)
 	}
 }

@@ -50,7 +50,8 @@ func TestCheckChangesNothing(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	before := p.everything()
-	for _, args := range [][]string{{drift}, {"--for", "push", drift}, {"--for", "push", lamp}, {minutes}, {"forge"}, {"--verbose", drift}} {
+	for _, args := range [][]string{{drift}, {"--for", "push", drift}, {"--for", "push", lamp}, {minutes}, {"forge"},
+		{"--verbose", drift}} {
 		p.unicrux(append([]string{"check"}, args...)...)
 	}
 	if after := p.everything(); after != before {
@@ -114,7 +115,8 @@ func TestDemo(t *testing.T) {
 		Steps  []struct{ Command []string }
 	}
 	r = p.unicrux("demo", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.demo/1" || !document.Worked || len(document.Steps) < 8 {
+	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.demo/1" ||
+		!document.Worked || len(document.Steps) < 8 {
 		t.Errorf("demo --json: %v: %s", err, r)
 	}
 }
@@ -138,7 +140,8 @@ func TestPracticeServeEndsCleanly(t *testing.T) {
 			DescriptionFile string `json:"description_file"`
 		}
 	}
-	if err := json.NewDecoder(out).Decode(&document); err != nil || document.Schema != "unicrux.practice/1" || len(document.Hosts) != 3 {
+	if err := json.NewDecoder(out).Decode(&document); err != nil || document.Schema != "unicrux.practice/1" ||
+		len(document.Hosts) != 3 {
 		t.Fatalf("%+v, %v", document, err)
 	}
 	for _, host := range document.Hosts {
@@ -172,8 +175,10 @@ func TestSecretsStayInside(t *testing.T) {
 		{"key", "new", "--host", "forge", "--passphrase-from", p.path("passphrase"), "--verbose"},
 		{"key", "list", "--json"}, {"key", "show", "forge_ed25519", "--json"},
 		{"host", "trust", "forge", "--json"},
-		{"key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from", p.path("passphrase"), "--dry-run", "--json"},
-		{"key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from", p.path("passphrase"), "--verbose"},
+		{"key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from",
+			p.path("passphrase"), "--dry-run", "--json"},
+		{"key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile(), "--passphrase-from",
+			p.path("passphrase"), "--verbose"},
 		{"key", "register", "forge_ed25519", "forge", "--token-from", p.path("passphrase")},
 		{"key", "load", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--json"},
 		{"check", drift, "--json"}, {"check", drift, "--verbose"},
@@ -212,16 +217,20 @@ func TestHostsAreToldApart(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.write(strings.Replace(string(text), `name = "forge"`, `name = "forge-two"`, 1), "two.toml")
-	if r := p.unicrux("host", "add", p.path("two.toml")); r.exit != 1 || !strings.Contains(r.err, "is named by the description forge already") || !strings.Contains(r.err, "unicrux host drop forge") {
+	if r := p.unicrux("host", "add", p.path("two.toml")); r.exit != 1 ||
+		!strings.Contains(r.err, "is named by the description forge already") ||
+		!strings.Contains(r.err, "unicrux host drop forge") {
 		t.Errorf("the same host under two names: %s", r)
 	}
 	// Added again with other ports, the description takes the place of the first.
-	if r := p.unicrux("host", "add", other.DescriptionFile()); r.exit != 4 || !strings.Contains(r.err, "+port = ") || !strings.Contains(r.err, "New: Unicrux may send secrets to https://forge.tidewater.example:") {
+	if r := p.unicrux("host", "add", other.DescriptionFile()); r.exit != 4 || !strings.Contains(r.err, "+port = ") ||
+		!strings.Contains(r.err, "New: Unicrux may send secrets to https://forge.tidewater.example:") {
 		t.Errorf("replaced without asking: %s", r)
 	}
 	p.must("host", "add", other.DescriptionFile(), "--yes")
 	p.must("host", "trust", "forge")
-	if known := p.read(".ssh", "known_hosts"); !strings.Contains(known, "[127.0.0.1]:") || strings.Count(known, "\n") != 1 {
+	if known := p.read(".ssh", "known_hosts"); !strings.Contains(known, "[127.0.0.1]:") ||
+		strings.Count(known, "\n") != 1 {
 		t.Errorf("known hosts: %q", known)
 	}
 }

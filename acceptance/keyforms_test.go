@@ -78,7 +78,8 @@ func TestKeyFormsAgree(t *testing.T) {
 	}
 	port, line := p.sshd(lines)
 	p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
-	p.write("IdentityFile "+p.path(".ssh", "some")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	p.write("IdentityFile "+p.path(".ssh", "some")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh",
+		"known_hosts")+"\n", ".ssh", "config")
 	p.mustGit("init", "--quiet", "--bare", "there")
 	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there"))
 	for _, row := range []struct{ name, text, said string }{
@@ -87,7 +88,8 @@ func TestKeyFormsAgree(t *testing.T) {
 		{"SEC 1", sec1, ""},
 		{"PKCS#8, RSA", pkcs8(old), ""},
 		{"PKCS#8, a curve", pkcs8(curve), ""},
-		{"parameters before it", "-----BEGIN EC PARAMETERS-----\nBggqhkjOPQMBBw==\n-----END EC PARAMETERS-----\n" + sec1, ""},
+		{"parameters before it",
+			"-----BEGIN EC PARAMETERS-----\nBggqhkjOPQMBBw==\n-----END EC PARAMETERS-----\n" + sec1, ""},
 		{"a certificate before it", first + pkcs1, ""},
 		{"a certificate behind it", pkcs1 + first, ""},
 		{"words before it", "Bag Attributes\n    friendlyName: tide\n" + pkcs8(old), ""},
@@ -105,13 +107,16 @@ func TestKeyFormsAgree(t *testing.T) {
 		p.write(row.text, ".ssh", "some")
 		p.chmod(0o600, ".ssh", "some")
 		real, c := p.git("ls-remote", url), p.check(url)
-		tally.Case((real.exit == 0) == (row.said == "") && c.Open == (row.said == ""), "%s: git ends with %s, and check finds %+v", row.name, real, c.Crux)
-		if row.said != "" && c.Crux != nil && !strings.Contains(c.Crux.Code+strings.Join(c.Crux.Evidence, "\n"), row.said) {
+		tally.Case((real.exit == 0) == (row.said == "") && c.Open == (row.said == ""),
+			"%s: git ends with %s, and check finds %+v", row.name, real, c.Crux)
+		if row.said != "" && c.Crux != nil && !strings.Contains(c.Crux.Code+strings.Join(c.Crux.Evidence, "\n"),
+			row.said) {
 			t.Errorf("%s: what it is, is not said: %+v", row.name, c.Crux)
 		}
 	}
 	p.write(string(explicit), ".ssh", "some")
-	if r := p.unicrux("key", "show", "some"); !strings.Contains(strings.Join(strings.Fields(r.err), " "), "a curve that is written out in numbers") {
+	if r := p.unicrux("key", "show", "some"); !strings.Contains(strings.Join(strings.Fields(r.err), " "),
+		"a curve that is written out in numbers") {
 		t.Errorf("a curve in numbers: %s", r)
 	}
 }
@@ -140,13 +145,16 @@ func TestNewerForm(t *testing.T) {
 	p.chmod(0o600, ".ssh", "some")
 	port, line := p.sshd(string(ssh.MarshalAuthorizedKey(key)))
 	p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")
-	p.write("IdentityFile "+p.path(".ssh", "some")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	p.write("IdentityFile "+p.path(".ssh", "some")+"\nIdentitiesOnly yes\nUserKnownHostsFile "+p.path(".ssh",
+		"known_hosts")+"\n", ".ssh", "config")
 	p.mustGit("init", "--quiet", "--bare", "there")
 	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there"))
 	for version, opens := range map[string]bool{"9.2p1": false, "9.7p1": true} {
-		p.write("#!/bin/sh\n[ \"$1\" = -V ] && { echo OpenSSH_"+version+" >&2; exit 0; }\nexec "+need(t, "ssh")+" \"$@\"\n", "bin", "ssh")
+		p.write("#!/bin/sh\n[ \"$1\" = -V ] && { echo OpenSSH_"+version+" >&2; exit 0; }\nexec "+need(t,
+			"ssh")+" \"$@\"\n", "bin", "ssh")
 		p.chmod(0o700, "bin", "ssh")
-		p.extra, p.without = []string{"GIT_SSH_COMMAND=" + p.path("bin", "ssh") + " -F " + p.path(".ssh", "config")}, nil
+		p.extra, p.without = []string{"GIT_SSH_COMMAND=" + p.path("bin", "ssh") + " -F " + p.path(".ssh",
+			"config")}, nil
 		if c := p.check(url); c.Open != opens {
 			t.Errorf("%s: %+v", version, c.Crux)
 		}

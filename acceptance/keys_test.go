@@ -18,7 +18,8 @@ func TestEveryKindAndForm(t *testing.T) {
 		t.Fatal(err)
 	}
 	kinds := map[string][]string{
-		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"}, "ecdsa384": {"--kind", "ecdsa", "--size", "384"},
+		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"},
+		"ecdsa384": {"--kind", "ecdsa", "--size", "384"},
 		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
 	}
 	lines := ""
@@ -32,13 +33,15 @@ func TestEveryKindAndForm(t *testing.T) {
 	p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
 	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("repo.git"))
 	use := func(path string) {
-		p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nIdentitiesOnly yes\nIdentityFile "+path+"\n", ".ssh", "config")
+		p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nIdentitiesOnly yes\nIdentityFile "+path+"\n",
+			".ssh", "config")
 	}
 	for name := range kinds {
 		use(p.path(".ssh", name))
 		p.wants(url, "")
 		for _, form := range []string{"openssh", "pkcs8", "pkcs1", "sec1"} {
-			fits := form == "openssh" || (form == "pkcs8" && name != "ed25519") || (form == "pkcs1" && name == "rsa3072") || (form == "sec1" && strings.HasPrefix(name, "ecdsa"))
+			fits := form == "openssh" || (form == "pkcs8" && name != "ed25519") ||
+				(form == "pkcs1" && name == "rsa3072") || (form == "sec1" && strings.HasPrefix(name, "ecdsa"))
 			if !fits {
 				continue
 			}
@@ -61,8 +64,10 @@ func TestLockedForms(t *testing.T) {
 	line := p.must("key", "show", "mine", "--line").out
 	for _, form := range []string{"openssh", "pkcs8"} {
 		out := p.path("saved", form)
-		p.must("key", "save", "mine", "--form", form, "--out", out, "--passphrase-from", p.path("seven"), "--new-passphrase-from", p.path("nine"))
-		if r := p.unicrux("key", "lock", out, "--passphrase-from", p.path("seven"), "--no-passphrase"); r.exit != 1 || !strings.Contains(r.err, "does not open the key") {
+		p.must("key", "save", "mine", "--form", form, "--out", out, "--passphrase-from", p.path("seven"),
+			"--new-passphrase-from", p.path("nine"))
+		if r := p.unicrux("key", "lock", out, "--passphrase-from", p.path("seven"), "--no-passphrase"); r.exit != 1 ||
+			!strings.Contains(r.err, "does not open the key") {
 			t.Errorf("%s with the old passphrase: %s", form, r)
 		}
 		p.must("key", "lock", out, "--passphrase-from", p.path("nine"), "--no-passphrase")
@@ -71,7 +76,8 @@ func TestLockedForms(t *testing.T) {
 			t.Errorf("%s: another key: %s", form, got)
 		}
 	}
-	if r := p.unicrux("undo"); r.exit != 1 || !strings.Contains(r.err, "a secret was there, and secrets are not recorded") {
+	if r := p.unicrux("undo"); r.exit != 1 ||
+		!strings.Contains(r.err, "a secret was there, and secrets are not recorded") {
 		t.Errorf("undo of a lock: %s", r)
 	}
 	p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("other.4716"))
@@ -79,14 +85,16 @@ func TestLockedForms(t *testing.T) {
 		t.Errorf("read from RFC 4716: %s", r)
 	}
 	p.must("key", "save", p.path("other.4716"), "--form", "openssh", "--out", p.path("other.pub"))
-	if r := p.must("key", "show", p.path("other.pub")); p.read("other.pub") != line || !strings.Contains(r.out, "public       ~/other.pub") || strings.Contains(r.out, "private") {
+	if r := p.must("key", "show", p.path("other.pub")); p.read("other.pub") != line ||
+		!strings.Contains(r.out, "public       ~/other.pub") || strings.Contains(r.out, "private") {
 		t.Errorf("%s: %s", p.read("other.pub"), r)
 	}
 	if r := p.unicrux("key", "save", p.path("other.pub"), "--form", "pkcs8", "--out", p.path("none")); r.exit != 2 {
 		t.Errorf("a private form of a public half: %s", r)
 	}
 	text := p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("mine.4716")).out
-	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"), "---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
+	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"),
+		"---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
 		t.Errorf("%s: %s", text, p.read("mine.4716"))
 	}
 }
@@ -122,7 +130,8 @@ func TestWithdrawAndCompare(t *testing.T) {
 	}
 	p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
 	p.wants(drift, "key-not-registered")
-	if r := p.unicrux("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "does not know this key") {
+	if r := p.unicrux("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(r.err, "does not know this key") {
 		t.Errorf("the second time: %s", r)
 	}
 	p.must("undo", "--token-from", p.host.TokenFile())
@@ -132,7 +141,8 @@ func TestWithdrawAndCompare(t *testing.T) {
 	if both, there, here := compare(); both != 0 || there != 1 || here != 1 {
 		t.Errorf("%d both, %d only there, %d only here", both, there, here)
 	}
-	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "only there") {
+	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile()); !strings.Contains(r.out,
+		"only there") {
 		t.Errorf("%s", r)
 	}
 }
@@ -148,7 +158,8 @@ func TestEveryKindThroughTheHolder(t *testing.T) {
 	}
 	p.write("seven tides\n", "passphrase")
 	kinds := map[string][]string{
-		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"}, "ecdsa384": {"--kind", "ecdsa", "--size", "384"},
+		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"},
+		"ecdsa384": {"--kind", "ecdsa", "--size", "384"},
 		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
 	}
 	lines := ""

@@ -9,7 +9,8 @@ import (
 func TestLook(t *testing.T) {
 	t.Parallel()
 	empty := newPerson(t)
-	if r := empty.must("look"); strings.Count(strings.TrimSpace(r.out), "\n") != 3 || !strings.Contains(r.out, "Nothing is here yet") || !strings.Contains(r.out, "unicrux host add FILE") {
+	if r := empty.must("look"); strings.Count(strings.TrimSpace(r.out), "\n") != 3 ||
+		!strings.Contains(r.out, "Nothing is here yet") || !strings.Contains(r.out, "unicrux host add FILE") {
 		t.Errorf("on an empty workstation: %s", r)
 	}
 	p := withHost(t)
@@ -34,14 +35,16 @@ func TestLook(t *testing.T) {
 	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.look/1" {
 		t.Fatalf("%v: %s", err, r)
 	}
-	if h := document.Hosts; len(h) != 1 || !h[0].Trusted || len(h[0].Offers) != 1 || h[0].Offers[0] != p.path(".ssh", "forge_ed25519") {
+	if h := document.Hosts; len(h) != 1 || !h[0].Trusted || len(h[0].Offers) != 1 ||
+		h[0].Offers[0] != p.path(".ssh", "forge_ed25519") {
 		t.Errorf("hosts %+v", h)
 	}
 	risks := map[string]string{}
 	for _, finding := range document.Unsafe {
 		risks[finding.Risk] += strings.TrimPrefix(finding.Path, p.home) + " "
 	}
-	if risks["exposed"] != "/Desktop/odd " || risks["no-passphrase"] != "/.ssh/forge_ed25519 " || risks["odd-place"] != "/Downloads/temp/copied /Desktop/odd " {
+	if risks["exposed"] != "/Desktop/odd " || risks["no-passphrase"] != "/.ssh/forge_ed25519 " ||
+		risks["odd-place"] != "/Downloads/temp/copied /Desktop/odd " {
 		t.Errorf("unsafe: %q", risks)
 	}
 	if r := p.must("look"); !strings.Contains(r.out, "chmod 600 ~/Desktop/odd") || !strings.Contains(r.out, "offered") {
@@ -60,7 +63,8 @@ func TestLook(t *testing.T) {
 	}
 	p.agent()
 	p.must("key", "load", "other")
-	for part, words := range map[string]string{"agent": "holds    1 key", "hosts": "~/.ssh/forge_ed25519", "keys": "ecdsa 256"} {
+	for part, words := range map[string]string{"agent": "holds    1 key", "hosts": "~/.ssh/forge_ed25519",
+		"keys": "ecdsa 256"} {
 		if r := p.must("look", part); !strings.Contains(r.out, words) {
 			t.Errorf("look %s: %s", part, r)
 		}

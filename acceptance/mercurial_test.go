@@ -112,7 +112,8 @@ var hgOverSSH = []hgScene{
 		at.Host = net.JoinHostPort(at.Hostname(), strconv.Itoa(freePort(p.t)))
 		return at.String()
 	}, func(p *person, url string) { p.goesTo(url, "") }},
-	{"short form", "url-malformed", func(_ *person, _ string) string { return "hg@forge.tidewater.example:buoys/drift" },
+	{"short form", "url-malformed",
+		func(_ *person, _ string) string { return "hg@forge.tidewater.example:buoys/drift" },
 		func(p *person, url string) { p.goesTo(url, "") }},
 	{"broken settings", "git-config-broken", func(p *person, url string) string {
 		p.edit("[ui]", "[ui\nx", ".hgrc")
@@ -132,7 +133,8 @@ func (p *person) sshRepository(options ...string) string {
 	}
 	p.must("key", "new", "open", "--no-passphrase")
 	port, _ := p.sshd(p.must("key", "show", "open", "--line").out, options...)
-	p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentitiesOnly yes\nIdentityFile %s\n", p.path(".ssh", "known_hosts"), p.path(".ssh", "open")), ".ssh", "config")
+	p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentitiesOnly yes\nIdentityFile %s\n", p.path(".ssh", "known_hosts"),
+		p.path(".ssh", "open")), ".ssh", "config")
 	p.must("host", "trust", fmt.Sprintf("127.0.0.1:%d", port), "--fingerprint", p.fingerprint("sshd_host"))
 	p.write(p.read(".hgrc")+"ssh = ssh -F "+p.path(".ssh", "config")+" -o BatchMode=yes\n", ".hgrc")
 	return fmt.Sprintf("ssh://%s@127.0.0.1:%d/%s", who.Username, port, p.path("there", "drift"))
@@ -171,7 +173,8 @@ func TestMercurialWriting(t *testing.T) {
 			if len(c.Notes) > 0 && c.Notes[0].Code != "key-no-passphrase" {
 				note = c.Notes[0].Code
 			}
-			if code != test.code || note != test.note || c.Question.Purpose != "push" || *c.Question.Remote != "default" {
+			if code != test.code || note != test.note || c.Question.Purpose != "push" ||
+				*c.Question.Remote != "default" {
 				t.Errorf("the crux is %+v, notes %+v, question %+v", c.Crux, c.Notes, c.Question)
 			}
 		})
@@ -197,7 +200,8 @@ var hgOverHTTPS = []hgScene{
 		return url
 	}, func(p *person, _ string) { p.edit("localhost:fingerprints", "other:fingerprints", ".hgrc") }},
 	{"proxy", "proxy-unreachable", func(p *person, url string) string {
-		p.write(p.read(".hgrc")+fmt.Sprintf("[http_proxy]\nhost = 127.0.0.1:%d\nalways = True\n", freePort(p.t)), ".hgrc")
+		p.write(p.read(".hgrc")+fmt.Sprintf("[http_proxy]\nhost = 127.0.0.1:%d\nalways = True\n",
+			freePort(p.t)), ".hgrc")
 		return url
 	}, func(p *person, _ string) { p.edit("always = True", "always = False", ".hgrc") }},
 }
@@ -206,7 +210,8 @@ var hgOverHTTPS = []hgScene{
 func (p *person) httpsRepository() string {
 	p.write("[paths]\n/ = "+p.path("there")+"/*\n", "hgweb.conf")
 	port := freePort(p.t)
-	cmd := exec.Command("hg", "serve", "--webdir-conf", p.path("hgweb.conf"), "--address", "127.0.0.1", "--port", strconv.Itoa(port))
+	cmd := exec.Command("hg", "serve", "--webdir-conf", p.path("hgweb.conf"), "--address", "127.0.0.1", "--port",
+		strconv.Itoa(port))
 	cmd.Env, cmd.Dir = p.environ(), p.path("there")
 	var said bytes.Buffer
 	cmd.Stderr = &said
@@ -237,7 +242,8 @@ func (p *person) httpsRepository() string {
 	if err != nil {
 		p.t.Fatal(err)
 	}
-	p.write(p.read(".hgrc")+"[auth]\ntides.prefix = *\ntides.username = ines\ntides.password = ebb-and-flow\n[web]\ncacerts = "+
+	p.write(p.read(".hgrc")+
+		"[auth]\ntides.prefix = *\ntides.username = ines\ntides.password = ebb-and-flow\n[web]\ncacerts = "+
 		p.path("server-"+at.Port()+".pem")+"\n", ".hgrc")
 	return "https://localhost:" + at.Port() + "/drift"
 }
@@ -267,7 +273,8 @@ func TestOtherProgram(t *testing.T) {
 	p.write("https://ines:ebb-and-flow@"+host+"\n", ".git-credentials")
 	p.mustGit("config", "--global", "credential.helper", "store")
 	p.mustGit("config", "--global", "http.sslCAInfo", p.path("server-"+port+".pem"))
-	if c := p.check("--program", "git", url); c.Open || c.Crux.Code != "repository-not-git" || !strings.Contains(strings.Join(c.Crux.Evidence, " "), "hg clone") || len(c.Mends[0].Command) != 3 {
+	if c := p.check("--program", "git", url); c.Open || c.Crux.Code != "repository-not-git" ||
+		!strings.Contains(strings.Join(c.Crux.Evidence, " "), "hg clone") || len(c.Mends[0].Command) != 3 {
 		t.Errorf("git asks for a repository of Mercurial's: %+v", c.Crux)
 	}
 	if r := p.unicrux("check", "--program", "svn", url); r.exit != 2 {

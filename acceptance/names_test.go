@@ -45,7 +45,8 @@ func withNames(t *testing.T, z *zone) (options func(text string)) {
 		}
 	}
 	options("edns0")
-	for _, err := range []error{unix.Mount("", "/", "", unix.MS_REC|unix.MS_PRIVATE, ""), unix.Mount(file, "/etc/resolv.conf", "", unix.MS_BIND, ""), loopback()} {
+	for _, err := range []error{unix.Mount("", "/", "", unix.MS_REC|unix.MS_PRIVATE, ""),
+		unix.Mount(file, "/etc/resolv.conf", "", unix.MS_BIND, ""), loopback()} {
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -91,9 +92,12 @@ func loopback() error {
 func (z *zone) answer(m dnsmessage.Message) ([]byte, error) {
 	question := m.Questions[0]
 	name := strings.TrimSuffix(question.Name.String(), ".")
-	reply := dnsmessage.Message{Header: dnsmessage.Header{ID: m.ID, Response: true, RecursionDesired: true, RecursionAvailable: true, AuthenticData: true}, Questions: m.Questions}
+	reply := dnsmessage.Message{Header: dnsmessage.Header{ID: m.ID, Response: true, RecursionDesired: true,
+		RecursionAvailable: true, AuthenticData: true}, Questions: m.Questions}
 	add := func(name string, kind dnsmessage.Type, body dnsmessage.ResourceBody) {
-		reply.Answers = append(reply.Answers, dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: dnsmessage.MustNewName(name + "."), Type: kind, Class: dnsmessage.ClassINET}, Body: body})
+		reply.Answers = append(reply.Answers,
+			dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: dnsmessage.MustNewName(name + "."), Type: kind,
+				Class: dnsmessage.ClassINET}, Body: body})
 	}
 	if alias, found := z.aliases[name]; found {
 		add(name, dnsmessage.TypeCNAME, &dnsmessage.CNAMEResource{CNAME: dnsmessage.MustNewName(alias + ".")})
@@ -122,7 +126,8 @@ func TestNamesVouch(t *testing.T) {
 	p.must("key", "new", "other", "--no-passphrase")
 	port, line := p.sshd(p.must("key", "show", "mine", "--line").out)
 	other := p.must("key", "show", "other", "--line").out
-	records := map[string][][]byte{"none": nil, "right": {sshfp(t, line, 2)}, "SHA-1": {sshfp(t, line, 1)}, "other": {sshfp(t, other, 2)}, "both": {sshfp(t, line, 2), sshfp(t, other, 2)}}
+	records := map[string][][]byte{"none": nil, "right": {sshfp(t, line, 2)}, "SHA-1": {sshfp(t, line, 1)},
+		"other": {sshfp(t, other, 2)}, "both": {sshfp(t, line, 2), sshfp(t, other, 2)}}
 	name := fmt.Sprintf("[quay.tidewater.example]:%d ", port)
 	tally := agreement.Of(t, "ssh: whether the name servers vouch for a host")
 	for _, resolver := range []string{"edns0 trust-ad", "edns0"} {
@@ -132,14 +137,19 @@ func TestNamesVouch(t *testing.T) {
 			for _, setting := range []string{"yes", "ask", "no"} {
 				for _, stored := range []string{"", name + line, name + other} {
 					p.write(stored, ".ssh", "known_hosts")
-					p.write("VerifyHostKeyDNS "+setting+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
+					p.write("VerifyHostKeyDNS "+setting+"\nUserKnownHostsFile "+p.path(".ssh",
+						"known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n",
+						".ssh", "config")
 					ours := p.check(fmt.Sprintf("ssh://root@quay.tidewater.example:%d/nothing.git", port))
-					theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), "root@quay.tidewater.example", "true")
+					theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p",
+						fmt.Sprint(port), "root@quay.tidewater.example", "true")
 					got, want := ourTrust(ours), theirTrust(theirs)
-					if strings.Contains(theirs.err, "Update the SSHFP RR") { // an alarm before it goes on, and refuses or not
+					// an alarm before it goes on, and refuses or not
+					if strings.Contains(theirs.err, "Update the SSHFP RR") {
 						want = map[bool]string{true: "trusted", false: got}[theirs.exit == 0]
 					}
-					tally.Case(got == want, "%s, records: %s, VerifyHostKeyDNS %s, stored %q: we say %s, ssh %s\n%s", resolver, record, setting, stored, got, want, theirs.err)
+					tally.Case(got == want, "%s, records: %s, VerifyHostKeyDNS %s, stored %q: we say %s, ssh %s\n%s",
+						resolver, record, setting, stored, got, want, theirs.err)
 				}
 			}
 		}
@@ -159,8 +169,10 @@ func sshfp(t *testing.T, line string, digest byte) []byte {
 // TestNamesAgree: generated settings of canonicalisation lead us to the host to which they lead ssh.
 func TestNamesAgree(t *testing.T) {
 	t.Parallel()
-	z := &zone{addresses: map[string]bool{"quay.tidewater.example": true, "buoy.lab.tidewater.example": true, "forge.tidewater.example": true, "a.b.tidewater.example": true, "store.elsewhere.example": true},
-		aliases: map[string]string{"pier.tidewater.example": "quay.tidewater.example", "mole.tidewater.example": "store.elsewhere.example", "gone.tidewater.example": "nowhere.tidewater.example"}}
+	z := &zone{addresses: map[string]bool{"quay.tidewater.example": true, "buoy.lab.tidewater.example": true,
+		"forge.tidewater.example": true, "a.b.tidewater.example": true, "store.elsewhere.example": true},
+		aliases: map[string]string{"pier.tidewater.example": "quay.tidewater.example",
+			"mole.tidewater.example": "store.elsewhere.example", "gone.tidewater.example": "nowhere.tidewater.example"}}
 	_ = withNames(t, z)
 	p := newPerson(t)
 	random := rand.New(rand.NewPCG(11, 7))
@@ -169,16 +181,22 @@ func TestNamesAgree(t *testing.T) {
 	for range agreement.Rounds(60) {
 		settings := strings.Join([]string{
 			"CanonicalizeHostname " + pick("yes", "yes", "always", "no", "true"),
-			"CanonicalDomains " + pick("tidewater.example", "lab.tidewater.example tidewater.example", "none", "elsewhere.example", "tidewater.example elsewhere.example"),
+			"CanonicalDomains " + pick("tidewater.example", "lab.tidewater.example tidewater.example", "none",
+				"elsewhere.example", "tidewater.example elsewhere.example"),
 			pick("", "CanonicalizeMaxDots 0", "CanonicalizeMaxDots 2"),
-			pick("", "", "CanonicalizePermittedCNAMEs *.tidewater.example:*.tidewater.example", "CanonicalizePermittedCNAMEs *:*", "CanonicalizePermittedCNAMEs mole.*:*.elsewhere.example,*.x", "CanonicalizePermittedCNAMEs none"),
-			pick("", "", "Host quay\n  HostName forge", "Match canonical\n  User second", "Match host *.tidewater.example\n  Port 2222", "Match final\n  Port 2244"),
+			pick("", "", "CanonicalizePermittedCNAMEs *.tidewater.example:*.tidewater.example",
+				"CanonicalizePermittedCNAMEs *:*", "CanonicalizePermittedCNAMEs mole.*:*.elsewhere.example,*.x",
+				"CanonicalizePermittedCNAMEs none"),
+			pick("", "", "Host quay\n  HostName forge", "Match canonical\n  User second",
+				"Match host *.tidewater.example\n  Port 2222", "Match final\n  Port 2244"),
 			pick("", "", "ProxyCommand /bin/false", "ProxyJump forge"),
 		}, "\n") + "\n"
 		p.write(settings, ".ssh", "config")
-		host := pick("quay", "buoy", "pier", "mole", "gone", "nowhere", "a.b", "quay.tidewater.example", "pier.tidewater.example", "quay.", "127.0.0.1", "store")
+		host := pick("quay", "buoy", "pier", "mole", "gone", "nowhere", "a.b", "quay.tidewater.example",
+			"pier.tidewater.example", "quay.", "127.0.0.1", "store")
 		theirs := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), host)
-		ours := p.run("", program, "host", "show", host, "--settings", "--json", "--ssh-config", p.path(".ssh", "config"))
+		ours := p.run("", program, "host", "show", host, "--settings", "--json", "--ssh-config",
+			p.path(".ssh", "config"))
 		got, want := resolved(t, ours.out), map[string]string{}
 		for line := range strings.Lines(theirs.out) {
 			name, value, _ := strings.Cut(strings.TrimSpace(line), " ")
@@ -188,14 +206,16 @@ func TestNamesAgree(t *testing.T) {
 			continue
 		}
 		if theirs.exit != 0 {
-			tally.Case(strings.Contains(ours.out, "jump host is the host itself"), "%s with\n%s: ssh %s, and we say nothing of it", host, settings, theirs.err)
+			tally.Case(strings.Contains(ours.out, "jump host is the host itself"),
+				"%s with\n%s: ssh %s, and we say nothing of it", host, settings, theirs.err)
 			continue
 		}
 		same := theirs.exit == ours.exit
 		for _, name := range []string{"hostname", "user", "port"} {
 			same = same && got[name] == want[name]
 		}
-		tally.Case(same, "%s with\n%s: we say %s %s %s (%s), ssh %s %s %s (%s)", host, settings, got["hostname"], got["user"], got["port"], ours.err, want["hostname"], want["user"], want["port"], theirs.err)
+		tally.Case(same, "%s with\n%s: we say %s %s %s (%s), ssh %s %s %s (%s)", host, settings, got["hostname"],
+			got["user"], got["port"], ours.err, want["hostname"], want["user"], want["port"], theirs.err)
 	}
 }
 

@@ -91,12 +91,15 @@ func TestWebServer(t *testing.T) {
 		more, word, code string
 		push             bool
 	}{
-		"open":            {"", "ebb-and-flow", "", true},
-		"other password":  {"", "flood", "token-unknown", false},
-		"no password":     {"", "", "secret-missing", false},
-		"own certificate": {"ssl_verify_client on; ssl_client_certificate %s/cert.pem;", "ebb-and-flow", "tls-own-certificate", false},
-		"maintenance":     {"location = /buoys/drift-model.git/info/refs { return 503 'Down until noon.'; }", "ebb-and-flow", "host-failing", false},
-		"no pushes":       {"location ~ /git-receive-pack$ { return 403 'Pushing is for keepers.'; }", "ebb-and-flow", "read-only-account", true},
+		"open":           {"", "ebb-and-flow", "", true},
+		"other password": {"", "flood", "token-unknown", false},
+		"no password":    {"", "", "secret-missing", false},
+		"own certificate": {"ssl_verify_client on; ssl_client_certificate %s/cert.pem;", "ebb-and-flow",
+			"tls-own-certificate", false},
+		"maintenance": {"location = /buoys/drift-model.git/info/refs { return 503 'Down until noon.'; }",
+			"ebb-and-flow", "host-failing", false},
+		"no pushes": {"location ~ /git-receive-pack$ { return 403 'Pushing is for keepers.'; }", "ebb-and-flow",
+			"read-only-account", true},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

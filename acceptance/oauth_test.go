@@ -36,8 +36,10 @@ func certificate(t testing.TB, dir, name string) (cert, key string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	form := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name}, NotBefore: time.Now().Add(-time.Hour),
-		NotAfter: time.Now().Add(time.Hour), IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+	form := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: name},
+		DNSNames: []string{name}, NotBefore: time.Now().Add(-time.Hour),
+		NotAfter: time.Now().Add(time.Hour), IsCA: true, BasicConstraintsValid: true,
+		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
 	der, err := x509.CreateCertificate(rand.Reader, form, form, private.Public(), private)
 	if err != nil {
 		t.Fatal(err)
@@ -47,7 +49,8 @@ func certificate(t testing.TB, dir, name string) (cert, key string) {
 		t.Fatal(err)
 	}
 	cert, key = filepath.Join(dir, "cert.pem"), filepath.Join(dir, "key.pem")
-	for path, block := range map[string]*pem.Block{cert: {Type: "CERTIFICATE", Bytes: der}, key: {Type: "PRIVATE KEY", Bytes: keyDER}} {
+	for path, block := range map[string]*pem.Block{cert: {Type: "CERTIFICATE", Bytes: der},
+		key: {Type: "PRIVATE KEY", Bytes: keyDER}} {
 		if err := os.WriteFile(path, pem.EncodeToMemory(block), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -150,7 +153,8 @@ func TestOAuthServerOfOthers(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, err := describe.Parse(fmt.Appendf(nil, "unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"forge.tidewater.example\"\nuser = \"git\"\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n", issuer, authority))
+	d, err := describe.Parse(fmt.Appendf(nil,
+		"unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"forge.tidewater.example\"\nuser = \"git\"\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n", issuer, authority))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -167,7 +171,8 @@ func TestOAuthServerOfOthers(t *testing.T) {
 	if err != nil || grant.Refresh.Empty() || grant.Until.IsZero() {
 		t.Fatalf("%+v, %v", grant, err)
 	}
-	if known, err := server.Ask(t.Context(), d.Bind(grant.Access)); err != nil || !known.Active || known.Until.IsZero() {
+	if known, err := server.Ask(t.Context(), d.Bind(grant.Access)); err != nil || !known.Active ||
+		known.Until.IsZero() {
 		t.Errorf("asked: %+v, %v", known, err)
 	}
 	fresh, err := server.Refresh(t.Context(), d.Bind(grant.Refresh), grant.Scopes)

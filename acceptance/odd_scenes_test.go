@@ -22,15 +22,23 @@ import (
 
 // elsewhere names the tests in which a code's scene is played that the table cannot hold.
 var elsewhere = map[string]string{
-	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH", "user-unlisted": "TestUnlistedUser", "author-missing": "TestWithoutAnAuthor",
-	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys", "proxy-command-failed": "TestThroughAJumpHost",
-	"jump-failed": "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer", "repository-not-git": "TestRealServer",
-	"sign-in-other-way": "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn", "algorithms-differ": "TestOtherWaysToSignIn",
-	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds", "agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
-	"key-kind-refused": "TestKindsOfKeys", "key-ended": "TestWordsOfAHost", "branch-unknown": "TestBeyond", "branch-protected": "TestBeyond",
-	"account-blocked": "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
-	"certificate-ended": "TestUserCertificates", "certificate-not-yet": "TestUserCertificates", "certificate-other-user": "TestUserCertificates",
-	"certificate-authority-unknown": "TestUserCertificates", "host-certificate-ended": "TestHostCertificates", "host-certificate-not-yet": "TestHostCertificates",
+	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH",
+	"user-unlisted": "TestUnlistedUser", "author-missing": "TestWithoutAnAuthor",
+	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys",
+	"proxy-command-failed": "TestThroughAJumpHost",
+	"jump-failed":          "TestThroughAJumpHost", "passphrase-wrong": "TestRealServer",
+	"repository-not-git": "TestRealServer",
+	"sign-in-other-way":  "TestOtherWaysToSignIn", "second-step-needed": "TestOtherWaysToSignIn",
+	"algorithms-differ": "TestOtherWaysToSignIn",
+	"key-no-passphrase": "TestNotes", "key-weak": "TestWeakKey", "passphrase-asked": "TestReadyHolds",
+	"agent-refused": "TestAgentDeclines", "key-in-device": "TestKeyInADevice", "network-down": "TestWithoutANetwork",
+	"key-kind-refused": "TestKindsOfKeys", "key-ended": "TestWordsOfAHost", "branch-unknown": "TestBeyond",
+	"branch-protected": "TestBeyond",
+	"account-blocked":  "TestWordsOfAHost", "host-limits": "TestWordsOfAHost", "host-failing": "TestWordsOfAHost",
+	"certificate-ended": "TestUserCertificates", "certificate-not-yet": "TestUserCertificates",
+	"certificate-other-user":        "TestUserCertificates",
+	"certificate-authority-unknown": "TestUserCertificates", "host-certificate-ended": "TestHostCertificates",
+	"host-certificate-not-yet":    "TestHostCertificates",
 	"host-certificate-other-name": "TestHostCertificates", "ssh-program-unknown": "TestSSHPrograms",
 	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
@@ -79,7 +87,8 @@ func TestProgramsThatDoNotFit(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.extra = append(p.extra, "GIT_SSH_VARIANT=simple")
-	p.wants(fmt.Sprintf("ssh://git@forge.tidewater.example:%d/buoys/drift-model.git", p.host.SSHPort()), "ssh-command-broken")
+	p.wants(fmt.Sprintf("ssh://git@forge.tidewater.example:%d/buoys/drift-model.git", p.host.SSHPort()),
+		"ssh-command-broken")
 	p.wants(drift, "")
 	if err := os.Mkdir(p.path("core"), 0o700); err != nil {
 		t.Fatal(err)
@@ -107,11 +116,13 @@ func TestWithoutSSH(t *testing.T) {
 	p.wants(drift, "program-missing")
 	p.withChest()
 	r := p.must("ready", tables, "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words"))
-	if !strings.Contains(r.err, "SSH does not work here (program-missing). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
+	if !strings.Contains(r.err, "SSH does not work here (program-missing). Going by HTTPS") ||
+		!strings.Contains(r.out, "Cloned into") {
 		t.Errorf("without ssh: %s", r)
 	}
 	p.remove("bin", "git")
-	if c := p.check(drift); c.Crux == nil || c.Crux.Code != "program-missing" || !strings.Contains(c.Crux.Evidence[0], "git") {
+	if c := p.check(drift); c.Crux == nil || c.Crux.Code != "program-missing" ||
+		!strings.Contains(c.Crux.Evidence[0], "git") {
 		t.Errorf("without git the crux is %+v", c.Crux)
 	}
 	p.extra = nil
@@ -199,7 +210,8 @@ func TestOtherWaysToSignIn(t *testing.T) {
 			p.must("host", "trust", "forge") // the practice host's, so that the file is there
 			p.usePort(port)
 			if code != "algorithms-differ" {
-				p.edit("    UserKnownHostsFile "+p.path(".ssh", "known_hosts"), "    UserKnownHostsFile "+p.path("sshd", "known"), ".ssh", "unicrux.conf")
+				p.edit("    UserKnownHostsFile "+p.path(".ssh", "known_hosts"),
+					"    UserKnownHostsFile "+p.path("sshd", "known"), ".ssh", "unicrux.conf")
 				p.must("host", "trust", "forge.tidewater.example", "--fingerprint", p.fingerprint("sshd_host"))
 			}
 			p.wants("ssh://"+who.Username+"@forge.tidewater.example/buoys/drift-model", code)
@@ -223,11 +235,15 @@ func TestKindsOfKeys(t *testing.T) {
 		t.Fatal(err)
 	}
 	config := &ssh.ServerConfig{PublicKeyAuthAlgorithms: []string{ssh.KeyAlgoED25519},
-		PublicKeyCallback: func(ssh.ConnMetadata, ssh.PublicKey) (*ssh.Permissions, error) { return nil, errors.New("no") }}
+		PublicKeyCallback: func(ssh.ConnMetadata, ssh.PublicKey) (*ssh.Permissions, error) {
+			return nil,
+				errors.New("no")
+		}}
 	config.AddHostKey(hostKey)
 	port := p.listen(func(conn net.Conn) { _, _, _, _ = ssh.NewServerConn(conn, config) })
 	p.usePort(port)
-	p.write(p.read(".ssh", "known_hosts")+fmt.Sprintf("[127.0.0.1]:%d %s", port, ssh.MarshalAuthorizedKey(hostKey.PublicKey())), ".ssh", "known_hosts")
+	p.write(p.read(".ssh", "known_hosts")+fmt.Sprintf("[127.0.0.1]:%d %s", port,
+		ssh.MarshalAuthorizedKey(hostKey.PublicKey())), ".ssh", "known_hosts")
 	p.wants(drift, "key-kind-refused")
 }
 
@@ -245,9 +261,11 @@ func TestNotes(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.noted(drift, "agent-forwarded", "key-no-passphrase", "key-old", "key-comment-empty")
-	p.write(p.read(".ssh", "config")+"\nHost forge.tidewater.example\n    ForwardAgent no\n    Port 2222\n", ".ssh", "config")
+	p.write(p.read(".ssh", "config")+"\nHost forge.tidewater.example\n    ForwardAgent no\n    Port 2222\n",
+		".ssh", "config")
 	p.noted(drift, "agent-forwarded", "settings-unused", "key-no-passphrase", "key-old", "key-comment-empty")
-	if r := p.must("check", drift); !strings.Contains(strings.Join(strings.Fields(r.out), " "), "To see them: unicrux host show forge.tidewater.example --settings") {
+	if r := p.must("check", drift); !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+		"To see them: unicrux host show forge.tidewater.example --settings") {
 		t.Error(r)
 	}
 }
@@ -278,7 +296,8 @@ func TestUnpublishedHostKey(t *testing.T) {
 	p.noted(url, "key-no-passphrase")
 	p.must("key", "new", "other", "--no-passphrase")
 	file := []string{".config", "unicrux", "hosts", "lantern.toml"}
-	p.write(strings.ReplaceAll(strings.ReplaceAll(p.read(file...), p.host.HostKeyLine(), strings.Join(strings.Fields(p.read(".ssh", "other.pub"))[:2], " ")),
+	p.write(strings.ReplaceAll(strings.ReplaceAll(p.read(file...), p.host.HostKeyLine(),
+		strings.Join(strings.Fields(p.read(".ssh", "other.pub"))[:2], " ")),
 		p.host.HostKeyPrint(), p.fingerprint("other")), file...)
 	p.noted(url, "host-key-unpublished", "key-no-passphrase")
 }
@@ -292,7 +311,8 @@ func TestNotesOfTokens(t *testing.T) {
 	p.noted(url, "secret-in-plain-file")
 	p.write("", ".git-credentials")
 	wide := p.host.Issue("ines.marlow", "wide", []string{"repo:read", "repo:write"}, time.Time{})
-	if r := p.run(wide, program, "token", "add", "forge", "--for", "clone", "--from", "-", "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+	if r := p.run(wide, program, "token", "add", "forge", "--for", "clone", "--from", "-", "--chest-passphrase-from",
+		p.path("chest-words")); r.exit != 0 {
 		t.Fatal(r)
 	}
 	p.openChest()
@@ -302,8 +322,10 @@ func TestNotesOfTokens(t *testing.T) {
 // TestUndoAfterEachMend compares the whole home with what it was before the mend.
 func TestUndoAfterEachMend(t *testing.T) {
 	t.Parallel()
-	for _, code := range []string{"key-none", "host-key-unknown", "host-key-changed", "key-not-registered", "key-file-exposed",
-		"key-pair-mismatch", "key-elsewhere", "key-not-offered", "key-other-account", "port-refused", "key-file-public"} {
+	for _, code := range []string{"key-none", "host-key-unknown", "host-key-changed", "key-not-registered",
+		"key-file-exposed",
+		"key-pair-mismatch", "key-elsewhere", "key-not-offered", "key-other-account", "port-refused",
+		"key-file-public"} {
 		t.Run(code, func(t *testing.T) {
 			t.Parallel()
 			i := slices.IndexFunc(scenes, func(s scene) bool { return s.code == code })
@@ -314,7 +336,8 @@ func TestUndoAfterEachMend(t *testing.T) {
 			}
 			s.arrange(p)
 			before, last := p.everything(), len(p.changes())
-			p.unicrux(append([]string{"check", "--mend", "--no-passphrase", "--token-from", p.host.TokenFile()}, s.arguments()...)...)
+			p.unicrux(append([]string{"check", "--mend", "--no-passphrase", "--token-from", p.host.TokenFile()},
+				s.arguments()...)...)
 			made := len(p.changes()) - last
 			if made < 1 || !p.check(s.arguments()...).Open {
 				t.Fatalf("%d changes were made, and the way is not open", made)

@@ -136,7 +136,8 @@ func (p *person) leaveWeakKey() {
 	if err != nil {
 		p.t.Fatal(err)
 	}
-	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY", Bytes: x509.MarshalPKCS1PrivateKey(private)})), ".ssh", "id_rsa")
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "RSA PRIVATE KEY",
+		Bytes: x509.MarshalPKCS1PrivateKey(private)})), ".ssh", "id_rsa")
 }
 
 // TestWeakKeyIsNotRegistered makes a better key in place of a leftover.
@@ -146,7 +147,8 @@ func TestWeakKeyIsNotRegistered(t *testing.T) {
 	p.leaveWeakKey()
 	p.write(p.read(".ssh", "config")+"IdentityFile "+p.path(".ssh", "id_rsa")+"\n", ".ssh", "config")
 	r := p.must(p.readyArgs()...)
-	if !strings.Contains(r.out, "Make a better key, unless forge knows the weak one") || !p.exists(".ssh", "forge_ed25519") || !p.exists("drift-model") {
+	if !strings.Contains(r.out, "Make a better key, unless forge knows the weak one") ||
+		!p.exists(".ssh", "forge_ed25519") || !p.exists("drift-model") {
 		t.Errorf("%s", r)
 	}
 	if c := p.check(drift); !c.Open || len(c.Notes) != 1 {
@@ -160,12 +162,14 @@ func TestChangedKeyAndNowhereToStoreIt(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.staleHostKey()
-	p.edit("UserKnownHostsFile "+p.path(".ssh", "known_hosts"), "UserKnownHostsFile none\n    GlobalKnownHostsFile "+p.path(".ssh", "known_hosts"), ".ssh", "unicrux.conf")
+	p.edit("UserKnownHostsFile "+p.path(".ssh", "known_hosts"),
+		"UserKnownHostsFile none\n    GlobalKnownHostsFile "+p.path(".ssh", "known_hosts"), ".ssh", "unicrux.conf")
 	p.wants(drift, "host-key-changed")
 	if c := p.check(drift); len(c.Mends) != 1 || *c.Mends[0].Automatic {
 		t.Errorf("mends %+v", c.Mends)
 	}
-	if r := p.unicrux("host", "trust", "forge"); r.exit != 1 || !strings.Contains(r.err, "no file in which host keys are stored") {
+	if r := p.unicrux("host", "trust", "forge"); r.exit != 1 ||
+		!strings.Contains(r.err, "no file in which host keys are stored") {
 		t.Errorf("%s", r)
 	}
 }
@@ -208,14 +212,18 @@ func TestUnlistedUser(t *testing.T) {
 	if failed.exit == 0 {
 		t.Fatalf("git works: %s", failed)
 	}
-	if r := run(program, "check", "--json", drift); r.exit != 1 || !strings.Contains(r.out, `"code": "user-unlisted"`) || !strings.Contains(r.out, "proved") || !strings.Contains(r.out, "No user exists for uid 54321") {
+	if r := run(program, "check", "--json", drift); r.exit != 1 ||
+		!strings.Contains(r.out, `"code": "user-unlisted"`) || !strings.Contains(r.out, "proved") ||
+		!strings.Contains(r.out, "No user exists for uid 54321") {
 		t.Errorf("%s", r)
 	}
 	if r := p.run(failed.err, program, "explain", "--json"); !strings.Contains(r.out, `"code": "user-unlisted"`) {
 		t.Errorf("%s", r)
 	}
-	r := run(program, "ready", drift, "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words"))
-	if r.exit != 0 || !strings.Contains(r.err, "SSH does not work here (user-unlisted). Going by HTTPS") || !strings.Contains(r.out, "Cloned into") {
+	r := run(program, "ready", drift, "--token-from", p.host.TokenFile(), "--chest-passphrase-from",
+		p.path("chest-words"))
+	if r.exit != 0 || !strings.Contains(r.err, "SSH does not work here (user-unlisted). Going by HTTPS") ||
+		!strings.Contains(r.out, "Cloned into") {
 		t.Fatalf("ready: %s", r)
 	}
 	if r := run("git", "-C", "drift-model", "fetch"); r.exit != 0 {
@@ -244,7 +252,8 @@ func TestHostWithoutAnInterface(t *testing.T) {
 		t.Errorf("host show: %s", r)
 	}
 	r := p.unicrux("ready", drift, "--no-passphrase")
-	if r.exit != 1 || !strings.Contains(r.out, "unicrux key register forge_ed25519 forge --by-hand") || !strings.Contains(r.out, "Stored the host key") {
+	if r.exit != 1 || !strings.Contains(r.out, "unicrux key register forge_ed25519 forge --by-hand") ||
+		!strings.Contains(r.out, "Stored the host key") {
 		t.Fatalf("ready: %s", r)
 	}
 	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(p.must("key", "show", "forge_ed25519", "--line").out))
@@ -276,7 +285,8 @@ func TestKeyInADevice(t *testing.T) {
 		Handle, Reserved []byte
 		Comment          string
 		P1, P2, P3       byte
-	}{7, 7, ssh.KeyAlgoSKED25519, p.rawPublic("forge_ed25519"), "ssh:", 1, []byte("handle"), nil, "in a device", 1, 2, 3})
+	}{7, 7, ssh.KeyAlgoSKED25519, p.rawPublic("forge_ed25519"), "ssh:", 1, []byte("handle"), nil,
+		"in a device", 1, 2, 3})
 	for i := byte(4); len(private)%8 != 0; i++ {
 		private = append(private, i)
 	}
@@ -285,7 +295,8 @@ func TestKeyInADevice(t *testing.T) {
 		Keys                    uint32
 		Public, Private         []byte
 	}{"none", "none", "", 1, public, private})
-	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY", Bytes: append([]byte("openssh-key-v1\x00"), body...)})), ".ssh", "device")
+	p.write(string(pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY",
+		Bytes: append([]byte("openssh-key-v1\x00"), body...)})), ".ssh", "device")
 	if r := p.must("key", "show", "device"); !strings.Contains(r.out, "ed25519-sk") {
 		t.Errorf("%s", r)
 	}

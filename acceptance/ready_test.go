@@ -26,7 +26,8 @@ func TestReadyFromNothing(t *testing.T) {
 	t.Parallel()
 	p := withHost(t)
 	r := p.must(p.readyArgs("--for", "push")...)
-	for _, words := range []string{"What I am going to do:", "Make a key for forge.", "Clone into ~/drift-model.", "Open. You can push", "Cloned into ~/drift-model."} {
+	for _, words := range []string{"What I am going to do:", "Make a key for forge.", "Clone into ~/drift-model.",
+		"Open. You can push", "Cloned into ~/drift-model."} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("it does not say %q: %s", words, r)
 		}
@@ -41,19 +42,23 @@ func TestReadyFromNothing(t *testing.T) {
 
 	p.folder = p.home
 	before := p.everything()
-	if r := p.must(p.readyArgs()...); !strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "there already") || p.everything() != before {
+	if r := p.must(p.readyArgs()...); !strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "there already") ||
+		p.everything() != before {
 		t.Errorf("the second time: %s", r)
 	}
-	if r := p.must("ready", "https://forge.tidewater.example/buoys/tide-tables.git", "--into", "by-ssh"); !p.exists("by-ssh", "README.md") {
+	if r := p.must("ready", "https://forge.tidewater.example/buoys/tide-tables.git", "--into",
+		"by-ssh"); !p.exists("by-ssh", "README.md") {
 		t.Errorf("an https clone URL: %s", r)
 	}
 	if r := p.must("ready", lamp, "--into", "elsewhere"); !p.exists("elsewhere", "README.md") {
 		t.Errorf("--into: %s", r)
 	}
-	if r := p.unicrux("ready", lamp, "--into", "drift-model"); r.exit != 1 || !strings.Contains(r.err, "not a clone of this repository") {
+	if r := p.unicrux("ready", lamp, "--into", "drift-model"); r.exit != 1 ||
+		!strings.Contains(r.err, "not a clone of this repository") {
 		t.Errorf("a folder in the way: %s", r)
 	}
-	if r := p.unicrux("ready", lamp, "--for", "push", "--into", "third"); r.exit != 1 || p.exists("third") || !strings.Contains(r.out, "To send to the owner or administrator:") {
+	if r := p.unicrux("ready", lamp, "--for", "push", "--into", "third"); r.exit != 1 || p.exists("third") ||
+		!strings.Contains(r.out, "To send to the owner or administrator:") {
 		t.Errorf("where somebody else is needed: %s", r)
 	}
 	var document struct {
@@ -63,7 +68,8 @@ func TestReadyFromNothing(t *testing.T) {
 		Check  struct{ Schema string }
 	}
 	r = p.must("ready", "git@forge.tidewater.example:buoys/tide-tables.git", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.ready/1" || !document.Open || !document.Cloned || document.Check.Schema != "unicrux.check/1" {
+	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.ready/1" ||
+		!document.Open || !document.Cloned || document.Check.Schema != "unicrux.check/1" {
 		t.Errorf("as a document: %v: %s", err, r)
 	}
 }
@@ -85,7 +91,8 @@ func TestReadyDryRun(t *testing.T) {
 	p := withHost(t)
 	before := p.everything()
 	r := p.must(p.readyArgs("--dry-run")...)
-	if !strings.Contains(r.out, "+    IdentityFile") || !strings.Contains(r.out, "+[127.0.0.1]:") || p.everything() != before || len(p.changes()) != 1 {
+	if !strings.Contains(r.out, "+    IdentityFile") || !strings.Contains(r.out, "+[127.0.0.1]:") ||
+		p.everything() != before || len(p.changes()) != 1 {
 		t.Errorf("%s", r)
 	}
 }
@@ -96,7 +103,8 @@ func TestReadyAsksOnce(t *testing.T) {
 	p := withHost(t)
 	p.agent()
 	r := p.onTerminal([]string{"seven tides\n", "seven tides\n"}, "ready", drift, "--token-from", p.host.TokenFile())
-	if r.exit != 0 || strings.Count(r.out, "): ") != 1 || !strings.Contains(r.out, "The holder keeps it") || !p.exists("drift-model", "drift.csv") {
+	if r.exit != 0 || strings.Count(r.out, "): ") != 1 || !strings.Contains(r.out, "The holder keeps it") ||
+		!p.exists("drift-model", "drift.csv") {
 		t.Errorf("%s", r)
 	}
 }
@@ -125,10 +133,12 @@ func TestReadyHolds(t *testing.T) {
 	p.remove(".ssh", "unicrux.conf") // as if the key had been settled by hand
 	p.must("host", "add", p.host.DescriptionFile())
 	p.must("host", "set", "forge", "key=forge_ed25519")
-	if r := p.must("check", drift, "--passphrase-from", p.path("passphrase")); !strings.Contains(r.out, "git will ask for its passphrase") {
+	if r := p.must("check", drift, "--passphrase-from", p.path("passphrase")); !strings.Contains(r.out,
+		"git will ask for its passphrase") {
 		t.Errorf("%s", r)
 	}
-	if r := p.must("ready", drift, "--into", "again", "--passphrase-from", p.path("passphrase")); !strings.Contains(r.out, "The holder keeps forge_ed25519 unlocked") {
+	if r := p.must("ready", drift, "--into", "again", "--passphrase-from",
+		p.path("passphrase")); !strings.Contains(r.out, "The holder keeps forge_ed25519 unlocked") {
 		t.Errorf("%s", r)
 	}
 	p.wants(drift, "")
@@ -219,7 +229,8 @@ func (p *person) killDuring(random *rand.Rand, within time.Duration, args ...str
 	if err := cmd.Start(); err != nil {
 		p.t.Fatal(err)
 	}
-	time.AfterFunc(time.Duration(random.Int64N(int64(within))), func() { _ = syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) })
+	time.AfterFunc(time.Duration(random.Int64N(int64(within))),
+		func() { _ = syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) })
 	_ = cmd.Wait()
 }
 
@@ -274,7 +285,8 @@ func TestUndoRefusesAnEditedFile(t *testing.T) {
 	p.write(strings.Replace(whole, "ssh-ed25519", "ecdsa-sha2-nistp256", 1), ".ssh", "known_hosts")
 	before := p.everything()
 	r := p.unicrux("undo", "3")
-	if r.exit != 1 || !strings.Contains(r.err, "+[127.0.0.1]:") || !strings.Contains(r.err, "was edited since") || p.everything() != before {
+	if r.exit != 1 || !strings.Contains(r.err, "+[127.0.0.1]:") || !strings.Contains(r.err, "was edited since") ||
+		p.everything() != before {
 		t.Errorf("%s", r)
 	}
 	p.write("# mine\n"+whole+"# mine too\n", ".ssh", "known_hosts") // our lines are there: they are taken out
@@ -299,7 +311,8 @@ func TestRegisterByHand(t *testing.T) {
 	p := withHost(t)
 	p.must("key", "new", "--host", "forge", "--no-passphrase")
 	p.must("host", "trust", "forge")
-	if r := p.unicrux("key", "register", "forge_ed25519", "forge", "--by-hand", "--wait", "0s"); r.exit != 1 || !strings.Contains(r.err, p.read(".ssh", "forge_ed25519.pub")) {
+	if r := p.unicrux("key", "register", "forge_ed25519", "forge", "--by-hand", "--wait", "0s"); r.exit != 1 ||
+		!strings.Contains(r.err, p.read(".ssh", "forge_ed25519.pub")) {
 		t.Errorf("before anybody pasted it: %s", r)
 	}
 	cmd := exec.Command(program, "key", "register", "forge_ed25519", "forge", "--by-hand", "--copy")
@@ -322,7 +335,8 @@ func TestRegisterByHand(t *testing.T) {
 		}
 		shown.Write(buffer[:n])
 	}
-	if strings.Contains(shown.String(), "\x1b]52;c;") || !strings.Contains(shown.String(), "no terminal to copy through") {
+	if strings.Contains(shown.String(), "\x1b]52;c;") ||
+		!strings.Contains(shown.String(), "no terminal to copy through") {
 		t.Errorf("the clipboard's words go where no terminal is: %q", shown.String())
 	}
 	for line := range strings.Lines(shown.String()) { // the line is there as it is, on a line of its own
@@ -346,7 +360,8 @@ func TestHostSetAndDrop(t *testing.T) {
 		p.must("host", "set", "forge", "key=mine", "port=2222", "user=other", "address=127.0.0.2")
 	}
 	r := p.run("", "ssh", "-G", "-F", p.path(".ssh", "config"), "forge.tidewater.example")
-	for _, line := range []string{"port 2222", "user other", "hostname 127.0.0.2", "identityfile " + p.path(".ssh", "mine")} {
+	for _, line := range []string{"port 2222", "user other", "hostname 127.0.0.2",
+		"identityfile " + p.path(".ssh", "mine")} {
 		if !strings.Contains(r.out, line+"\n") {
 			t.Errorf("ssh does not say %q: %s", line, r.out)
 		}
@@ -358,11 +373,13 @@ func TestHostSetAndDrop(t *testing.T) {
 	if p.everything() != start {
 		t.Error("the undo does not bring everything back")
 	}
-	if r := p.must("host", "set", "jump", "port=2022"); !strings.Contains(r.out, "not described here") || !strings.Contains(p.read(".ssh", "unicrux.conf"), "Host jump\n    Port 2022\n") {
+	if r := p.must("host", "set", "jump", "port=2022"); !strings.Contains(r.out, "not described here") ||
+		!strings.Contains(p.read(".ssh", "unicrux.conf"), "Host jump\n    Port 2022\n") {
 		t.Errorf("a host that is not described: %s", r)
 	}
 	p.must("undo")
-	for _, bad := range []string{"port=x", "port=70000", "key=nowhere", "user=a\nProxyCommand x", "address=-oProxyCommand", "colour=red", "key"} {
+	for _, bad := range []string{"port=x", "port=70000", "key=nowhere", "user=a\nProxyCommand x",
+		"address=-oProxyCommand", "colour=red", "key"} {
 		if r := p.unicrux("host", "set", "forge", bad); r.exit != 2 || p.everything() != start {
 			t.Errorf("%q: %s", bad, r)
 		}
@@ -370,7 +387,8 @@ func TestHostSetAndDrop(t *testing.T) {
 	for range 2 {
 		p.must("host", "drop", "forge.tidewater.example")
 	}
-	if strings.Contains(p.readIfThere(".ssh", "unicrux.conf"), "Host forge") || p.exists(".config", "unicrux", "hosts", "forge.toml") {
+	if strings.Contains(p.readIfThere(".ssh", "unicrux.conf"), "Host forge") ||
+		p.exists(".config", "unicrux", "hosts", "forge.toml") {
 		t.Error("the host is still known")
 	}
 	p.must("undo")

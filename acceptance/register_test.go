@@ -11,7 +11,8 @@ import (
 
 func (p *person) register(args ...string) result {
 	p.t.Helper()
-	return p.unicrux(append([]string{"key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile()}, args...)...)
+	return p.unicrux(append([]string{"key", "register", "forge_ed25519", "forge", "--token-from",
+		p.host.TokenFile()}, args...)...)
 }
 
 // TestRegisterOnTerms registers with an end and for reading only, twice, and otherwise.
@@ -22,14 +23,17 @@ func TestRegisterOnTerms(t *testing.T) {
 	p.must("host", "trust", "forge")
 	day := time.Now().AddDate(0, 0, 90).Format(time.DateOnly)
 	r := p.register("--until", "90d", "--access", "read", "--title", "Ines, at sea")
-	if r.exit != 0 || !strings.Contains(r.out, "forge knows forge_ed25519 now, as “Ines, at sea”. It may read and not write") || !strings.Contains(r.out, day) {
+	if r.exit != 0 || !strings.Contains(r.out,
+		"forge knows forge_ed25519 now, as “Ines, at sea”. It may read and not write") ||
+		!strings.Contains(r.out, day) {
 		t.Fatal(r)
 	}
 	if r := p.register("--until", day); r.exit != 0 || !strings.Contains(r.out, "knew forge_ed25519 already") {
 		t.Errorf("the second time: %s", r)
 	}
 	for _, args := range [][]string{{"--access", "write"}, {"--until", "30d"}} {
-		if r := p.register(args...); r.exit != 1 || !strings.Contains(r.err, "on other terms") || !strings.Contains(r.err, "unicrux key withdraw") {
+		if r := p.register(args...); r.exit != 1 || !strings.Contains(r.err, "on other terms") ||
+			!strings.Contains(r.err, "unicrux key withdraw") {
 			t.Errorf("%s: %s", args, r)
 		}
 	}
@@ -41,7 +45,8 @@ func TestRegisterOnTerms(t *testing.T) {
 	}
 	p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
 	p.must("undo", "--token-from", p.host.TokenFile())
-	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile(), "--json"); !strings.Contains(r.out, `"access": "read"`) || strings.Contains(r.out, `"until": null`) {
+	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile(), "--json"); !strings.Contains(r.out,
+		`"access": "read"`) || strings.Contains(r.out, `"until": null`) {
 		t.Errorf("after undo of the withdrawal: %s", r)
 	}
 }
@@ -78,17 +83,20 @@ func TestRegisterRefused(t *testing.T) {
 	if _, err := p.host.Register("lab", "the laboratory's", key); err != nil {
 		t.Fatal(err)
 	}
-	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "for another account: it opens lab") || !strings.Contains(r.err, "unicrux key new") {
+	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "for another account: it opens lab") ||
+		!strings.Contains(r.err, "unicrux key new") {
 		t.Errorf("another account's: %s", r)
 	}
 
 	p.host.Block("ines.marlow", true)
-	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "The host says that this account may not sign in") || !strings.Contains(r.err, "ines.marlow is blocked") {
+	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "The host says that this account may not sign in") ||
+		!strings.Contains(r.err, "ines.marlow is blocked") {
 		t.Errorf("a blocked account: %s", r)
 	}
 
 	p.leaveWeakKey()
-	if r := p.unicrux("key", "register", "id_rsa", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "gave up keys of this kind and size") {
+	if r := p.unicrux("key", "register", "id_rsa", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(r.err, "gave up keys of this kind and size") {
 		t.Errorf("a weak key: %s", r)
 	}
 	p.edit(`kinds = ["ed25519", "ecdsa", "rsa"]`, `kinds = ["ecdsa"]`, ".config", "unicrux", "hosts", "forge.toml")

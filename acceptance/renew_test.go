@@ -36,7 +36,8 @@ func (p *person) withHarbour() (host *standin.Host, token string) {
 		p.t.Fatal(err)
 	}
 	description := strings.Replace(string(text), `name = "forge"`, `name = "harbour"`, 1)
-	description = strings.Replace(description, `host = "forge.tidewater.example"`, `host = "harbour.tidewater.example"`, 1)
+	description = strings.Replace(description, `host = "forge.tidewater.example"`,
+		`host = "harbour.tidewater.example"`, 1)
 	p.write(description, "harbour.toml")
 	p.must("host", "add", p.path("harbour.toml"))
 	p.must("host", "trust", "harbour")
@@ -50,20 +51,23 @@ func TestRenew(t *testing.T) {
 	p := settled(t)
 	_, second := p.withHarbour()
 	tokens := []string{"--token-from", p.host.TokenFile(), "--token-from", "harbour=" + second}
-	if r := p.unicrux("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from", p.host.TokenFile()); r.exit != 2 || !strings.Contains(r.err, "harbour needs its own") {
+	if r := p.unicrux("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from",
+		p.host.TokenFile()); r.exit != 2 || !strings.Contains(r.err, "harbour needs its own") {
 		t.Errorf("one token for two hosts: %s", r)
 	}
 	p.wants(drift, "") // whatever was done till then
 	p.wants(harbour, "")
 	r := p.must(append([]string{"key", "renew", "forge_ed25519", "--no-passphrase"}, tokens...)...)
-	for _, words := range []string{"Going on with forge_ed25519_2", "forge_ed25519_2 is in the place of forge_ed25519", "harbour does not know forge_ed25519 any more"} {
+	for _, words := range []string{"Going on with forge_ed25519_2", "forge_ed25519_2 is in the place of forge_ed25519",
+		"harbour does not know forge_ed25519 any more"} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("no %q: %s", words, r)
 		}
 	}
 	p.wants(drift, "")
 	p.wants(harbour, "")
-	if p.exists(".ssh", "forge_ed25519") || p.exists(".ssh", "forge_ed25519.pub") || strings.Contains(p.read(".ssh", "unicrux.conf"), "forge_ed25519\n") {
+	if p.exists(".ssh", "forge_ed25519") || p.exists(".ssh", "forge_ed25519.pub") ||
+		strings.Contains(p.read(".ssh", "unicrux.conf"), "forge_ed25519\n") {
 		t.Error("the old key is still in place")
 	}
 	if r := p.unicrux("key", "renew", "forge_ed25519"); r.exit != 0 || !strings.Contains(r.out, "was renewed already") {
@@ -72,7 +76,8 @@ func TestRenew(t *testing.T) {
 	// Another key that has the name of the old one is renewed by a pair of its own.
 	p.must("key", "new", "forge_ed25519", "--no-passphrase")
 	p.must("key", "register", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
-	if r := p.must("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from", p.host.TokenFile()); !strings.Contains(r.out, "Made forge_ed25519_3") {
+	if r := p.must("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from",
+		p.host.TokenFile()); !strings.Contains(r.out, "Made forge_ed25519_3") {
 		t.Errorf("another key of that name: %s", r)
 	}
 	p.wants(drift, "")
@@ -90,8 +95,10 @@ func TestRenewOnlyHere(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.withHarbour()
-	r := p.must("key", "renew", "forge_ed25519", "--host", "forge", "--no-passphrase", "--token-from", p.host.TokenFile())
-	if !strings.Contains(r.out, "forge_ed25519 stays where it is") || !strings.Contains(r.out, "still lead to the old key") {
+	r := p.must("key", "renew", "forge_ed25519", "--host", "forge", "--no-passphrase", "--token-from",
+		p.host.TokenFile())
+	if !strings.Contains(r.out, "forge_ed25519 stays where it is") ||
+		!strings.Contains(r.out, "still lead to the old key") {
 		t.Errorf("%s", r)
 	}
 	p.wants(drift, "")
@@ -103,19 +110,24 @@ func TestRenewRefused(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.must("key", "new", "nowhere", "--no-passphrase")
-	if r := p.unicrux("key", "renew", "nowhere", "--no-passphrase"); r.exit != 1 || !strings.Contains(r.err, "no host that is described here knows this key") || p.exists(".ssh", "nowhere_2") {
+	if r := p.unicrux("key", "renew", "nowhere", "--no-passphrase"); r.exit != 1 ||
+		!strings.Contains(r.err, "no host that is described here knows this key") || p.exists(".ssh", "nowhere_2") {
 		t.Errorf("a key that nobody knows: %s", r)
 	}
 	p.must("key", "withdraw", "forge_ed25519", "forge", "--token-from", p.host.TokenFile())
-	p.must("key", "register", "forge_ed25519", "forge", "--until", "30d", "--access", "read", "--token-from", p.host.TokenFile())
-	if r := p.unicrux("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from", p.host.TokenFile()); r.exit != 2 || !strings.Contains(r.err, "--until") {
+	p.must("key", "register", "forge_ed25519", "forge", "--until", "30d", "--access", "read", "--token-from",
+		p.host.TokenFile())
+	if r := p.unicrux("key", "renew", "forge_ed25519", "--no-passphrase", "--token-from",
+		p.host.TokenFile()); r.exit != 2 || !strings.Contains(r.err, "--until") {
 		t.Errorf("an end that is not given: %s", r)
 	}
 	p.must("key", "renew", "forge_ed25519", "--no-passphrase", "--until", "1y", "--token-from", p.host.TokenFile())
-	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile(), "--json"); strings.Count(r.out, `"access": "read"`) != 1 {
+	if r := p.must("key", "compare", "forge", "--token-from", p.host.TokenFile(), "--json"); strings.Count(r.out,
+		`"access": "read"`) != 1 {
 		t.Errorf("the access of the old one: %s", r)
 	}
-	if r := p.must("key", "renew", "forge_ed25519_2", "--until", "1y", "--dry-run"); !strings.Contains(r.out, "Would: Withdraw forge_ed25519_2 from forge.") || p.exists(".ssh", "forge_ed25519_3") {
+	if r := p.must("key", "renew", "forge_ed25519_2", "--until", "1y", "--dry-run"); !strings.Contains(r.out,
+		"Would: Withdraw forge_ed25519_2 from forge.") || p.exists(".ssh", "forge_ed25519_3") {
 		t.Errorf("a dry run: %s", r)
 	}
 }
@@ -127,7 +139,8 @@ func TestRenewLocked(t *testing.T) {
 	p := lockedAway(t)
 	p.must("key", "load", "forge_ed25519", "--passphrase-from", p.path("passphrase"))
 	p.wants(drift, "")
-	p.must("key", "renew", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--token-from", p.host.TokenFile())
+	p.must("key", "renew", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--token-from",
+		p.host.TokenFile())
 	p.wants(drift, "")
 	if h := p.holder(); len(h.Keys) != 1 || h.Keys[0].Comment != p.path(".ssh", "forge_ed25519_2") {
 		t.Errorf("it holds %+v", h)
@@ -140,10 +153,12 @@ func TestRetire(t *testing.T) {
 	p := settled(t)
 	_, second := p.withHarbour()
 	tokens := []string{"--token-from", "forge=" + p.host.TokenFile(), "--token-from", "harbour=" + second}
-	p.write(p.read(".ssh", "config")+"\nHost buoy\n  IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n", ".ssh", "config")
+	p.write(p.read(".ssh", "config")+"\nHost buoy\n  IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n",
+		".ssh", "config")
 	before := p.everything()
 	r := p.must(append([]string{"key", "retire", "forge_ed25519"}, tokens...)...)
-	if !strings.Contains(r.out, "withdrawn from forge, harbour") || !strings.Contains(r.out, "Host buoy") || p.exists(".ssh", "forge_ed25519") {
+	if !strings.Contains(r.out, "withdrawn from forge, harbour") || !strings.Contains(r.out, "Host buoy") ||
+		p.exists(".ssh", "forge_ed25519") {
 		t.Errorf("%s", r)
 	}
 	p.wants(drift, "key-none")
@@ -216,7 +231,8 @@ func TestRenewCutShort(t *testing.T) {
 			}
 		}()
 		place := site.Site{Station: station, Registry: registry}
-		_, err = renewal.Renew(context.Background(), place, station.Begin("Renew.", false), renewal.Renewal{Old: pair, Told: func(string) {}}, secrets)
+		_, err = renewal.Renew(context.Background(), place, station.Begin("Renew.", false),
+			renewal.Renewal{Old: pair, Told: func(string) {}}, secrets)
 		return err
 	}
 	old := p.path(".ssh", "forge_ed25519")

@@ -75,7 +75,8 @@ var scenes = []scene{
 		p.t.Cleanup(func() { _ = other.Close() })
 		stored := p.read(".ssh", "known_hosts")
 		was, is := strconv.Itoa(p.host.SSHPort()), strconv.Itoa(other.SSHPort())
-		p.write(stored+strings.Replace(stored, was, is, 1), ".ssh", "known_hosts") // as if it had been this host for long
+		// as if it had been this host for long
+		p.write(stored+strings.Replace(stored, was, is, 1), ".ssh", "known_hosts")
 		p.usePort(other.SSHPort())
 	}, mend: func(p *person) { p.usePort(p.host.SSHPort()) }},
 	{code: "host-key-changed", arrange: (*person).staleHostKey},
@@ -101,16 +102,23 @@ var scenes = []scene{
 		mend: func(p *person) { p.chmod(0o600, ".ssh", "forge_ed25519") }},
 	{code: "key-file-missing", arrange: func(p *person) { p.rename("forge_ed25519", "moved") },
 		mend: func(p *person) { p.rename("moved", "forge_ed25519") }},
-	{code: "ssh-config-broken", arrange: func(p *person) { p.write("Prot 22\n"+p.read(".ssh", "config"), ".ssh", "config") },
-		mend: func(p *person) { p.edit("Prot", "# Prot", ".ssh", "config") }},
-	{code: "ssh-setting-hinders", arrange: func(p *person) { p.write("PubkeyAuthentication no\n"+p.read(".ssh", "config"), ".ssh", "config") },
-		mend: func(p *person) { p.edit("PubkeyAuthentication no", "PubkeyAuthentication yes", ".ssh", "config") }},
-	{code: "url-is-a-page", url: "https://forge.tidewater.example/buoys/drift-model/files/main/drift.csv", then: driftURL},
+	{code: "ssh-config-broken",
+		arrange: func(p *person) { p.write("Prot 22\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend:    func(p *person) { p.edit("Prot", "# Prot", ".ssh", "config") }},
+	{code: "ssh-setting-hinders",
+		arrange: func(p *person) { p.write("PubkeyAuthentication no\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend:    func(p *person) { p.edit("PubkeyAuthentication no", "PubkeyAuthentication yes", ".ssh", "config") }},
+	{code: "url-is-a-page", url: "https://forge.tidewater.example/buoys/drift-model/files/main/drift.csv",
+		then: driftURL},
 	{code: "url-transport-refused", url: "git://forge.tidewater.example/buoys/drift-model.git", then: driftURL},
 	{code: "url-user-missing", url: "forge.tidewater.example:buoys/drift-model.git", then: driftURL,
 		arrange: func(p *person) { p.edit("    User git\n", "", ".ssh", "unicrux.conf") }},
-	{code: "url-port-in-short-form", url: "git@forge.tidewater.example:PORT/buoys/drift-model.git", then: "ssh://git@forge.tidewater.example:PORT/buoys/drift-model.git",
-		arrange: func(p *person) { p.edit(fmt.Sprintf("    Port %d\n", p.host.SSHPort()), "", ".ssh", "unicrux.conf") }},
+	{code: "url-port-in-short-form", url: "git@forge.tidewater.example:PORT/buoys/drift-model.git",
+		then: "ssh://git@forge.tidewater.example:PORT/buoys/drift-model.git",
+		arrange: func(p *person) {
+			p.edit(fmt.Sprintf("    Port %d\n", p.host.SSHPort()), "", ".ssh",
+				"unicrux.conf")
+		}},
 	{code: "name-unknown", url: "git@forge.tidewatr.example:buoys/drift-model.git", then: driftURL},
 	{code: "key-file-public", arrange: func(p *person) { p.useKey("forge_ed25519", "forge_ed25519.pub") }},
 	{code: "key-file-unreadable", arrange: func(p *person) {
@@ -132,7 +140,8 @@ var scenes = []scene{
 		p.write(p.read(".ssh", "forge_ed25519"), "vault", "deep", "forge_ed25519")
 		p.remove(".ssh", "forge_ed25519")
 		p.remove(".ssh", "forge_ed25519.pub")
-		p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n    IdentitiesOnly yes\n", "", ".ssh", "unicrux.conf")
+		p.edit("    IdentityFile "+p.path(".ssh", "forge_ed25519")+"\n    IdentitiesOnly yes\n", "", ".ssh",
+			"unicrux.conf")
 		p.extra = append(p.extra, "SSH_AUTH_SOCK="+p.path("agent.sock"))
 	}, mend: func(p *person) {
 		p.agent()
@@ -145,7 +154,8 @@ var scenes = []scene{
 	{code: "not-ssh", arrange: func(p *person) { p.usePort(p.host.WebPort()) }},
 	{code: "connection-closed", arrange: func(p *person) { p.usePort(p.listen(func(net.Conn) {})) }},
 	{code: "host-key-revoked", arrange: func(p *person) {
-		p.write(p.read(".ssh", "known_hosts")+"@revoked * "+strings.SplitN(p.read(".ssh", "known_hosts"), " ", 2)[1], ".ssh", "known_hosts")
+		p.write(p.read(".ssh", "known_hosts")+"@revoked * "+strings.SplitN(p.read(".ssh", "known_hosts"), " ", 2)[1],
+			".ssh", "known_hosts")
 	}, mend: func(p *person) { p.edit("@revoked", "# ", ".ssh", "known_hosts") }},
 	{code: "key-not-offered", arrange: func(p *person) {
 		p.must("key", "new", "other", "--no-passphrase")
@@ -167,10 +177,12 @@ var scenes = []scene{
 	}, mend: func(p *person) {
 		p.mustGit("config", "--global", "--unset-all", "url.git@elsewhere.example:.insteadOf")
 	}},
-	{code: "ssh-command-broken", arrange: func(p *person) { p.extra = append(p.extra, "GIT_SSH_COMMAND="+p.path("tools", "ssh-by-hand")) },
-		mend: func(p *person) { p.extra = nil }},
-	{code: "ssh-config-shadowed", arrange: func(p *person) { p.write("Host *\n    Port 1\n"+p.read(".ssh", "config"), ".ssh", "config") },
-		mend: func(p *person) { p.edit("Host *\n    Port 1\n", "", ".ssh", "config") }},
+	{code: "ssh-command-broken",
+		arrange: func(p *person) { p.extra = append(p.extra, "GIT_SSH_COMMAND="+p.path("tools", "ssh-by-hand")) },
+		mend:    func(p *person) { p.extra = nil }},
+	{code: "ssh-config-shadowed",
+		arrange: func(p *person) { p.write("Host *\n    Port 1\n"+p.read(".ssh", "config"), ".ssh", "config") },
+		mend:    func(p *person) { p.edit("Host *\n    Port 1\n", "", ".ssh", "config") }},
 	{code: "ssh-config-unmatched", arrange: func(p *person) {
 		p.edit("Host forge.tidewater.example", "Host forge.tidewater.exampel", ".ssh", "unicrux.conf")
 	}, mend: func(p *person) {
@@ -188,8 +200,9 @@ var scenes = []scene{
 	{code: "repository-owner", clone: true, push: true, url: "origin",
 		arrange: func(p *person) { p.extra = append(p.extra, "GIT_TEST_ASSUME_DIFFERENT_OWNER=1") },
 		mend:    func(p *person) { p.mustGit("config", "--global", "--add", "safe.directory", p.folder) }},
-	{code: "transport-forbidden", arrange: func(p *person) { p.mustGit("config", "--global", "protocol.allow", "never") },
-		mend: func(p *person) { p.mustGit("config", "--global", "--unset", "protocol.allow") }},
+	{code: "transport-forbidden",
+		arrange: func(p *person) { p.mustGit("config", "--global", "protocol.allow", "never") },
+		mend:    func(p *person) { p.mustGit("config", "--global", "--unset", "protocol.allow") }},
 	{code: "git-config-broken", arrange: func(p *person) { p.write("[remote\n", ".gitconfig") },
 		mend: func(p *person) { p.write("", ".gitconfig") }},
 }
@@ -249,7 +262,8 @@ func (s *scene) repair(p *person, c checked) bool {
 		s.mend(p)
 		return true
 	case s.then != "":
-		if !strings.Contains(c.Mends[0].Summary+" ", s.then) && !strings.Contains(c.Mends[0].Summary, "forge.tidewater.example") {
+		if !strings.Contains(c.Mends[0].Summary+" ", s.then) &&
+			!strings.Contains(c.Mends[0].Summary, "forge.tidewater.example") {
 			p.t.Fatalf("the mend does not say %s: %+v", s.then, c.Mends)
 		}
 		s.url = s.then
@@ -293,7 +307,8 @@ func (s scene) try(p *person) result {
 func (s scene) examine(t testing.TB, c checked) {
 	t.Helper()
 	code, _ := causes.Find(s.code)
-	if c.Crux.Stage != string(causes.StageOf(code)) || c.Crux.Summary != causes.Summary(code) || len(c.Crux.Evidence) == 0 {
+	if c.Crux.Stage != string(causes.StageOf(code)) || c.Crux.Summary != causes.Summary(code) ||
+		len(c.Crux.Evidence) == 0 {
 		t.Errorf("crux %+v", c.Crux)
 	}
 	if len(c.Mends) == 0 {

@@ -93,7 +93,8 @@ func TestThroughAProxy(t *testing.T) {
 		if used < 2 { // git's and ours
 			t.Errorf("%s: the proxy was used %d times", scheme, used)
 		}
-		if got := p.mustGit("config", "--get-urlmatch", "http.proxy", "https://forge.tidewater.example/x").out; !strings.Contains(got, fmt.Sprint(port)) {
+		if got := p.mustGit("config", "--get-urlmatch", "http.proxy",
+			"https://forge.tidewater.example/x").out; !strings.Contains(got, fmt.Sprint(port)) {
 			t.Errorf("%s: git's HTTPS goes through %q", scheme, got)
 		}
 	}
@@ -117,8 +118,10 @@ func TestSetVia(t *testing.T) {
 	p.must("key", "new", "mine", "--no-passphrase")
 	port, _ := p.sshd(p.must("key", "show", "mine", "--line").out)
 	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
-	p.must("host", "set", "jump.example", "address=127.0.0.1", fmt.Sprintf("port=%d", port), "user="+who.Username, "key=mine")
-	p.must("host", "set", "far.example", "address=127.0.0.1", fmt.Sprintf("port=%d", port), "user="+who.Username, "key=mine", "via=jump.example", "keep-alive=20")
+	p.must("host", "set", "jump.example", "address=127.0.0.1", fmt.Sprintf("port=%d", port),
+		"user="+who.Username, "key=mine")
+	p.must("host", "set", "far.example", "address=127.0.0.1", fmt.Sprintf("port=%d", port), "user="+who.Username,
+		"key=mine", "via=jump.example", "keep-alive=20")
 	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n"+p.read(".ssh", "config"), ".ssh", "config")
 	for _, host := range []string{"jump.example", "far.example"} {
 		p.must("host", "trust", host, "--fingerprint", p.fingerprint("sshd_host"))
@@ -171,7 +174,8 @@ func TestAuthors(t *testing.T) {
 	if got := author("one"); got != "Private <private@nowhere.example>" {
 		t.Errorf("after the drop: %s", got)
 	}
-	if text := p.readIfThere(".config", "unicrux", "git.config"); strings.Contains(text, "tidewater") || !strings.HasPrefix(p.read(".gitconfig"), own) {
+	if text := p.readIfThere(".config", "unicrux", "git.config"); strings.Contains(text, "tidewater") ||
+		!strings.HasPrefix(p.read(".gitconfig"), own) {
 		t.Errorf("left behind: %s\nand in git's own: %s", text, p.read(".gitconfig"))
 	}
 }
@@ -183,11 +187,13 @@ func TestSetBy(t *testing.T) {
 	p.must("host", "set", "forge", "by=ssh")
 	p.mustGit("clone", "--quiet", p.cloneHTTPS("buoys/drift-model"))
 	p.must("host", "set", "forge", "by=https")
-	if got := p.mustGit("-C", "drift-model", "ls-remote", "--get-url", drift).out; !strings.HasPrefix(got, "https://"+p.webHost()+"/") {
+	if got := p.mustGit("-C", "drift-model", "ls-remote", "--get-url", drift).out; !strings.HasPrefix(got,
+		"https://"+p.webHost()+"/") {
 		t.Errorf("by https: %s", got)
 	}
 	before := p.everything()
-	if r := p.must("host", "set", "forge", "by=https"); !strings.Contains(r.out, "Settled so already.") || p.everything() != before {
+	if r := p.must("host", "set", "forge", "by=https"); !strings.Contains(r.out, "Settled so already.") ||
+		p.everything() != before {
 		t.Errorf("the second time: %s", r)
 	}
 	p.must("host", "set", "forge", "by=")
@@ -199,8 +205,10 @@ func TestSetRefuses(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	before := p.everything()
-	for _, pair := range []string{"via=-oProxyCommand=x", "via=a b", "via=jump\nProxyCommand x", "via=j:0", "proxy=http://u:hush@x:1", "proxy=ftp://x:1", "proxy=http://x", "proxy=http://$(x):1",
-		"authority=/nowhere", "authority=" + p.path(".ssh", "config"), "by=carrier pigeon", "author-name=a\nb", "author-email=<x>", "folder=/nowhere", "keep-alive=-1", "user=a b", "nope=1", "port"} {
+	for _, pair := range []string{"via=-oProxyCommand=x", "via=a b", "via=jump\nProxyCommand x", "via=j:0",
+		"proxy=http://u:hush@x:1", "proxy=ftp://x:1", "proxy=http://x", "proxy=http://$(x):1",
+		"authority=/nowhere", "authority=" + p.path(".ssh", "config"), "by=carrier pigeon", "author-name=a\nb",
+		"author-email=<x>", "folder=/nowhere", "keep-alive=-1", "user=a b", "nope=1", "port"} {
 		r := p.unicrux("host", "set", "forge", pair)
 		if r.exit != 2 || strings.Contains(r.String(), "hush") {
 			t.Errorf("%q: %s", pair, r)
@@ -254,17 +262,20 @@ func TestThroughRealProxies(t *testing.T) {
 		})
 	}
 	http := freePort(t)
-	p.write(fmt.Sprintf("Port %d\nListen 127.0.0.1\nTimeout 60\nMaxClients 20\nAllow 127.0.0.1\nLogFile \"%s\"\n", http, p.path("proxy.log")), "proxy.conf")
+	p.write(fmt.Sprintf("Port %d\nListen 127.0.0.1\nTimeout 60\nMaxClients 20\nAllow 127.0.0.1\nLogFile \"%s\"\n",
+		http, p.path("proxy.log")), "proxy.conf")
 	run(http, "tinyproxy", "-d", "-c", p.path("proxy.conf"))
 
 	sshd, hostKey := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out)
 	fields := strings.Fields(hostKey)
 	p.write(fmt.Sprintf("[127.0.0.1]:%d %s %s\n", sshd, fields[0], fields[1]), "known")
 	socks := freePort(t)
-	run(socks, "ssh", "-F", "none", "-N", "-D", fmt.Sprintf("127.0.0.1:%d", socks), "-i", p.path(".ssh", "forge_ed25519"), "-p", fmt.Sprint(sshd),
+	run(socks, "ssh", "-F", "none", "-N", "-D", fmt.Sprintf("127.0.0.1:%d", socks), "-i",
+		p.path(".ssh", "forge_ed25519"), "-p", fmt.Sprint(sshd),
 		"-o", "UserKnownHostsFile="+p.path("known"), "-o", "BatchMode=yes", who.Username+"@127.0.0.1")
 
-	for _, proxy := range []string{fmt.Sprintf("http://127.0.0.1:%d", http), fmt.Sprintf("socks5://127.0.0.1:%d", socks)} {
+	for _, proxy := range []string{fmt.Sprintf("http://127.0.0.1:%d", http),
+		fmt.Sprintf("socks5://127.0.0.1:%d", socks)} {
 		p.must("host", "set", "forge", "proxy="+proxy)
 		p.wants(drift, "")
 	}
@@ -278,7 +289,8 @@ func TestDropTakesEverything(t *testing.T) {
 	t.Parallel()
 	p := withHost(t)
 	p.must("undo")
-	for _, own := range []struct{ ssh, git string }{{"Host mine\n    Port 1\n", "[user]\n\tname = Ines Marlow\n"}, {"", ""}} {
+	for _, own := range []struct{ ssh, git string }{{"Host mine\n    Port 1\n",
+		"[user]\n\tname = Ines Marlow\n"}, {"", ""}} {
 		if p.write(own.ssh, ".ssh", "config"); own.ssh == "" {
 			p.remove(".ssh", "config")
 		}
@@ -287,7 +299,8 @@ func TestDropTakesEverything(t *testing.T) {
 		}
 		before := p.everything()
 		p.must("host", "add", p.host.DescriptionFile())
-		p.must("host", "set", "forge", "keep-alive=30", "by=https", "author-name=Ines", "author-email=ines@tidewater.example", "in-place=on")
+		p.must("host", "set", "forge", "keep-alive=30", "by=https", "author-name=Ines",
+			"author-email=ines@tidewater.example", "in-place=on")
 		p.must("host", "set", "other.example", "port=7")
 		settled := p.everything()
 		p.must("host", "drop", "forge", "--yes")

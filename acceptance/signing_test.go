@@ -16,14 +16,20 @@ func TestSigningAgrees(t *testing.T) {
 		arrange func(p *person)
 		said    string // why it refuses; empty where it signs
 	}{
-		{"by a private file", func(p *person) { p.mustGit("config", "--global", "user.signingKey", p.path(".ssh", "mine")) }, ""},
-		{"by a public file beside the private one", func(p *person) { p.mustGit("config", "--global", "user.signingKey", "~/.ssh/mine.pub") }, ""},
+		{"by a private file", func(p *person) {
+			p.mustGit("config", "--global", "user.signingKey",
+				p.path(".ssh", "mine"))
+		}, ""},
+		{"by a public file beside the private one",
+			func(p *person) { p.mustGit("config", "--global", "user.signingKey", "~/.ssh/mine.pub") }, ""},
 		{"by a key in the settings, which an agent holds", func(p *person) {
 			p.holds(map[string]string{"mine": ""})
-			p.mustGit("config", "--global", "user.signingKey", "key::"+strings.TrimSpace(p.must("key", "show", "mine", "--line").out))
+			p.mustGit("config", "--global", "user.signingKey",
+				"key::"+strings.TrimSpace(p.must("key", "show", "mine", "--line").out))
 		}, ""},
 		{"by a key in the settings, which no agent holds", func(p *person) {
-			p.mustGit("config", "--global", "user.signingKey", strings.TrimSpace(p.must("key", "show", "mine", "--line").out))
+			p.mustGit("config", "--global", "user.signingKey",
+				strings.TrimSpace(p.must("key", "show", "mine", "--line").out))
 		}, "no agent holds the key"},
 		{"by a public file alone", func(p *person) {
 			p.write(p.must("key", "show", "mine", "--line").out, "alone.pub")
@@ -34,7 +40,8 @@ func TestSigningAgrees(t *testing.T) {
 			p.write(p.must("key", "show", "mine", "--line").out, "alone.pub")
 			p.mustGit("config", "--global", "user.signingKey", p.path("alone.pub"))
 		}, ""},
-		{"by a file that is not there", func(p *person) { p.mustGit("config", "--global", "user.signingKey", "~/.ssh/nowhere") }, "is not there"},
+		{"by a file that is not there",
+			func(p *person) { p.mustGit("config", "--global", "user.signingKey", "~/.ssh/nowhere") }, "is not there"},
 		{"by a file that is no key", func(p *person) {
 			p.write("tide\n", "words")
 			p.mustGit("config", "--global", "user.signingKey", p.path("words"))
@@ -61,7 +68,8 @@ func TestSigningAgrees(t *testing.T) {
 					said = note.Summary
 				}
 			}
-			tally.Case((real.exit == 0) == (row.said == "") && (said == "") == (row.said == "") && strings.Contains(said, row.said),
+			tally.Case((real.exit == 0) == (row.said == "") && (said == "") == (row.said == "") &&
+				strings.Contains(said, row.said),
 				"%s: git ends with %s, and check says %q", row.name, real, said)
 		})
 	}
@@ -74,12 +82,14 @@ func TestKeysThatSign(t *testing.T) {
 	p.must("key", "new", "mine", "--no-passphrase")
 	p.mustGit("config", "--global", "gpg.format", "ssh")
 	p.mustGit("config", "--global", "user.signingKey", "~/.ssh/mine.pub")
-	if r := p.must("key", "list"); !strings.Contains(strings.Join(strings.Fields(r.out), " "), "git, which signs with it (~/.gitconfig:") {
+	if r := p.must("key", "list"); !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+		"git, which signs with it (~/.gitconfig:") {
 		t.Error(r)
 	}
 	before := p.everything()
 	for _, args := range [][]string{{"key", "retire", "mine"}, {"key", "renew", "mine", "--no-passphrase"}} {
-		if r := p.unicrux(args...); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "), "mine: git signs with this key (~/.gitconfig)") {
+		if r := p.unicrux(args...); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "),
+			"mine: git signs with this key (~/.gitconfig)") {
 			t.Errorf("%v: %s", args, r)
 		}
 	}
@@ -98,10 +108,12 @@ func TestSigningKeysAtAHost(t *testing.T) {
 	token := p.host.TokenFile()
 	before := p.everything()
 	r := p.must("key", "register", "signer", "forge", "--signing", "--token-from", token)
-	if !strings.Contains(strings.Join(strings.Fields(r.out), " "), "lists it as a key that signs commits: it opens nothing") {
+	if !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+		"lists it as a key that signs commits: it opens nothing") {
 		t.Error(r)
 	}
-	if r := p.must("key", "register", "signer", "forge", "--signing", "--token-from", token); !strings.Contains(r.out, "already") {
+	if r := p.must("key", "register", "signer", "forge", "--signing", "--token-from",
+		token); !strings.Contains(r.out, "already") {
 		t.Errorf("again: %s", r)
 	}
 	if r := p.must("key", "compare", "forge", "--signing", "--token-from", token); !strings.Contains(r.out, "signer") {
@@ -119,12 +131,15 @@ func TestSigningKeysAtAHost(t *testing.T) {
 	}
 	p.must("key", "register", "signer", "forge", "--signing", "--token-from", token)
 	p.must("key", "withdraw", "signer", "forge", "--signing", "--token-from", token)
-	if r := p.unicrux("key", "register", "signer", "forge", "--signing", "--repo", "buoys/drift-model", "--token-from", token); r.exit != 2 {
+	if r := p.unicrux("key", "register", "signer", "forge", "--signing", "--repo", "buoys/drift-model", "--token-from",
+		token); r.exit != 2 {
 		t.Errorf("two lists: %s", r)
 	}
 	q := at(t, "saltmarsh")
 	q.must("key", "new", "signer", "--no-passphrase")
-	if r := q.unicrux("key", "register", "signer", "saltmarsh", "--signing", "--token-from", q.host.TokenFile()); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "), "takes no keys for signing") {
+	if r := q.unicrux("key", "register", "signer", "saltmarsh", "--signing", "--token-from",
+		q.host.TokenFile()); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "),
+		"takes no keys for signing") {
 		t.Errorf("a host without: %s", r)
 	}
 }

@@ -64,7 +64,8 @@ func TestPagesWithoutEnd(t *testing.T) {
 	})
 	r := p.unicrux("repo", "list", "slow", "--token-from", p.path("token"), "--timeout", "1s")
 	said := strings.Join(strings.Fields(r.err), " ")
-	if r.exit != 1 || !strings.Contains(said, "after 12s") || !strings.Contains(said, "--search TEXT") || !strings.Contains(r.out, "buoys/x9") {
+	if r.exit != 1 || !strings.Contains(said, "after 12s") || !strings.Contains(said, "--search TEXT") ||
+		!strings.Contains(r.out, "buoys/x9") {
 		t.Errorf("%s", r)
 	}
 }

@@ -86,7 +86,8 @@ func TestRealServer(t *testing.T) {
 	port, hostKey := p.sshd(p.must("key", "show", "open", "--line").out + p.must("key", "show", "locked", "--line").out)
 	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
 	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("repo.git"))
-	p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentitiesOnly yes\nIdentityFile %s\n", p.path(".ssh", "known_hosts"), p.path(".ssh", "open")), ".ssh", "config")
+	p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentitiesOnly yes\nIdentityFile %s\n", p.path(".ssh", "known_hosts"),
+		p.path(".ssh", "open")), ".ssh", "config")
 
 	p.wants(url, "host-key-unknown")
 	fingerprint := p.fingerprint("sshd_host")
@@ -94,7 +95,8 @@ func TestRealServer(t *testing.T) {
 	if r := p.unicrux("host", "trust", target); r.exit != 1 || !strings.Contains(r.err, fingerprint) {
 		t.Errorf("trust without anything to compare with: %s", r)
 	}
-	if r := p.unicrux("host", "trust", target, "--fingerprint", p.fingerprint("open")); r.exit != 1 || p.exists(".ssh", "known_hosts") {
+	if r := p.unicrux("host", "trust", target, "--fingerprint", p.fingerprint("open")); r.exit != 1 ||
+		p.exists(".ssh", "known_hosts") {
 		t.Errorf("trust with a wrong fingerprint: %s", r)
 	}
 	p.must("host", "trust", target, "--fingerprint", fingerprint)
@@ -137,13 +139,15 @@ func TestHostCertificate(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	port, hostKey := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out, "HostCertificate "+p.path("sshd", "certificate.pub"))
+	port, hostKey := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out,
+		"HostCertificate "+p.path("sshd", "certificate.pub"))
 	p.usePort(port)
 	public, _, _, _, err := ssh.ParseAuthorizedKey([]byte(hostKey))
 	if err != nil {
 		t.Fatal(err)
 	}
-	certificate := &ssh.Certificate{Key: public, CertType: ssh.HostCert, ValidPrincipals: []string{"127.0.0.1"}, ValidBefore: ssh.CertTimeInfinity}
+	certificate := &ssh.Certificate{Key: public, CertType: ssh.HostCert, ValidPrincipals: []string{"127.0.0.1"},
+		ValidBefore: ssh.CertTimeInfinity}
 	if err := certificate.SignCert(rand.Reader, authority); err != nil {
 		t.Fatal(err)
 	}
@@ -204,18 +208,22 @@ func TestThroughAJumpHost(t *testing.T) {
 
 	p.write(own+jump+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
 	p.wants(drift, "")
-	p.write(own+jump+"Host forge.tidewater.example\n  ProxyCommand ssh -F "+p.path(".ssh", "config")+" -W %h:%p jump\n", ".ssh", "config")
+	p.write(own+jump+"Host forge.tidewater.example\n  ProxyCommand ssh -F "+p.path(".ssh",
+		"config")+" -W %h:%p jump\n", ".ssh", "config")
 	p.wants(drift, "")
 	p.write(own+"Host forge.tidewater.example\n  ProxyCommand echo no way >&2; false\n", ".ssh", "config")
 	p.wants(drift, "proxy-command-failed")
-	p.write(own+strings.Replace(jump, strconv.Itoa(port), strconv.Itoa(freePort(t)), 1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
+	p.write(own+strings.Replace(jump, strconv.Itoa(port), strconv.Itoa(freePort(t)),
+		1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
 	p.wants(drift, "jump-failed")
 	if c := p.check(drift); !strings.Contains(strings.Join(c.Crux.Evidence, " "), "port-refused") {
 		t.Errorf("the crux of the jump host is not told: %q", c.Crux.Evidence)
 	}
-	p.write(own+strings.Replace(jump, "forge_ed25519", "sshd_host", 1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
+	p.write(own+strings.Replace(jump, "forge_ed25519", "sshd_host",
+		1)+"Host forge.tidewater.example\n  ProxyJump jump\n", ".ssh", "config")
 	p.wants(drift, "jump-failed")
-	if c := p.check(drift); !strings.Contains(strings.Join(c.Crux.Evidence, " "), "key-not-offered") || len(c.Mends) == 0 || !slices.Contains(c.Mends[0].Command, "jump") {
+	if c := p.check(drift); !strings.Contains(strings.Join(c.Crux.Evidence, " "), "key-not-offered") ||
+		len(c.Mends) == 0 || !slices.Contains(c.Mends[0].Command, "jump") {
 		t.Errorf("the crux of the jump host is not told: %q, %+v", c.Crux.Evidence, c.Mends)
 	}
 }

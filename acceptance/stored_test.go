@@ -20,9 +20,11 @@ func TestLookHosts(t *testing.T) {
 	key := own[1] + " " + own[2]
 	stale := strings.Join(strings.Fields(other)[:2], " ")
 	name := fmt.Sprintf("[127.0.0.1]:%d", p.host.SSHPort())
-	p.write(sshknown.HashHostname(name)+" "+key+"\n"+name+" "+key+"\n"+sshknown.HashHostname("lantern.example")+" "+stale+"\n"+sshknown.HashHostname("never.example")+" "+stale+"\n"+name+" "+stale+
+	p.write(sshknown.HashHostname(name)+" "+key+"\n"+name+" "+key+"\n"+sshknown.HashHostname("lantern.example")+" "+
+		stale+"\n"+sshknown.HashHostname("never.example")+" "+stale+"\n"+name+" "+stale+
 		"\nnonsense\n@revoked * "+stale+"\n*.plain.example "+stale+"\n", ".ssh", "known_hosts")
-	p.write(p.read(".ssh", "config")+"\nHost lantern.example other.*\n  UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	p.write(p.read(".ssh", "config")+"\nHost lantern.example other.*\n  UserKnownHostsFile "+p.path(".ssh",
+		"known_hosts")+"\n", ".ssh", "config")
 	var document struct {
 		Stored []struct {
 			Origin        string
@@ -52,13 +54,16 @@ func TestLookHosts(t *testing.T) {
 		t.Errorf("got  %s\nwant %s\nunreadable %q", strings.Join(got, ";"), want, document.Unreadable)
 	}
 	text := p.must("look", "hosts").out
-	for _, words := range []string{"forge (hashed)", "known_hosts:2 says the same as ~/.ssh/known_hosts:1", "one of them is stale", "known_hosts:6 says nothing to ssh", "a hashed name that nothing here names"} {
+	for _, words := range []string{"forge (hashed)", "known_hosts:2 says the same as ~/.ssh/known_hosts:1",
+		"one of them is stale", "known_hosts:6 says nothing to ssh", "a hashed name that nothing here names"} {
 		if !strings.Contains(strings.Join(strings.Fields(text), " "), words) {
 			t.Errorf("no %q: %s", words, text)
 		}
 	}
-	p.edit("greeting = ", "host-keys = ["+fmt.Sprintf("%q", key)+"]\ngreeting = ", ".config", "unicrux", "hosts", "forge.toml")
-	if r := p.must("look", "hosts"); !strings.Contains(r.out, "known_hosts:5 is not the key that the description of forge names") {
+	p.edit("greeting = ", "host-keys = ["+fmt.Sprintf("%q", key)+"]\ngreeting = ", ".config", "unicrux",
+		"hosts", "forge.toml")
+	if r := p.must("look", "hosts"); !strings.Contains(r.out,
+		"known_hosts:5 is not the key that the description of forge names") {
 		t.Errorf("a wrong line: %s", r)
 	}
 }

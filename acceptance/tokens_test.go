@@ -26,7 +26,8 @@ func (p *person) openChest() {
 // newToken lets the forge issue a token, and keeps it.
 func (p *person) newToken(args ...string) result {
 	p.t.Helper()
-	return p.unicrux(append([]string{"token", "new", "forge", "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words")}, args...)...)
+	return p.unicrux(append([]string{"token", "new", "forge", "--token-from", p.host.TokenFile(),
+		"--chest-passphrase-from", p.path("chest-words")}, args...)...)
 }
 
 // cloneHTTPS is the HTTPS address of a repository of the practice host.
@@ -54,7 +55,8 @@ func TestTokenJourney(t *testing.T) {
 		t.Fatalf("token new: %s", r)
 	}
 	p.must("chest", "close") // a new one is open, since its passphrase has just been given
-	if r := p.git("clone", "--quiet", url, "work"); r.exit == 0 || !strings.Contains(r.err, "The chest is closed. To open it for a working day:\n  unicrux chest open\n") {
+	if r := p.git("clone", "--quiet", url, "work"); r.exit == 0 ||
+		!strings.Contains(r.err, "The chest is closed. To open it for a working day:\n  unicrux chest open\n") {
 		t.Errorf("a closed chest: %s", r)
 	}
 	p.openChest()
@@ -70,12 +72,15 @@ func TestTokenJourney(t *testing.T) {
 	}
 	p.mustGit("-C", "work", "fetch")
 	p.must("token", "test", "forge")
-	for path, want := range map[string]string{"buoys/drift-model": "read and write", "harbour/lamp-firmware": "read there, and not write", "council/minutes": "opens nothing"} {
-		if r := p.unicrux("token", "test", "forge", "--url", p.cloneHTTPS(path)); !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) {
+	for path, want := range map[string]string{"buoys/drift-model": "read and write",
+		"harbour/lamp-firmware": "read there, and not write", "council/minutes": "opens nothing"} {
+		if r := p.unicrux("token", "test", "forge", "--url",
+			p.cloneHTTPS(path)); !strings.Contains(strings.Join(strings.Fields(r.out), " "), want) {
 			t.Errorf("tried at %s: %s", path, r)
 		}
 	}
-	if r := p.unicrux("token", "test", "forge", "--url", "https://elsewhere.example/x.git"); r.exit == 0 || !strings.Contains(r.err, "another host") {
+	if r := p.unicrux("token", "test", "forge", "--url", "https://elsewhere.example/x.git"); r.exit == 0 ||
+		!strings.Contains(r.err, "another host") {
 		t.Errorf("tried at another host: %s", r)
 	}
 	p.must("chest", "close")
@@ -91,7 +96,8 @@ func TestTokenJourney(t *testing.T) {
 		t.Errorf("revoked, and listed: %s", r)
 	}
 	p.must("host", "drop", "forge")
-	if config := p.readIfThere(".gitconfig") + p.readIfThere(".config", "unicrux", "git.config"); strings.Contains(config, "for-git credential") {
+	if config := p.readIfThere(".gitconfig") + p.readIfThere(".config", "unicrux",
+		"git.config"); strings.Contains(config, "for-git credential") {
 		t.Errorf("dropped, and git still asks:\n%s", config)
 	}
 }
@@ -108,8 +114,10 @@ func TestRefusedInPlace(t *testing.T) {
 	p.mustGit("clone", "--quiet", url, "work")
 	p.commit("work", "one.txt")
 	r := p.git("-C", "work", "push")
-	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 || !strings.Contains(r.err, "this token may not write") ||
-		!strings.Contains(words, "The token forge is for clone, and this is a push. To make one that may push: unicrux token new forge --for push") {
+	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 ||
+		!strings.Contains(r.err, "this token may not write") ||
+		!strings.Contains(words,
+			"The token forge is for clone, and this is a push. To make one that may push: unicrux token new forge --for push") {
 		t.Errorf("too narrow: %s", r)
 	}
 	if r := p.git("-C", "work", "fetch"); r.exit != 0 || r.err != "" {
@@ -121,7 +129,9 @@ func TestRefusedInPlace(t *testing.T) {
 		t.Fatal("the host did not know it")
 	}
 	r = p.git("-C", "work", "fetch")
-	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 || !strings.Contains(words, "forge does not know the token forge. It was taken out of the chest. To make a new one: unicrux token new forge") {
+	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 ||
+		!strings.Contains(words,
+			"forge does not know the token forge. It was taken out of the chest. To make a new one: unicrux token new forge") {
 		t.Errorf("revoked elsewhere: %s", r)
 	}
 	// One that has ended.
@@ -136,7 +146,8 @@ func TestRefusedInPlace(t *testing.T) {
 	if !strings.Contains(r.err, "unicrux token new forge") {
 		t.Errorf("ended: %s", r)
 	}
-	if c := p.check(url, "--for", "push"); c.Open || c.Crux.Code != "token-ended" || !strings.Contains(strings.Join(c.Crux.Evidence, " "), "in the chest: the token forge") {
+	if c := p.check(url, "--for", "push"); c.Open || c.Crux.Code != "token-ended" ||
+		!strings.Contains(strings.Join(c.Crux.Evidence, " "), "in the chest: the token forge") {
 		t.Errorf("ended: %+v", c.Crux)
 	}
 	if r := p.newToken("--for", "push"); r.exit != 0 {
@@ -173,7 +184,8 @@ func TestTokensOfTwoAccounts(t *testing.T) {
 			t.Errorf("%s: not by the token of %s", folder, account)
 		}
 	}
-	if r := p.unicrux("token", "add", "lab@forge", "--from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "another account's") {
+	if r := p.unicrux("token", "add", "lab@forge", "--from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(r.err, "another account's") {
 		t.Errorf("another account's token: %s", r)
 	}
 }
@@ -196,12 +208,14 @@ func TestPastedTokens(t *testing.T) {
 		"two words":                              "white space",
 		" \n":                                    "nothing in it",
 	} {
-		r := p.run(text, program, "token", "add", "forge", "--from", "-", "--chest-passphrase-from", p.path("chest-words"))
+		r := p.run(text, program, "token", "add", "forge", "--from", "-", "--chest-passphrase-from",
+			p.path("chest-words"))
 		if r.exit != 1 || !strings.Contains(r.err, want) || strings.Contains(r.err+r.out, strings.TrimSpace(text+"x")) {
 			t.Errorf("%.20q: want %q: %s", text, want, r)
 		}
 	}
-	r := p.run("\n  \""+good+"\"\r\n", program, "token", "add", "forge", "--from", "-", "--chest-passphrase-from", p.path("chest-words"))
+	r := p.run("\n  \""+good+"\"\r\n", program, "token", "add", "forge", "--from", "-", "--chest-passphrase-from",
+		p.path("chest-words"))
 	if r.exit != 0 || !strings.Contains(r.out, "ines.marlow's") {
 		t.Errorf("with quotes and white space: %s", r)
 	}
@@ -223,7 +237,8 @@ func TestSecondStep(t *testing.T) {
 	t.Parallel()
 	p := at(t, "saltmarsh").withChest()
 	p.write("practice password\n", "password")
-	args := []string{"token", "new", "saltmarsh", "--account", "imarlow", "--password-from", p.path("password"), "--chest-passphrase-from", p.path("chest-words")}
+	args := []string{"token", "new", "saltmarsh", "--account", "imarlow", "--password-from", p.path("password"),
+		"--chest-passphrase-from", p.path("chest-words")}
 	if r := p.unicrux(args...); r.exit != 4 || !strings.Contains(r.err, "wants a code for a second step") {
 		t.Errorf("nobody to ask: %s", r)
 	}
@@ -241,7 +256,8 @@ func TestSecondStep(t *testing.T) {
 	if c := p.check(p.cloneHTTPS("buoys/drift-model")); c.Account == nil || *c.Account != "imarlow" {
 		t.Errorf("whose token it is: %+v", c)
 	}
-	if r := p.unicrux("token", "new", "saltmarsh", "--account", "imarlow", "--until", "1y", "--password-from", p.path("password")); r.exit != 2 || !strings.Contains(r.err, "90d is the most") {
+	if r := p.unicrux("token", "new", "saltmarsh", "--account", "imarlow", "--until", "1y", "--password-from",
+		p.path("password")); r.exit != 2 || !strings.Contains(r.err, "90d is the most") {
 		t.Errorf("too long: %s", r)
 	}
 }
@@ -252,11 +268,15 @@ func TestReadyByPassword(t *testing.T) {
 	t.Parallel()
 	p := at(t, "saltmarsh").withChest()
 	url := p.cloneHTTPS("buoys/drift-model")
-	if r := p.unicrux("ready", url, "--by", "https", "--chest-passphrase-from", p.path("chest-words")); r.exit != 4 || !strings.Contains(r.err, "--account") {
+	if r := p.unicrux("ready", url, "--by", "https", "--chest-passphrase-from", p.path("chest-words")); r.exit != 4 ||
+		!strings.Contains(r.err, "--account") {
 		t.Errorf("nobody to ask: %s", r)
 	}
-	out := p.onTerminal([]string{"imarlow\n", "practice password\n", "271828\n"}, "ready", url, "--by", "https", "--chest-passphrase-from", p.path("chest-words")).out
-	if !strings.Contains(out, "You can clone buoys/drift-model as imarlow.") || !strings.Contains(out, "Cloned into") || strings.Contains(out, "271828") || strings.Contains(out, "practice password") {
+	out := p.onTerminal([]string{"imarlow\n", "practice password\n", "271828\n"}, "ready", url, "--by", "https",
+		"--chest-passphrase-from", p.path("chest-words")).out
+	if !strings.Contains(out, "You can clone buoys/drift-model as imarlow.") ||
+		!strings.Contains(out, "Cloned into") || strings.Contains(out, "271828") ||
+		strings.Contains(out, "practice password") {
 		t.Errorf("on a terminal: %s", out)
 	}
 }
@@ -272,7 +292,8 @@ func TestSignInAtServersOfOthers(t *testing.T) {
 	done := make(chan result, 1)
 	said := filepath.Join(p.home, "said")
 	go func() {
-		done <- p.run("", "sh", "-c", program+" token sign-in quay --for clone --chest-passphrase-from chest-words 2> said")
+		done <- p.run("", "sh", "-c",
+			program+" token sign-in quay --for clone --chest-passphrase-from chest-words 2> said")
 	}()
 	var page string
 	eventually(t, "the code", func() bool {
@@ -282,7 +303,8 @@ func TestSignInAtServersOfOthers(t *testing.T) {
 		return found && page != ""
 	})
 	newBrowser(t).allow(page)
-	if r := <-done; r.exit != 0 || !strings.Contains(r.out, "renews itself") || !strings.Contains(r.out, "Tested by introspection") {
+	if r := <-done; r.exit != 0 || !strings.Contains(r.out, "renews itself") ||
+		!strings.Contains(r.out, "Tested by introspection") {
 		t.Fatalf("%s\n%s", r, p.read("said"))
 	}
 	p.openChest()
@@ -304,7 +326,8 @@ func TestSignInByBrowser(t *testing.T) {
 	p.must("host", "add", p.path("quay.toml"))
 	done := make(chan result, 1)
 	go func() {
-		done <- p.run("", "sh", "-c", program+" token sign-in quay --browser --for clone --chest-passphrase-from chest-words 2> said")
+		done <- p.run("", "sh", "-c",
+			program+" token sign-in quay --browser --for clone --chest-passphrase-from chest-words 2> said")
 	}()
 	var page string
 	eventually(t, "the address", func() bool {
@@ -335,7 +358,8 @@ func TestTokenForInterface(t *testing.T) {
 	keep := func(label, purposes string, scopes ...string) {
 		t.Helper()
 		text := p.host.Issue("ines.marlow", label, scopes, time.Now().AddDate(0, 1, 0))
-		if r := p.run(text, program, "token", "add", "forge", "--for", purposes, "--from", "-", "--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
+		if r := p.run(text, program, "token", "add", "forge", "--for", purposes, "--from", "-",
+			"--chest-passphrase-from", p.path("chest-words")); r.exit != 0 {
 			t.Fatal(r)
 		}
 	}
@@ -349,7 +373,8 @@ func TestTokenForInterface(t *testing.T) {
 		t.Errorf("a closed chest: %s", r)
 	}
 	p.openChest()
-	if r := p.must("key", "register", "forge_ed25519", "forge"); !strings.Contains(r.err, "The token forge-2 from the chest is shown to the interface of forge.") {
+	if r := p.must("key", "register", "forge_ed25519", "forge"); !strings.Contains(r.err,
+		"The token forge-2 from the chest is shown to the interface of forge.") {
 		t.Errorf("registered: %s", r)
 	}
 	p.must("undo")
@@ -373,10 +398,12 @@ func TestTokenFollowsItsHost(t *testing.T) {
 	p.write(strings.ReplaceAll(text, `address = "127.0.0.1"`, `address = "::ffff:127.0.0.1"`), "moved.toml")
 	p.must("host", "add", p.path("moved.toml"), "--yes")
 	p.must("host", "set", "forge", "by=https")
-	if c := p.check(url); c.Open || c.Crux.Code != "token-elsewhere" || len(c.Mends) != 1 || strings.Join(c.Mends[0].Command, " ") != "unicrux token test forge" {
+	if c := p.check(url); c.Open || c.Crux.Code != "token-elsewhere" || len(c.Mends) != 1 ||
+		strings.Join(c.Mends[0].Command, " ") != "unicrux token test forge" {
 		t.Errorf("before: %+v, %+v", c.Crux, c.Mends)
 	}
-	if r := p.unicrux("token", "test", "forge"); r.exit != 4 || !strings.Contains(r.err, "names another place than when the token forge was stored") {
+	if r := p.unicrux("token", "test", "forge"); r.exit != 4 ||
+		!strings.Contains(r.err, "names another place than when the token forge was stored") {
 		t.Errorf("unasked: %s", r)
 	}
 	p.must("token", "test", "forge", "--yes")

@@ -17,8 +17,9 @@ import (
 
 // A known case is what is stored about a host, and how ssh is told to take it.
 type knownCase struct {
-	name    string
-	stored  string // {ed25519}, {ecdsa}, {rsa} are the host's keys, {other-…} others, {ca} who signs; {name} and {bare} are its name
+	name string
+	// {ed25519}, {ecdsa}, {rsa} are the host's keys, {other-…} others, {ca} who signs; {name} and {bare} are its name
+	stored  string
 	options string
 }
 
@@ -38,7 +39,8 @@ var knownCases = []knownCase{
 	{"another name", "elsewhere.example {ed25519}", ""},
 	{"the name without the port", "{bare} {ed25519}", ""},
 	{"another key for the name without the port", "{bare} {other-ed25519}", ""},
-	{"another key for the name without the port, new ones accepted", "{bare} {other-ed25519}", "StrictHostKeyChecking accept-new"},
+	{"another key for the name without the port, new ones accepted", "{bare} {other-ed25519}",
+		"StrictHostKeyChecking accept-new"},
 	{"an alias", "forge {ed25519}", "HostKeyAlias forge"},
 	{"an alias that is not stored", "{name} {ed25519}\n{bare} {ed25519}", "HostKeyAlias forge"},
 	{"revoked", "{name} {ed25519}\n@revoked * {ed25519}", ""},
@@ -59,7 +61,8 @@ var knownCases = []knownCase{
 	{"a binary list with the key", "{name} {ed25519}", "RevokedHostKeys {file:krl-key}"},
 	{"a binary list with its hash", "{name} {ed25519}", "RevokedHostKeys {file:krl-hash}"},
 	{"a binary list of other keys", "{name} {ed25519}", "RevokedHostKeys {file:krl-other}"},
-	{"a binary list with the authority, which signed it", "@cert-authority {name} {ca}", "RevokedHostKeys {file:krl-ca}"},
+	{"a binary list with the authority, which signed it", "@cert-authority {name} {ca}",
+		"RevokedHostKeys {file:krl-ca}"},
 	{"a binary list with the serial number", "@cert-authority {name} {ca}", "RevokedHostKeys {file:krl-serial}"},
 	{"a binary list with another serial number", "@cert-authority {name} {ca}", "RevokedHostKeys {file:krl-next}"},
 	{"a binary list that is cut", "{name} {ed25519}", "RevokedHostKeys {file:krl-cut}"},
@@ -88,11 +91,14 @@ func TestTrustAgrees(t *testing.T) {
 				p.write(replace.Replace(c.stored)+"\n", ".ssh", "known_hosts")
 				p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
 				if c.options != "" {
-					p.write(replace.Replace(c.options)+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+					p.write(replace.Replace(c.options)+"\nUserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n",
+						".ssh", "config")
 				}
-				p.write(p.read(".ssh", "config")+"GlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
+				p.write(p.read(".ssh", "config")+"GlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh",
+					"mine")+"\n", ".ssh", "config")
 				ours := p.check(fmt.Sprintf("ssh://%s@127.0.0.1:%d/nothing.git", who.Username, port))
-				theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
+				theirs := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p",
+					fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
 				got, want := ourTrust(ours), theirTrust(theirs)
 				tally.Case(got == want, "%s: we say %s (%s), ssh %s\n%s", c.name, got, ours.Crux.Code, want, theirs.err)
 			}
@@ -118,7 +124,8 @@ func theirTrust(r result) string {
 		return "trusted"
 	case strings.Contains(said, "revoked"):
 		return "revoked"
-	case strings.Contains(said, "identification has changed"), strings.Contains(said, "host key for") && strings.Contains(said, "has changed"):
+	case strings.Contains(said, "identification has changed"), strings.Contains(said, "host key for") &&
+		strings.Contains(said, "has changed"):
 		return "changed"
 	case strings.TrimSpace(said) == "host key verification failed.": // nobody could be asked
 		return "unknown"
@@ -135,7 +142,9 @@ func (p *person) hostOfManyKeys(certified bool) (replace *strings.Replacer, port
 		return strings.Join(strings.Fields(p.must("key", "show", name, "--line").out)[:2], " ")
 	}
 	var pairs, options []string
-	for name, kind := range map[string][]string{"ecdsa": {"--kind", "ecdsa"}, "rsa": {"--kind", "rsa", "--size", "3072"}, "other-ed25519": nil, "other-ecdsa": {"--kind", "ecdsa"}, "other-rsa": {"--kind", "rsa", "--size", "3072"},
+	for name, kind := range map[string][]string{"ecdsa": {"--kind", "ecdsa"},
+		"rsa": {"--kind", "rsa", "--size", "3072"}, "other-ed25519": nil, "other-ecdsa": {"--kind", "ecdsa"},
+		"other-rsa":  {"--kind", "rsa", "--size", "3072"},
 		"other-p384": {"--kind", "ecdsa", "--size", "384"}, "ca": nil} {
 		p.must(append([]string{"key", "new", name, "--no-passphrase"}, kind...)...)
 		pairs = append(pairs, "{"+name+"}", line(name))
@@ -176,7 +185,8 @@ func (p *person) revocationLists(line func(name string) string) []string {
 		return key.Marshal()
 	}
 	serials := func(list ...uint64) []byte { // those that the authority signed
-		return agreement.Part(1, agreement.Text(blob("ca")), agreement.Text(), agreement.Part(0x20, agreement.Numbers(list...)))
+		return agreement.Part(1, agreement.Text(blob("ca")), agreement.Text(),
+			agreement.Part(0x20, agreement.Numbers(list...)))
 	}
 	hash := sha256.Sum256(blob("sshd_host"))
 	var names []string
@@ -197,7 +207,8 @@ func (p *person) revocationLists(line func(name string) string) []string {
 
 // certify lets one key of this home vouch for another, as that of a host.
 func (p *person) certify(name, authority, host string) {
-	p.write(p.signed(name, authority, ssh.Certificate{CertType: ssh.HostCert, Serial: 7, KeyId: host, ValidPrincipals: []string{host}}), "sshd", "certificate")
+	p.write(p.signed(name, authority, ssh.Certificate{CertType: ssh.HostCert,
+		Serial: 7, KeyId: host, ValidPrincipals: []string{host}}), "sshd", "certificate")
 }
 
 // signed is a certificate for one key of this home by another one, good for an hour unless it says otherwise.
@@ -231,13 +242,16 @@ func TestAnyOfItsKeys(t *testing.T) {
 		t.Fatal(err)
 	}
 	target := fmt.Sprintf("127.0.0.1:%d", port)
-	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
+	p.write("UserKnownHostsFile "+p.path(".ssh",
+		"known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
 	real := func() result {
-		return p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port), who.Username+"@127.0.0.1", "true")
+		return p.run("", "ssh", "-F", p.path(".ssh", "config"), "-o", "BatchMode=yes", "-p", fmt.Sprint(port),
+			who.Username+"@127.0.0.1", "true")
 	}
 	for _, name := range []string{"sshd_host", "ecdsa", "rsa"} {
 		p.must("host", "trust", target, "--fingerprint", p.fingerprint(name))
-		if stored := p.read(".ssh", "known_hosts"); strings.Count(stored, "\n") != 1 || !strings.Contains(stored, strings.Fields(p.must("key", "show", name, "--line").out)[1]) {
+		if stored := p.read(".ssh", "known_hosts"); strings.Count(stored, "\n") != 1 ||
+			!strings.Contains(stored, strings.Fields(p.must("key", "show", name, "--line").out)[1]) {
 			t.Errorf("%s: stored %s", name, stored)
 		}
 		if r := real(); r.exit != 0 {
@@ -247,7 +261,8 @@ func TestAnyOfItsKeys(t *testing.T) {
 	}
 	wrong := p.unicrux("host", "trust", target, "--fingerprint", p.fingerprint("other-ecdsa"))
 	if said := strings.Join(strings.Fields(wrong.err), " "); wrong.exit != 1 || p.exists(".ssh", "known_hosts") ||
-		!strings.Contains(said, p.fingerprint("sshd_host")) || !strings.Contains(said, p.fingerprint("ecdsa")) || !strings.Contains(said, p.fingerprint("rsa")) || !strings.Contains(said, "none of its keys") {
+		!strings.Contains(said, p.fingerprint("sshd_host")) || !strings.Contains(said, p.fingerprint("ecdsa")) ||
+		!strings.Contains(said, p.fingerprint("rsa")) || !strings.Contains(said, "none of its keys") {
 		t.Errorf("none of them: %s", wrong)
 	}
 	// A description that names one of them.
@@ -277,7 +292,9 @@ func TestKnownHostsThatCannotBeRead(t *testing.T) {
 	p.write("UserKnownHostsFile "+p.path("folder")+"\nGlobalKnownHostsFile none\n", ".ssh", "config")
 	p.extra = []string{"GIT_SSH_COMMAND=ssh -F " + p.path(".ssh", "config")} // which may ask
 	r := p.unicrux("check", fmt.Sprintf("ssh://git@127.0.0.1:%d/x.git", port))
-	if r.exit != 1 || !strings.Contains(r.out, "first contact") || !strings.Contains(r.out, "not read") || !strings.Contains(r.out, "~/folder") || !strings.Contains(strings.Join(strings.Fields(r.out), " "), "asks in a terminal") {
+	if r.exit != 1 || !strings.Contains(r.out, "first contact") || !strings.Contains(r.out, "not read") ||
+		!strings.Contains(r.out, "~/folder") || !strings.Contains(strings.Join(strings.Fields(r.out), " "),
+		"asks in a terminal") {
 		t.Errorf("%s", r)
 	}
 }
@@ -288,9 +305,11 @@ func TestOtherSourcesOfHostKeys(t *testing.T) {
 	p := newPerson(t)
 	_, port := p.hostOfManyKeys(false)
 	p.write("", ".ssh", "known_hosts")
-	for settings, certainty := range map[string]string{"": "proved", "KnownHostsCommand /bin/false %H\n": "likely", "KnownHostsCommand none\n": "proved",
-		"VerifyHostKeyDNS yes\n": "proved"} { // which is not asked for an IP address
-		p.write(settings+"UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\n", ".ssh", "config")
+	for settings, certainty := range map[string]string{"": "proved", "KnownHostsCommand /bin/false %H\n": "likely",
+		"KnownHostsCommand none\n": "proved",
+		"VerifyHostKeyDNS yes\n":   "proved"} { // which is not asked for an IP address
+		p.write(settings+"UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\nGlobalKnownHostsFile none\n",
+			".ssh", "config")
 		c := p.check(fmt.Sprintf("ssh://git@127.0.0.1:%d/x.git", port))
 		told := strings.Contains(strings.Join(c.Crux.Evidence, "\n"), "not asked")
 		if c.Crux.Code != "host-key-unknown" || c.Crux.Certainty != certainty || told != (certainty == "likely") {
@@ -316,12 +335,15 @@ func TestCommandsWithLeave(t *testing.T) {
 	p.chmod(0o700, "tells")
 	p.mustGit("init", "--quiet", "--bare", "there")
 	url := fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, p.path("there"))
-	base := "UserKnownHostsFile " + p.path(".ssh", "known_hosts") + "\nGlobalKnownHostsFile none\nIdentityFile " + p.path(".ssh", "mine") + "\n"
+	base := "UserKnownHostsFile " + p.path(".ssh",
+		"known_hosts") + "\nGlobalKnownHostsFile none\nIdentityFile " + p.path(".ssh", "mine") + "\n"
 	for _, row := range []struct{ settings, code, without string }{
 		{"KnownHostsCommand " + p.path("tells") + " " + p.path("told") + " %H %t %f %K\n", "", "host-key-unknown"},
-		{"KnownHostsCommand " + p.path("tells") + " " + p.path("told-wrong") + " %H\n", "host-key-wrong", "host-key-unknown"},
+		{"KnownHostsCommand " + p.path("tells") + " " + p.path("told-wrong") + " %H\n", "host-key-wrong",
+			"host-key-unknown"},
 		{"KnownHostsCommand " + p.path("nowhere") + " %H\n", "host-key-unknown", "host-key-unknown"},
-		{"Match exec \"test -e " + p.path("tells") + "\"\n  UserKnownHostsFile " + p.path("told") + "\nMatch all\n", "", "host-key-unknown"},
+		{"Match exec \"test -e " + p.path("tells") + "\"\n  UserKnownHostsFile " + p.path("told") + "\nMatch all\n",
+			"", "host-key-unknown"},
 	} {
 		p.write(row.settings+base, ".ssh", "config")
 		_ = os.Remove(p.path("asked"))

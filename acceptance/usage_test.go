@@ -69,7 +69,8 @@ func TestWrongUse(t *testing.T) {
 			Schema, Message, Advice string
 			Exit                    int
 		}
-		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.error/1" || document.Exit != row.exit || r.err != "" {
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.error/1" ||
+			document.Exit != row.exit || r.err != "" {
 			t.Errorf("unicrux %s --json: %v: %s", row.args, err, r)
 		}
 	}
@@ -149,17 +150,20 @@ func TestWhatIsWritten(t *testing.T) {
 		t.Errorf("config: %q", text)
 	}
 	p.must("key", "new", "--host", "forge", "--no-passphrase", "--note", "the blue laptop")
-	for name, mode := range map[string]fs.FileMode{"forge_ed25519": 0o600, "forge_ed25519.pub": 0o644, "unicrux.conf": 0o600} {
+	for name, mode := range map[string]fs.FileMode{"forge_ed25519": 0o600, "forge_ed25519.pub": 0o644,
+		"unicrux.conf": 0o600} {
 		info, err := os.Stat(p.path(".ssh", name))
 		if err != nil || info.Mode().Perm() != mode {
 			t.Errorf("%s: %v, %v; want %v", name, info.Mode(), err, mode)
 		}
 	}
 	line := p.must("key", "show", "forge_ed25519", "--line").out
-	if line != p.read(".ssh", "forge_ed25519.pub") || !strings.HasSuffix(line, " the blue laptop\n") || strings.Count(line, "\n") != 1 {
+	if line != p.read(".ssh", "forge_ed25519.pub") || !strings.HasSuffix(line, " the blue laptop\n") ||
+		strings.Count(line, "\n") != 1 {
 		t.Errorf("the public line is %q", line)
 	}
-	if r := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-G", "forge.tidewater.example"); !strings.Contains(r.out, "identityfile "+p.path(".ssh", "forge_ed25519")) {
+	if r := p.run("", "ssh", "-F", p.path(".ssh", "config"), "-G", "forge.tidewater.example"); !strings.Contains(r.out,
+		"identityfile "+p.path(".ssh", "forge_ed25519")) {
 		t.Errorf("ssh does not use the key: %s", r)
 	}
 }
@@ -204,10 +208,12 @@ func TestPassphraseOnTheTerminal(t *testing.T) {
 	if r.exit != 0 || strings.Contains(r.out, "seven tides") || !strings.Contains(r.out, "fingerprint") {
 		t.Fatalf("key new: %s", r)
 	}
-	if r := p.onTerminal([]string{"a\n", "b\n", "c\n", "c\n"}, "key", "new", "corrected"); r.exit != 0 || !p.exists(".ssh", "corrected") {
+	if r := p.onTerminal([]string{"a\n", "b\n", "c\n", "c\n"}, "key", "new", "corrected"); r.exit != 0 ||
+		!p.exists(".ssh", "corrected") {
 		t.Errorf("two different ones, and then the same: %s", r)
 	}
-	if r := p.onTerminal([]string{"a\n", "b\n", "a\n", "b\n", "a\n", "b\n"}, "key", "new", "differs"); r.exit != 1 || p.exists(".ssh", "differs") {
+	if r := p.onTerminal([]string{"a\n", "b\n", "a\n", "b\n", "a\n", "b\n"}, "key", "new", "differs"); r.exit != 1 ||
+		p.exists(".ssh", "differs") {
 		t.Errorf("two different ones: %s", r)
 	}
 	if r := p.onTerminal([]string{"\n"}, "key", "new", "empty"); r.exit != 2 || p.exists(".ssh", "empty") {
@@ -220,10 +226,12 @@ func TestPassphraseOnTheTerminal(t *testing.T) {
 		t.Errorf("--no-input on a terminal: %s", r)
 	}
 	p.must("key", "register", "typed", "forge", "--token-from", p.host.TokenFile())
-	if r := p.onTerminal([]string{"seven tides\n"}, "check", drift); r.exit != 0 || !strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "\x1b[") {
+	if r := p.onTerminal([]string{"seven tides\n"}, "check", drift); r.exit != 0 ||
+		!strings.Contains(r.out, "Open.") || !strings.Contains(r.out, "\x1b[") {
 		t.Errorf("check asks for the passphrase: %s", r)
 	}
-	if r := p.onTerminal(nil, "check", "--plain", lamp, "--for", "push", "--no-input"); strings.Contains(r.out, "\x1b[") {
+	if r := p.onTerminal(nil, "check", "--plain", lamp, "--for", "push",
+		"--no-input"); strings.Contains(r.out, "\x1b[") {
 		t.Errorf("--plain has colours: %q", r.out)
 	}
 }
@@ -239,7 +247,8 @@ func TestVersion(t *testing.T) {
 		}
 	}
 	var document struct{ Schema, Version, Go, Platform string }
-	if r := p.must("version", "--json"); json.Unmarshal([]byte(r.out), &document) != nil || document.Schema != "unicrux.version/1" || !strings.Contains(p.must("version").out, document.Version) {
+	if r := p.must("version", "--json"); json.Unmarshal([]byte(r.out), &document) != nil ||
+		document.Schema != "unicrux.version/1" || !strings.Contains(p.must("version").out, document.Version) {
 		t.Errorf("%s", r)
 	}
 	if r := p.unicrux("version", "tide"); r.exit != 2 {

@@ -19,7 +19,9 @@ func TestHostByHTTPS(t *testing.T) {
 		}
 		return c
 	}
-	if c := asked("nothing settled", "name-unknown"); len(c.Mends) != 1 || strings.Join(c.Mends[0].Command, " ") != "unicrux ready forge --by https" || c.Mends[0].Automatic == nil || !*c.Mends[0].Automatic {
+	if c := asked("nothing settled", "name-unknown"); len(c.Mends) != 1 ||
+		strings.Join(c.Mends[0].Command, " ") != "unicrux ready forge --by https" || c.Mends[0].Automatic == nil ||
+		!*c.Mends[0].Automatic {
 		t.Errorf("nothing settled: %+v", c.Mends)
 	}
 	words := []string{"--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words")}
@@ -27,12 +29,14 @@ func TestHostByHTTPS(t *testing.T) {
 	if !strings.Contains(r.out, "You can sign in at forge as ines.marlow.") || strings.Contains(r.out, "Clone into") {
 		t.Errorf("ready: %s", r)
 	}
-	if c := asked("ready", ""); c.Account == nil || *c.Account != "ines.marlow" || c.Stages[5].State != "skipped" || c.Stages[6].State != "skipped" {
+	if c := asked("ready", ""); c.Account == nil || *c.Account != "ines.marlow" || c.Stages[5].State != "skipped" ||
+		c.Stages[6].State != "skipped" {
 		t.Errorf("ready: %+v", c)
 	}
 	p.mustGit("init", "--quiet", "work")
 	p.mustGit("-C", "work", "remote", "add", "forge", drift)
-	if r := p.run("", "sh", "-c", "cd work && "+program+" check forge --by https"); !strings.Contains(r.out, "sign in at forge") || !strings.Contains(r.out, "https") {
+	if r := p.run("", "sh", "-c", "cd work && "+program+" check forge --by https"); !strings.Contains(r.out,
+		"sign in at forge") || !strings.Contains(r.out, "https") {
 		t.Errorf("where a remote has that name: %s", r)
 	}
 	asked("to push", "token-purpose-missing", "--for", "push")
@@ -55,7 +59,8 @@ func TestHostByHTTPS(t *testing.T) {
 	asked("revoked", "secret-missing")
 	p.onlyPlainToken("ines.marlow", "tide-"+strings.Repeat("a", 32))
 	asked("not known there", "token-unknown")
-	p.onlyPlainToken("ines.marlow", p.host.Issue("ines.marlow", "short", []string{"repo:read"}, time.Now().Add(-time.Minute)))
+	p.onlyPlainToken("ines.marlow", p.host.Issue("ines.marlow", "short",
+		[]string{"repo:read"}, time.Now().Add(-time.Minute)))
 	asked("ended", "token-ended")
 }
 
@@ -63,23 +68,29 @@ func TestHostByHTTPS(t *testing.T) {
 func TestReadyAtDescribedPort(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
-	args := []string{"ready", "https://forge.tidewater.example/buoys/drift-model", "--by", "https", "--token-from", p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words")}
-	if r := p.must(args...); !strings.Contains(r.err, "Going by HTTPS: "+p.cloneHTTPS("buoys/drift-model")) || !strings.Contains(r.out, "Cloned into") {
+	args := []string{"ready", "https://forge.tidewater.example/buoys/drift-model", "--by", "https", "--token-from",
+		p.host.TokenFile(), "--chest-passphrase-from", p.path("chest-words")}
+	if r := p.must(args...); !strings.Contains(r.err, "Going by HTTPS: "+p.cloneHTTPS("buoys/drift-model")) ||
+		!strings.Contains(r.out, "Cloned into") {
 		t.Errorf("%s", r)
 	}
-	if c := p.check("https://forge.tidewater.example/buoys/drift-model.git"); c.Open || len(c.Mends) != 1 || !strings.Contains(c.Mends[0].Summary, p.cloneHTTPS("buoys/drift-model")) {
+	if c := p.check("https://forge.tidewater.example/buoys/drift-model.git"); c.Open || len(c.Mends) != 1 ||
+		!strings.Contains(c.Mends[0].Summary, p.cloneHTTPS("buoys/drift-model")) {
 		t.Errorf("checked as it is typed: %+v", c)
 	}
 	p.mustGit("-C", "drift-model", "remote", "set-url", "origin", "git@forge.tidewater.example:buoys/drift-model.git")
-	if r := p.run("", "sh", "-c", "cd drift-model && "+program+" remote use https"); !strings.Contains(r.out, p.cloneHTTPS("buoys/drift-model")) {
+	if r := p.run("", "sh", "-c", "cd drift-model && "+program+" remote use https"); !strings.Contains(r.out,
+		p.cloneHTTPS("buoys/drift-model")) {
 		t.Errorf("remote use: %s", r)
 	}
 	p.mustGit("-C", "drift-model", "fetch", "--quiet")
-	if r := p.unicrux("ready", "https://nowhere.tidewater.example/x/y.git", "--by", "https"); r.exit != 1 || strings.Contains(r.out, "Clone into") {
+	if r := p.unicrux("ready", "https://nowhere.tidewater.example/x/y.git", "--by", "https"); r.exit != 1 ||
+		strings.Contains(r.out, "Clone into") {
 		t.Errorf("what cannot be done is planned: %s", r)
 	}
 	lantern := at(t, "lantern")
-	if r := lantern.unicrux("ready", "lantern", "--by", "https"); r.exit != 1 || !strings.Contains(r.err, "names no address for git over HTTPS") {
+	if r := lantern.unicrux("ready", "lantern", "--by", "https"); r.exit != 1 ||
+		!strings.Contains(r.err, "names no address for git over HTTPS") {
 		t.Errorf("%s", r)
 	}
 }
@@ -95,7 +106,9 @@ func TestRenewalGoesOn(t *testing.T) {
 	before := p.host.Passes("ines.marlow")
 	kept := p.path(".config", "unicrux", "hosts", "forge.toml")
 	whole := p.read2(kept)
-	deaf := strings.Replace(whole, "[operations.revoke-token]\nmethod = \"DELETE\"\npath = \"me/tokens/{id}\"\ngone = [404]\n", "[operations.revoke-token]\nmethod = \"DELETE\"\npath = \"nowhere/{id}\"\n", 1)
+	deaf := strings.Replace(whole,
+		"[operations.revoke-token]\nmethod = \"DELETE\"\npath = \"me/tokens/{id}\"\ngone = [404]\n",
+		"[operations.revoke-token]\nmethod = \"DELETE\"\npath = \"nowhere/{id}\"\n", 1)
 	if deaf == whole {
 		t.Fatal("the description has another form")
 	}
@@ -126,15 +139,20 @@ func TestBetterWay(t *testing.T) {
 	}
 	const page = "https://forge.tidewater.example/buoys/tide-tables"
 	p.must("chest", "close")
-	words := []string{"--chest-passphrase-from", p.path("chest-words"), "--token-from", p.host.TokenFile(), "--no-passphrase"}
+	words := []string{"--chest-passphrase-from", p.path("chest-words"), "--token-from", p.host.TokenFile(),
+		"--no-passphrase"}
 	r := p.must(append([]string{"ready", page}, words...)...)
-	if !strings.Contains(strings.Join(strings.Fields(r.err), " "), "The chest has a token for forge. Going by HTTPS: "+p.cloneHTTPS("buoys/tide-tables")) || strings.Contains(r.err, "by SSH") || p.exists(".ssh", "forge_ed25519") {
+	if !strings.Contains(strings.Join(strings.Fields(r.err), " "),
+		"The chest has a token for forge. Going by HTTPS: "+p.cloneHTTPS("buoys/tide-tables")) ||
+		strings.Contains(r.err, "by SSH") || p.exists(".ssh", "forge_ed25519") {
 		t.Errorf("with a token: %s", r)
 	}
-	if r := p.must(append([]string{"ready", page, "--for", "push", "--into", "second"}, words...)...); !strings.Contains(r.err, "Going by SSH: ") || !p.exists(".ssh", "forge_ed25519") {
+	if r := p.must(append([]string{"ready", page, "--for", "push", "--into", "second"},
+		words...)...); !strings.Contains(r.err, "Going by SSH: ") || !p.exists(".ssh", "forge_ed25519") {
 		t.Errorf("the token is not for pushing: %s", r)
 	}
-	if r := p.must(append([]string{"ready", page, "--into", "third"}, words...)...); !strings.Contains(r.err, "Going by SSH: ") {
+	if r := p.must(append([]string{"ready", page, "--into", "third"}, words...)...); !strings.Contains(r.err,
+		"Going by SSH: ") {
 		t.Errorf("with a key: %s", r)
 	}
 }

@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// TestHostByHTTPSAlone goes from nothing to a clone at a host whose description says nothing of SSH, and is told plainly
-// where SSH would be needed.
+// TestHostByHTTPSAlone goes from nothing to a clone at a host whose description says nothing of SSH, and is told
+// plainly where SSH would be needed.
 func TestHostByHTTPSAlone(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
@@ -40,16 +40,20 @@ func TestHostByHTTPSAlone(t *testing.T) {
 	if r := p.must("look"); !strings.Contains(r.out, "forge") {
 		t.Errorf("look: %s", r)
 	}
-	if r := p.must("card", "forge", "--json"); strings.Contains(r.out, `"transport":"ssh"`) || !strings.Contains(r.out, "https") {
+	if r := p.must("card", "forge", "--json"); strings.Contains(r.out, `"transport":"ssh"`) ||
+		!strings.Contains(r.out, "https") {
 		t.Errorf("card: %s", r)
 	}
-	for _, args := range [][]string{{"key", "new", "--host", "forge", "--no-passphrase"}, {"host", "trust", "forge"}, {"host", "account", "add", "lab@forge", "--folder", p.path("lab")}} {
-		if r := p.unicrux(args...); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "), "reached by HTTPS alone") {
+	for _, args := range [][]string{{"key", "new", "--host", "forge", "--no-passphrase"}, {"host", "trust", "forge"},
+		{"host", "account", "add", "lab@forge", "--folder", p.path("lab")}} {
+		if r := p.unicrux(args...); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "),
+			"reached by HTTPS alone") {
 			t.Errorf("%v: %s", args, r)
 		}
 	}
 	p.must("key", "new", "mine", "--no-passphrase")
-	if r := p.unicrux("key", "register", "mine", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 || !strings.Contains(r.err, "HTTPS alone") {
+	if r := p.unicrux("key", "register", "mine", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
+		!strings.Contains(r.err, "HTTPS alone") {
 		t.Errorf("key register: %s", r)
 	}
 	p.must("host", "drop", "forge", "--yes")

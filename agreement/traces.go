@@ -10,8 +10,8 @@ import (
 // window is how much of a secret, in characters of the text that holds it, counts as a trace of it.
 const window = 12
 
-// Trace looks for a secret in a text: as it is, in base64 wherever it begins there, in hexadecimal digits, and escaped as
-// in a URL. It returns what it found, or nothing. A part of the secret is enough.
+// Trace looks for a secret in a text: as it is, in base64 wherever it begins there, in hexadecimal digits, and
+// escaped as in a URL. It returns what it found, or nothing. A part of the secret is enough.
 func Trace(text, secret string) string {
 	forms := []string{secret, hex.EncodeToString([]byte(secret)), url.QueryEscape(secret)}
 	for offset := range 3 { // base64 takes three octets at once

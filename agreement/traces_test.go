@@ -11,14 +11,15 @@ func TestTrace(t *testing.T) {
 	t.Parallel()
 	const secret = "seven tides and a lantern"
 	for name, text := range map[string]string{
-		"as it is":       "x " + secret + " y",
-		"a part":         "tides and a lan",
-		"base64":         base64.StdEncoding.EncodeToString([]byte("--" + secret + "--")),
-		"base64, at 0":   base64.StdEncoding.EncodeToString([]byte(secret)),
-		"base64, at 1":   base64.RawURLEncoding.EncodeToString([]byte("-" + secret + "-")),
-		"hexadecimal":    "736576656e20746964657320616e6420",
-		"in a URL":       "https://x/?seven+tides+and+a+lantern",
-		"a long, base64": base64.StdEncoding.EncodeToString([]byte(strings.Repeat("x", 1000) + secret + strings.Repeat("y", 1000))),
+		"as it is":     "x " + secret + " y",
+		"a part":       "tides and a lan",
+		"base64":       base64.StdEncoding.EncodeToString([]byte("--" + secret + "--")),
+		"base64, at 0": base64.StdEncoding.EncodeToString([]byte(secret)),
+		"base64, at 1": base64.RawURLEncoding.EncodeToString([]byte("-" + secret + "-")),
+		"hexadecimal":  "736576656e20746964657320616e6420",
+		"in a URL":     "https://x/?seven+tides+and+a+lantern",
+		"a long, base64": base64.StdEncoding.EncodeToString([]byte(strings.Repeat("x",
+			1000) + secret + strings.Repeat("y", 1000))),
 	} {
 		if Trace(text, secret) == "" {
 			t.Errorf("%s: not found in %q", name, text[:min(len(text), 80)])

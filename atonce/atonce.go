@@ -62,7 +62,8 @@ func answer(action string, environ []string, in io.Reader) (answer []byte, ok bo
 		return nil, false
 	}
 	who := person.Of(environ, "")
-	answer, err := query.Holder(who.DoorSocket(), query.ForGit, query.GitQuestion{Data: who.Data, Action: action, Said: read}.Text())
+	answer, err := query.Holder(who.DoorSocket(), query.ForGit,
+		query.GitQuestion{Data: who.Data, Action: action, Said: read}.Text())
 	return answer, err == nil
 }
 
@@ -76,7 +77,8 @@ func said(in io.Reader) []byte {
 	for len(text) < mostAsked {
 		n, err := in.Read(text[len(text):mostAsked])
 		text = text[:len(text)+n]
-		if end := len(text) - 1; err != nil || end == 0 && text[0] == '\n' || end > 0 && text[end-1] == '\n' && text[end] == '\n' {
+		if end := len(text) - 1; err != nil || end == 0 && text[0] == '\n' || end > 0 && text[end-1] == '\n' &&
+			text[end] == '\n' {
 			break
 		}
 	}

@@ -40,7 +40,8 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			if number(batch) == 0 {
 				words = "That was so already."
 			}
-			text := a.style().Sentences(words, "Next, make it ready:") + a.style().CommandLine("unicrux", "ready", as.Name)
+			text := a.style().Sentences(words, "Next, make it ready:") + a.style().CommandLine("unicrux",
+				"ready", as.Name)
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
 		},
 	}
@@ -94,9 +95,11 @@ func hostAccounts(a *app) *cobra.Command {
 				return err
 			}
 			if len(accounts) > 0 && !hosts.GitReads(config, a.station) {
-				a.progress("git does not read " + a.station.Tilde(hosts.OurGitFile(a.station)) + " any more, so none of this holds. To include it again: unicrux host account add.")
+				a.progress("git does not read " + a.station.Tilde(hosts.OurGitFile(a.station)) +
+					" any more, so none of this holds. To include it again: unicrux host account add.")
 			}
-			return a.show(a.style().Accounts(d, accounts, view, a.station.Tilde), render.AccountsDocument(d, accounts, view))
+			return a.show(a.style().Accounts(d, accounts, view, a.station.Tilde),
+				render.AccountsDocument(d, accounts, view))
 		},
 	}
 }

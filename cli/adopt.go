@@ -61,7 +61,8 @@ func adoptThese(a *app, found []plainsecrets.Stray, source string) error {
 	if err != nil {
 		return err
 	}
-	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde), render.AdoptedDocument(list, number(batch))); err != nil {
+	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde),
+		render.AdoptedDocument(list, number(batch))); err != nil {
 		return err
 	}
 	if slices.ContainsFunc(list, func(d adopt.Adopted) bool { return d.Err != nil }) {
@@ -76,7 +77,8 @@ func adoptList(a *app, found []plainsecrets.Stray, source string) (*workstation.
 	if err != nil {
 		return nil, nil, err
 	}
-	unlock, err := a.station.Alone(a.ctx, "adopt", func() { a.progress("Another unicrux is moving secrets into the chest. Waiting for it.") })
+	unlock, err := a.station.Alone(a.ctx, "adopt",
+		func() { a.progress("Another unicrux is moving secrets into the chest. Waiting for it.") })
 	if err != nil {
 		return nil, nil, err
 	}

@@ -54,7 +54,8 @@ func (a *app) confirm(question string) error {
 	case a.yes || a.dry:
 		return nil
 	case !a.mayAsk():
-		return &problem{message: "it must be asked whether to go on, and nobody can be asked", advice: "Say --yes if you have compared what is told above.", exit: exitAsk}
+		return &problem{message: "it must be asked whether to go on, and nobody can be asked",
+			advice: "Say --yes if you have compared what is told above.", exit: exitAsk}
 	}
 	answer, err := a.ask(func() (string, error) {
 		a.asked.SetPrompt(question + " yes or [no] (--yes): ")
@@ -126,13 +127,15 @@ func (p *prompter) newPassphrase(source string, none bool) (secret.Text, error) 
 	if none {
 		return secret.Text{}, nil
 	}
-	return p.choosePassphrase(source, "Passphrase for the new key (--passphrase-from):", "the key", "--passphrase-from FILE (or - for standard input), or --no-passphrase",
+	return p.choosePassphrase(source, "Passphrase for the new key (--passphrase-from):", "the key",
+		"--passphrase-from FILE (or - for standard input), or --no-passphrase",
 		"; --no-passphrase makes a key without one")
 }
 
 // newPassphraseFor gets a new passphrase that there must be: from a source, or asked twice.
 func (p *prompter) newPassphraseFor(what, option, source string) (secret.Text, error) {
-	return p.choosePassphrase(source, "New passphrase for "+what+" ("+option+"):", what, option+" FILE, or - for standard input", "")
+	return p.choosePassphrase(source, "New passphrase for "+what+" ("+option+"):", what,
+		option+" FILE, or - for standard input", "")
 }
 
 func (p *prompter) choosePassphrase(source, question, what, options, instead string) (text secret.Text, err error) {
@@ -142,7 +145,8 @@ func (p *prompter) choosePassphrase(source, question, what, options, instead str
 		from = " from " + source
 		text, err = p.readSecret(source)
 	case !p.mayAsk():
-		return text, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked", advice: "Give " + options + ".", exit: exitAsk}
+		return text, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked",
+			advice: "Give " + options + ".", exit: exitAsk}
 	default:
 		text, err = p.askTwice(question)
 	}
@@ -178,7 +182,8 @@ func (p *prompter) askTwice(question string) (secret.Text, error) {
 		}
 		p.progress("The two differ. From the beginning:")
 	}
-	return secret.Text{}, &problem{message: "the two passphrases differed each time, so nothing was changed", advice: "Run the same command again.", exit: exitCrux}
+	return secret.Text{}, &problem{message: "the two passphrases differed each time, so nothing was changed",
+		advice: "Run the same command again.", exit: exitCrux}
 }
 
 // asker answers for the passphrase of a key that is there: from a source once given, else
@@ -214,7 +219,8 @@ func tokenFor(a *app, o *secretOptions, host *describe.Description, purpose stri
 			return token, err
 		}
 	}
-	text, err := tokenFrom(a, source, host, "Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+	text, err := tokenFrom(a, source, host,
+		"Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
 	return host.Bind(text), err
 }
 

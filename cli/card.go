@@ -43,8 +43,10 @@ form. A secret is not shown; --copy puts one field on the clipboard.`,
 	flags := command.Flags()
 	flags.StringVar(&o.purpose, "for", "push", "clone or push")
 	flags.StringVar(&o.by, "by", "", "ssh or https (default: both)")
-	flags.StringVar(&o.field, "copy", "", "put this field on the clipboard, through the terminal; a secret for 45 seconds")
-	flags.StringVar(&o.form, "form", "", "also write the key in the form that the program reads: openssh, pkcs8, pkcs1 or sec1")
+	flags.StringVar(&o.field, "copy", "",
+		"put this field on the clipboard, through the terminal; a secret for 45 seconds")
+	flags.StringVar(&o.form, "form", "",
+		"also write the key in the form that the program reads: openssh, pkcs8, pkcs1 or sec1")
 	o.relock.addFlags(command, "with --form: write it without a lock")
 	chestOption(command, &o.chest)
 	return command
@@ -148,7 +150,8 @@ func copyField(a *app, o cardOptions, place site.Site, filled *card.Card) error 
 func toClipboard(a *app, text string) error {
 	terminal, err := os.OpenFile(terminalName, os.O_WRONLY, 0)
 	if err != nil {
-		return &problem{message: "there is no terminal, and Unicrux copies through the terminal", advice: "Run it in a terminal.", exit: exitAsk}
+		return &problem{message: "there is no terminal, and Unicrux copies through the terminal",
+			advice: "Run it in a terminal.", exit: exitAsk}
 	}
 	_, err = terminal.WriteString(render.Clipboard(text))
 	return errors.Join(err, terminal.Close())
@@ -160,7 +163,8 @@ func copySecret(a *app, what, text string) error {
 		return err
 	}
 	defer toClipboard(a, "") //nolint:errcheck // it went there a moment ago
-	if err := sayDoneAs(a, what+" is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
+	if err := sayDoneAs(a, what+
+		" is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
 		return err
 	}
 	select {

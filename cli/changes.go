@@ -71,7 +71,8 @@ func runUndo(a *app, o *secretOptions, args []string) error {
 	}
 	for _, step := range undone.Change.Steps {
 		if step.Host != nil && step.Host.Act == hosts.ActRepo {
-			a.progress(step.Host.Host + " keeps the repository " + step.Host.Data["repo"] + ": remove it on its page if nobody needs it.")
+			a.progress(step.Host.Host + " keeps the repository " + step.Host.Data["repo"] +
+				": remove it on its page if nobody needs it.")
 		}
 	}
 	return a.show(a.style().Undone(undone, a.station.Tilde), render.UndoneDocument(undone))

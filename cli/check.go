@@ -40,10 +40,12 @@ Mercurial's it goes the way that hg would go.`,
 	}
 	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
 	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
-	command.Flags().StringVar(&o.by, "by", "", "ssh or https: go the other way to the same repository, or to a host (default: as git would)")
+	command.Flags().StringVar(&o.by, "by", "",
+		"ssh or https: go the other way to the same repository, or to a host (default: as git would)")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
 	command.Flags().StringVar(&o.program, "program", "", "git or hg (default: what the folder and the URL tell)")
-	command.Flags().BoolVar(&o.run, "run-commands", false, "run the commands on which ssh's settings depend (Match exec, KnownHostsCommand), as ssh would")
+	command.Flags().BoolVar(&o.run, "run-commands", false,
+		"run the commands on which ssh's settings depend (Match exec, KnownHostsCommand), as ssh would")
 	o.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
@@ -112,7 +114,8 @@ func checkFolder(a *app, local *finding.LocalError) error {
 
 // request makes the question of check and ready.
 func requestOf(a *app, purpose, account, argument string, ask sshway.Asker) (finding.Request, error) {
-	request := finding.Request{Argument: argument, Purpose: finding.Purpose(purpose), Account: account, Timeout: a.timeout, Ask: ask}
+	request := finding.Request{Argument: argument, Purpose: finding.Purpose(purpose), Account: account,
+		Timeout: a.timeout, Ask: ask}
 	switch request.Purpose {
 	case "", finding.Clone, finding.Push:
 		return request, nil
@@ -136,7 +139,8 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 	defer unlock()
 	s := a.style()
 	gap := ""
-	opening, err := ready.Open(a.ctx, place, request, a.secrets(o), func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+	opening, err := ready.Open(a.ctx, place, request, a.secrets(o),
+		func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}

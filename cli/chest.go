@@ -83,7 +83,8 @@ func readyForSecrets(a *app, c *chest.Chest, source string) error {
 		return newChest(a, c, source)
 	case kind == chest.Memory:
 		return startDoor(a, a.ctx)
-	case kind == chest.Sealed && locked && !c.Sealable(): // seen for the first time here: it is opened once, to see whose it is
+	case kind == chest.Sealed && locked &&
+		!c.Sealable(): // seen for the first time here: it is opened once, to see whose it is
 		return openChest(a, c, source, agent.WorkingDay)
 	}
 	return nil
@@ -113,7 +114,8 @@ func askAndUnlock(a *app, c *chest.Chest, source string, lifetime time.Duration)
 		return unlockChest(a, c, passphrase, lifetime)
 	}
 	if !a.mayAsk() {
-		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase", advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
+		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase",
+			advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
 	}
 	for try := 1; ; try++ {
 		passphrase, err := a.askSecret("Passphrase of the chest (--chest-passphrase-from):")
@@ -166,7 +168,8 @@ func chestShow(a *app) *cobra.Command {
 			return a.show(a.style().Chest(view), render.ChestDocument(view))
 		},
 	}
-	command.Flags().BoolVar(&aside, "set-aside", false, "move files that are damaged out of the way; the others stay as they are")
+	command.Flags().BoolVar(&aside, "set-aside", false,
+		"move files that are damaged out of the way; the others stay as they are")
 	return command
 }
 
@@ -215,7 +218,8 @@ func chestOpen(a *app) *cobra.Command {
 			if !open {
 				return &problem{message: "the passphrase is right, but the chest stays closed: the holder does not run", advice: "Fix the error above. Until then, git and Unicrux ask for the passphrase each time.", exit: exitFailure}
 			}
-			return sayDoneAs(a, "The chest is open until "+until.Local().Format("15:04")+". unicrux chest close closes it before.")
+			return sayDoneAs(a, "The chest is open until "+until.Local().Format("15:04")+
+				". unicrux chest close closes it before.")
 		},
 	}
 	command.Flags().DurationVar(&lifetime, "for", agent.WorkingDay, "how long it stays open")
@@ -262,7 +266,8 @@ func chestLock(a *app) *cobra.Command {
 			case source != "":
 				old, err = a.readSecret(source)
 			case !a.mayAsk():
-				err = &problem{message: "the old passphrase must be asked, and nobody can be asked", advice: "Give --chest-passphrase-from FILE.", exit: exitAsk}
+				err = &problem{message: "the old passphrase must be asked, and nobody can be asked",
+					advice: "Give --chest-passphrase-from FILE.", exit: exitAsk}
 			default:
 				old, err = a.askSecret("The old passphrase of the chest (--chest-passphrase-from):")
 			}
@@ -280,7 +285,8 @@ func chestLock(a *app) *cobra.Command {
 		},
 	}
 	chestOption(command, &source)
-	command.Flags().StringVar(&fresh, "new-passphrase-from", "", "read the new passphrase from this file, or - for standard input")
+	command.Flags().StringVar(&fresh, "new-passphrase-from", "",
+		"read the new passphrase from this file, or - for standard input")
 	return command
 }
 

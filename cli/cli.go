@@ -73,7 +73,8 @@ func Run(io IO) int {
 	memory.Private() // secrets pass through most commands
 	ctx, stopped := untilSignal()
 	a := &app{prompter: &prompter{console: &console{IO: io}, ctx: ctx}, timeout: defaultTimeout}
-	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" { // git waits for it, and its options are ssh's
+	// git waits for it, and its options are ssh's
+	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" {
 		return sshForGit(a, io.Args[2:])
 	}
 	err := a.execute()
@@ -130,7 +131,8 @@ func (a *app) finish(err error) int {
 	problem := asProblem(err)
 	changes := a.changed()
 	if a.json || slices.Contains(a.Args, "--json") { // the command line may not have been read that far
-		_, _ = io.WriteString(a.Out, render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit, changes)))
+		_, _ = io.WriteString(a.Out,
+			render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit, changes)))
 		return problem.exit
 	}
 	a.tell(a.style().Problem(problem.message, problem.advice) + a.style().DoneBefore(changes))
@@ -159,7 +161,9 @@ and names the one cause when a clone or push fails.`,
 			if a.station, err = a.here(); err != nil {
 				return err
 			}
-			if strings.HasPrefix(command.CommandPath(), "unicrux holder") || strings.HasPrefix(command.CommandPath(), "unicrux for-git") { // ssh waits for it
+			// ssh waits for it
+			if strings.HasPrefix(command.CommandPath(), "unicrux holder") ||
+				strings.HasPrefix(command.CommandPath(), "unicrux for-git") {
 				return nil
 			}
 			runTidy(a)
@@ -180,7 +184,8 @@ and names the one cause when a clone or push fails.`,
 	// Not the library's own: its template alone would make the program a fifth larger.
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")
 	root.SetHelpCommandGroupID("try")
-	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"}, &cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"},
+		&cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
 	root.AddCommand(forGitCommand(a))
 	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
 		demandSubcommands(root)
@@ -191,7 +196,8 @@ and names the one cause when a clone or push fails.`,
 		commands []*cobra.Command
 	}{
 		{"daily", []*cobra.Command{lookCommand(a), readyCommand(a), checkCommand(a), explainCommand(a)}},
-		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a), cardCommand(a)}},
+		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a),
+			cardCommand(a)}},
 		{"keep", []*cobra.Command{chestCommand(a), holderCommand(a), changesCommand(a), undoCommand(a)}},
 		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), versionCommand(a)}},
 	} {
@@ -261,7 +267,8 @@ func (a *app) place() (site.Site, error) {
 	if err != nil {
 		return site.Site{}, err
 	}
-	return site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(), Program: a.program(), StartHolder: a.startHolder}, nil
+	return site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(),
+		Program: a.program(), StartHolder: a.startHolder}, nil
 }
 
 // waits says that a host asks us to wait.

@@ -48,7 +48,8 @@ func runCompare(a *app, o *compareOptions, name string) error {
 		if err != nil {
 			return err
 		}
-		text := a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
+		text := a.style().Compared(list, host.Name, a.station.Now(),
+			a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
 		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
 	token, err := tokenFor(a, &o.secretOptions, host, "keys")
@@ -59,7 +60,8 @@ func runCompare(a *app, o *compareOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde), render.ComparedDocument(list, host.Name))
+	return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde),
+		render.ComparedDocument(list, host.Name))
 }
 
 type withdrawOptions struct {
@@ -83,7 +85,8 @@ asks the host over SSH now and then until it takes the key no more.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runWithdraw(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
-	o.addList(command, "from this repository alone, where it was registered with --repo", "from the keys with which commits are signed")
+	o.addList(command, "from this repository alone, where it was registered with --repo",
+		"from the keys with which commits are signed")
 	flags.BoolVar(&o.byHand, "by-hand", false, "say where to take it away, and wait until the host takes it no more")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
 	o.addToken(command)
@@ -115,6 +118,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" + untrusted.Clean(known.Title) + "”."
+	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" +
+		untrusted.Clean(known.Title) + "”."
 	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 }

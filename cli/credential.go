@@ -23,7 +23,8 @@ import (
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
 func forGitCredential(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "credential get|store|erase", Short: "Answer git's questions for credentials", Args: takes(1, 1, "get, store or erase"),
+		Use: "credential get|store|erase", Short: "Answer git's questions for credentials",
+		Args: takes(1, 1, "get, store or erase"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCredential(a, args[0]) },
 	}
 }
@@ -67,7 +68,8 @@ func answerGit(a *app, asked gitlink.Asked) error {
 		a.progressText(a.style().Foresight(*answer.Soon, a.station.Now()))
 	}
 	if errors.Is(err, chest.ErrClosed) {
-		a.progressText(a.style().Saying(gitanswer.Saying{Words: "The chest is closed. To open it for a working day:", Command: []string{"unicrux", "chest", "open"}}))
+		a.progressText(a.style().Saying(gitanswer.Saying{Words: "The chest is closed. To open it for a working day:",
+			Command: []string{"unicrux", "chest", "open"}}))
 		return nil
 	}
 	if err == nil {
@@ -82,7 +84,8 @@ func stuckSaying(a *app) gitanswer.Saying {
 	const words = "The holder runs but does not respond, so git does not get its token."
 	pid := holder.PID(a.station.DoorSocket())
 	if pid <= 1 {
-		return gitanswer.Saying{Words: words + " Unicrux does not know its process. To see more:", Command: []string{"unicrux", "holder", "show"}}
+		return gitanswer.Saying{Words: words + " Unicrux does not know its process. To see more:",
+			Command: []string{"unicrux", "holder", "show"}}
 	}
 	return gitanswer.Saying{Words: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
 }

@@ -54,7 +54,8 @@ func errorText(a *app, args []string) (string, error) {
 		from = file
 	} else if term.IsTerminal(int(from.Fd())) {
 		if a.noInput {
-			return "", &problem{message: "There is no text: standard input is a terminal.", advice: "Pipe the text in, or name a file.", exit: exitAsk}
+			return "", &problem{message: "There is no text: standard input is a terminal.",
+				advice: "Pipe the text in, or name a file.", exit: exitAsk}
 		}
 		a.say("  Paste the text, then press Enter and Ctrl-D.\n")
 	}

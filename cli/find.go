@@ -37,7 +37,10 @@ names say that they are something else.`,
 			meter := a.meter()
 			var err error
 			view.Result, err = find.Find(a.ctx, a.station, dirs, func(files int, folder string) {
-				meter.tell(func() string { return fmt.Sprintf("Looked at %d files: %s", files, a.station.Tilde(folder)) })
+				meter.tell(func() string {
+					return fmt.Sprintf("Looked at %d files: %s", files,
+						a.station.Tilde(folder))
+				})
 			})
 			meter.end()
 			if err != nil {

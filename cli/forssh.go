@@ -21,8 +21,9 @@ import (
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.
 func forGitSSH(a *app) *cobra.Command {
-	return &cobra.Command{Use: "ssh ARGUMENTS", Short: "Be git's ssh, and say why when the way is closed", DisableFlagParsing: true,
-		RunE: func(_ *cobra.Command, args []string) error { return &told{sshForGit(a, args)} }}
+	return &cobra.Command{Use: "ssh ARGUMENTS", Short: "Be git's ssh, and say why when the way is closed",
+		DisableFlagParsing: true,
+		RunE:               func(_ *cobra.Command, args []string) error { return &told{sshForGit(a, args)} }}
 }
 
 // sshFailed is with what ssh ends when it did not get through: every other code is that of the
@@ -115,7 +116,8 @@ func questionOf(args []string) (finding.Request, bool) {
 	default:
 		return request, false
 	}
-	at := address.Address{Scheme: "ssh", User: call.User, Host: call.Host, Path: path, Short: !strings.HasPrefix(path, "/")}
+	at := address.Address{Scheme: "ssh", User: call.User, Host: call.Host, Path: path,
+		Short: !strings.HasPrefix(path, "/")}
 	request.Argument = at.String()
 	return request, true
 }

@@ -55,8 +55,10 @@ own, which unicrux chest open starts.`,
 			return usage("--stay takes keys or chest, not %q", stay)
 		},
 	}
-	command.Flags().StringVar(&stay, "stay", "", "run the holder in the foreground, for a service manager: keys or chest")
-	command.Flags().StringVar(&unlock, "unlock", "", "unlock this key by the passphrase that the desktop keeps, if it does")
+	command.Flags().StringVar(&stay, "stay", "",
+		"run the holder in the foreground, for a service manager: keys or chest")
+	command.Flags().StringVar(&unlock, "unlock", "",
+		"unlock this key by the passphrase that the desktop keeps, if it does")
 	return command
 }
 
@@ -67,7 +69,8 @@ func beHolder(a *app, what string) error {
 		return errors.New("the holder needs an output of its own")
 	}
 	clock := lifetime.System(a.station.Now)
-	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, asksEachTime(a)), Clock: clock, Ready: func() { holder.Report(out, nil) }}
+	o := holder.Options{Socket: a.station.HolderSocket(), Content: agent.NewKeeper(clock, asksEachTime(a)),
+		Clock: clock, Ready: func() { holder.Report(out, nil) }}
 	if what == stayChest {
 		o.Socket, o.Content = a.station.DoorSocket(), holder.NewDoor(gitanswer.NewDesk(a.station, clock))
 	}
@@ -180,7 +183,8 @@ func holderStop(a *app) *cobra.Command {
 		Use: "stop", Short: "Make the holder forget everything and end", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			if a.dry {
-				return a.show(a.style().Sentences("Would make the holder forget everything and end."), render.PlanDocument(nil))
+				return a.show(a.style().Sentences("Would make the holder forget everything and end."),
+					render.PlanDocument(nil))
 			}
 			ctx, cancel := context.WithTimeout(a.ctx, a.timeout)
 			defer cancel()
@@ -203,7 +207,8 @@ func holderStop(a *app) *cobra.Command {
 
 // holdersRespond fails when a holder runs and does not respond: what it holds is not known then.
 func holdersRespond(a *app) error {
-	return cmp.Or(runResponds(a, holder.StuckAgent(a.station.HolderSocket())), runResponds(a, holder.StuckDoor(a.station.DoorSocket())))
+	return cmp.Or(runResponds(a, holder.StuckAgent(a.station.HolderSocket())),
+		runResponds(a, holder.StuckDoor(a.station.DoorSocket())))
 }
 
 // runResponds turns a [holder.StuckError] into what to do about it.
@@ -216,7 +221,8 @@ func runResponds(a *app, err error) error {
 	if pid := holder.PID(stuck.Socket); pid > 1 { // 0 and 1 are nobody's holder
 		advice = fmt.Sprintf("End it: kill -9 %d", pid)
 	}
-	return &problem{message: "the holder runs but does not respond, so it still has its secrets", advice: advice, exit: exitFailure}
+	return &problem{message: "the holder runs but does not respond, so it still has its secrets", advice: advice,
+		exit: exitFailure}
 }
 
 func holderShow(a *app) *cobra.Command {

@@ -21,7 +21,8 @@ import (
 
 func hostCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
+	command.AddCommand(hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a), hostDrop(a),
+		hostAccounts(a), hostAccount(a))
 	return command
 }
 
@@ -83,7 +84,8 @@ func acceptSource(a *app, source hosts.Source) error {
 	}
 	question := "Keep this description?"
 	if old.Text != nil {
-		question = "Replace the description of " + source.Description.Name + "? Stored tokens still go only to the places that they were stored for."
+		question = "Replace the description of " + source.Description.Name +
+			"? Stored tokens still go only to the places that they were stored for."
 	}
 	return a.confirm(question)
 }
@@ -116,7 +118,8 @@ func hostShow(a *app) *cobra.Command {
 	var file string
 	var run bool
 	command := &cobra.Command{
-		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it", Args: takes(1, 1, "one host"),
+		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it",
+		Args: takes(1, 1, "one host"),
 		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
 and shows every setting of ssh and git that holds for it: where it stands, which others
 lost against it, and what would hold without it. Nothing that a setting would run is run, unless
@@ -139,8 +142,10 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 			return a.show(a.style().Host(d), render.HostDocument(d, 0))
 		},
 	}
-	command.Flags().BoolVar(&settings, "settings", false, "every setting of ssh and git that holds for the host, and its origin")
-	command.Flags().BoolVar(&run, "run-commands", false, "with --settings: run the commands on which blocks depend (Match exec), as ssh would")
+	command.Flags().BoolVar(&settings, "settings", false,
+		"every setting of ssh and git that holds for the host, and its origin")
+	command.Flags().BoolVar(&run, "run-commands", false,
+		"with --settings: run the commands on which blocks depend (Match exec), as ssh would")
 	command.Flags().StringVar(&file, "ssh-config", "", "with --settings: read this file as ssh's -F would")
 	return command
 }
@@ -211,7 +216,8 @@ what its key must be.`,
 				render.TrustedDocument(trusted, args[0], number(batch)))
 		},
 	}
-	command.Flags().StringVar(&fingerprint, "fingerprint", "", "what the host's key must be (SHA256:…), from whoever runs the host")
+	command.Flags().StringVar(&fingerprint, "fingerprint", "",
+		"what the host's key must be (SHA256:…), from whoever runs the host")
 	return command
 }
 

@@ -17,7 +17,8 @@ import (
 
 func keyCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
-	command.AddCommand(keyNew(a), keyList(a), keyShow(a), keyFind(a), keyRegister(a), keyWithdraw(a), keyCompare(a), keyLock(a), keySave(a), keyLoad(a), keyUnload(a), keyRenew(a), keyRetire(a))
+	command.AddCommand(keyNew(a), keyList(a), keyShow(a), keyFind(a), keyRegister(a), keyWithdraw(a), keyCompare(a),
+		keyLock(a), keySave(a), keyLoad(a), keyUnload(a), keyRenew(a), keyRetire(a))
 	return command
 }
 
@@ -83,7 +84,8 @@ func newKey(a *app, o keyNewOptions, args []string) error {
 	}
 	text := a.style().Key(viewOf(a, pair))
 	if n.Host != nil {
-		text += "\n" + a.style().Sentences(fmt.Sprintf("Settings for %s point to it now. Next, tell the host:", n.Host.Name)) +
+		text += "\n" + a.style().Sentences(fmt.Sprintf("Settings for %s point to it now. Next, tell the host:",
+			n.Host.Name)) +
 			a.style().CommandLine("unicrux", "key", "register", pair.Name(), n.Host.Name)
 	}
 	return a.showChange(batch, text, render.KeyDocument(viewOf(a, pair), number(batch)))
@@ -99,7 +101,8 @@ func keyAt(a *app, name string) (place site.Site, pair *sshkey.Pair, err error) 
 }
 
 // keyAtHost is keyAt with a host that is to be told something about the public half.
-func keyAtHost(a *app, name, hostName string) (place site.Site, pair *sshkey.Pair, host *describe.Description, err error) {
+func keyAtHost(a *app, name, hostName string) (place site.Site, pair *sshkey.Pair,
+	host *describe.Description, err error) {
 	if place, pair, err = keyAt(a, name); err != nil {
 		return place, nil, nil, err
 	}
@@ -131,7 +134,8 @@ func withUses(a *app, view render.KeyView, keys []look.Key) render.KeyView {
 func withUse(a *app, view render.KeyView, key look.Key) render.KeyView {
 	view.Looked = true
 	for _, mention := range key.Mentions {
-		view.Settings = append(view.Settings, strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
+		view.Settings = append(view.Settings,
+			strings.TrimSpace(mention.Block+" ("+a.station.Tilde(mention.Origin.String())+")"))
 	}
 	view.KnownAt, view.Held = key.KnownAt, key.InAgent
 	return view
@@ -169,7 +173,8 @@ func keyList(a *app) *cobra.Command {
 			}
 			text := a.style().Keys(views, unreadable)
 			if len(views)+len(unreadable) == 0 {
-				text = a.style().Sentences("There is no key in "+a.station.Tilde(a.station.SSHDir())+" yet. Make one:") +
+				text = a.style().Sentences("There is no key in "+a.station.Tilde(a.station.SSHDir())+
+					" yet. Make one:") +
 					a.style().CommandLine("unicrux", "key", "new")
 			}
 			return a.show(text, render.KeysDocument(views, unreadable))
@@ -195,7 +200,8 @@ func keyShow(a *app) *cobra.Command {
 				return a.show(a.style().Key(view), render.KeyDocument(view, 0))
 			}
 			if pair.Public == nil {
-				return &problem{message: "the public half of " + pair.Name() + " can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}
+				return &problem{message: "the public half of " + pair.Name() +
+					" can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}
 			}
 			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(viewOf(a, pair), 0))
 		},

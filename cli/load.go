@@ -35,7 +35,8 @@ host gets the key instead.`,
 	flags.StringVar(&o.host, "host", "", "make ssh ask the holder for this host as well")
 	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
 	flags.BoolVar(&o.confirm, "confirm", false, "ask you before each use of the key, with the program in SSH_ASKPASS")
-	flags.BoolVar(&o.keep, "keep-passphrase", false, "let the desktop's secret service keep the passphrase, and unlock the key from there")
+	flags.BoolVar(&o.keep, "keep-passphrase", false,
+		"let the desktop's secret service keep the passphrase, and unlock the key from there")
 	return command
 }
 
@@ -44,7 +45,9 @@ func runLoad(a *app, o loadOptions, name string) error {
 		return usage("--for takes a time of at least a second, such as 8h")
 	}
 	if o.confirm && a.getenv("SSH_ASKPASS") == "" {
-		return &problem{message: "--confirm asks with the program in SSH_ASKPASS, and that is not set", advice: "Set SSH_ASKPASS to such a program, run unicrux holder stop, and load the key again.", exit: exitCrux}
+		return &problem{message: "--confirm asks with the program in SSH_ASKPASS, and that is not set",
+			advice: "Set SSH_ASKPASS to such a program, run unicrux holder stop, and load the key again.",
+			exit:   exitCrux}
 	}
 	place, pair, err := keyAt(a, name)
 	if err != nil {
@@ -87,7 +90,8 @@ func keyUnload(a *app) *cobra.Command {
 		Use: "unload KEY", Short: "Hold a key no more: its passphrase is asked again", Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUnload(a, args[0], forget) },
 	}
-	command.Flags().BoolVar(&forget, "forget-passphrase", false, "make the desktop's secret service forget its passphrase as well")
+	command.Flags().BoolVar(&forget, "forget-passphrase", false,
+		"make the desktop's secret service forget its passphrase as well")
 	return command
 }
 

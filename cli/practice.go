@@ -44,7 +44,8 @@ is in them is thrown away when they end, unless --folder names a place.`,
 	}
 	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH, of the first host (default: any free one)")
 	command.Flags().IntVar(&o.WebPort, "web-port", 0, "for the interface of the first host (default: any free one)")
-	command.Flags().StringArrayVar(&o.Faults, "fault", nil, "do this wrong; \"unicrux practice faults\" lists what (may be given several times)")
+	command.Flags().StringArrayVar(&o.Faults, "fault", nil,
+		"do this wrong; \"unicrux practice faults\" lists what (may be given several times)")
 	command.Flags().StringVar(&o.Folder, "folder", "", "keep everything in this folder (default: a temporary one)")
 	return command
 }
@@ -104,7 +105,8 @@ func faultHint(err error, codes []string) error {
 	if !errors.Is(err, standin.ErrNoFault) {
 		return err
 	}
-	return usage("a practice host has no fault %s: unicrux practice faults lists those that it has", strings.Join(codes, ", "))
+	return usage("a practice host has no fault %s: unicrux practice faults lists those that it has",
+		strings.Join(codes, ", "))
 }
 
 func practiceView(name string, host *standin.Host) render.PracticeView {

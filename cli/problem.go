@@ -56,7 +56,8 @@ func (t *told) Error() string { return fmt.Sprintf("exit %d", t.exit) }
 var errStopped = &problem{message: "stopped", exit: exitStopped}
 
 func usage(format string, args ...any) error {
-	return &problem{message: fmt.Sprintf(format, args...), advice: "unicrux help COMMAND shows how it is used.", exit: exitUsage}
+	return &problem{message: fmt.Sprintf(format, args...), advice: "unicrux help COMMAND shows how it is used.",
+		exit: exitUsage}
 }
 
 // advices pairs errors of the core with the exit code and with what to do about them. The
@@ -70,15 +71,20 @@ var advices = []struct {
 	{workstation.ErrNoChange, exitCrux, "unicrux changes lists those that are."},
 	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
 	{hosts.ErrSetting, exitUsage, ""},
-	{remotes.ErrSecretIn, exitCrux, "Nothing was changed. Move the secret into the chest with unicrux remote clean, or remove it with git remote set-url."},
+	{remotes.ErrSecretIn, exitCrux,
+		"Nothing was changed. Move the secret into the chest with unicrux remote clean, or remove it with git remote set-url."},
 	{workstation.ErrGone, exitFailure, "Change to a folder that exists."},
-	{workstation.ErrForeign, exitFailure, "Nothing was changed. Ask its owner, or make the change yourself: with --dry-run, Unicrux shows it."},
-	{workstation.ErrLinked, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
-	{workstation.ErrAttributes, exitFailure, "Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
+	{workstation.ErrForeign, exitFailure,
+		"Nothing was changed. Ask its owner, or make the change yourself: with --dry-run, Unicrux shows it."},
+	{workstation.ErrLinked, exitFailure,
+		"Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
+	{workstation.ErrAttributes, exitFailure,
+		"Nothing was changed. Make the change yourself: with --dry-run, Unicrux shows it."},
 	{workstation.ErrLocked, exitFailure, "Try again in a moment. If no git is running, remove that lock file."},
 	{gitlink.ErrInTheWay, exitCrux, "Choose another folder with --into. Nothing was changed."},
 	{renewal.ErrSigns, exitCrux, "Name another key there first (user.signingKey), then run the same command again."},
-	{hostapi.ErrNoSigns, exitCrux, "Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
+	{hostapi.ErrNoSigns, exitCrux,
+		"Paste its line (unicrux key show KEY --line) on the host's page for keys that sign."},
 	{registration.ErrWaited, exitCrux, "Run the same command again once the line is pasted."},
 	{expiry.ErrForm, exitUsage, ""},
 	{expiry.ErrPast, exitUsage, ""},
@@ -89,17 +95,22 @@ var advices = []struct {
 	{tokens.ErrOwner, exitCrux, "Give a token of the account that the key shall open."},
 	{hosts.ErrAccount, exitUsage, ""},
 	{hosts.ErrFolder, exitUsage, "Give it with --folder."},
-	{hosts.ErrNoAccount, exitCrux, "unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
-	{registration.ErrOtherAccount, exitCrux, "A key opens one account of a host. Make one of its own for this account: unicrux key new."},
+	{hosts.ErrNoAccount, exitCrux,
+		"unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
+	{registration.ErrOtherAccount, exitCrux,
+		"A key opens one account of a host. Make one of its own for this account: unicrux key new."},
 	{hostapi.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
 	{hostapi.ErrNoAccess, exitCrux, "Leave --access out, or say it on the host's page, with --by-hand."},
 	{repos.ErrNoDir, exitUsage, "Name a folder that is there with --from."},
 	{repos.ErrOtherRoot, exitCrux, "Go to the folder in which that repository begins, or choose another."},
-	{repos.ErrAuthor, exitCrux, "Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
-	{repos.ErrPush, exitCrux, "Name the crux with unicrux check --for push in that folder, then run the same command again."},
+	{repos.ErrAuthor, exitCrux,
+		"Say so first: unicrux host set HOST author-name=NAME author-email=ADDRESS, or git config user.name and user.email."},
+	{repos.ErrPush, exitCrux,
+		"Name the crux with unicrux check --for push in that folder, then run the same command again."},
 	{repos.ErrNoRepoHere, exitCrux, "Run the same command again once it is created."},
 	{oauth.ErrNone, exitCrux, "Make a token on the host's page."},
-	{oauth.ErrNoBrowser, exitCrux, "Sign in by a code instead (without --browser), or make a token on the host's page."},
+	{oauth.ErrNoBrowser, exitCrux,
+		"Sign in by a code instead (without --browser), or make a token on the host's page."},
 	{oauth.ErrNoDevice, exitCrux, "Make a token on the host's page."},
 	{oauth.ErrMetadata, exitCrux, "Check oauth.issuer in the description."},
 	{oauth.ErrElsewhere, exitCrux, "If that address is the host's, its description must name it: oauth.also."},
@@ -117,15 +128,20 @@ var advices = []struct {
 	{chest.ErrClosed, exitAsk, "Open it first: unicrux chest open."},
 	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
 	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
-	{chest.ErrOlder, exitFailure, "Move it out of the way with unicrux chest show --set-aside, then create the token again."},
+	{chest.ErrOlder, exitFailure,
+		"Move it out of the way with unicrux chest show --set-aside, then create the token again."},
 	{chest.ErrDamaged, exitFailure, "unicrux chest show says more."},
-	{chest.ErrSwapped, exitFailure, "Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
-	{chest.ErrSeal, exitFailure, "Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},
-	{workstation.ErrUnreadable, exitFailure, "Other changes can still be taken back by number; unicrux changes lists them."},
+	{chest.ErrSwapped, exitFailure,
+		"Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
+	{chest.ErrSeal, exitFailure,
+		"Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},
+	{workstation.ErrUnreadable, exitFailure,
+		"Other changes can still be taken back by number; unicrux changes lists them."},
 	{takeback.ErrUnknownAct, exitFailure, "Nothing was changed. Use the version that made the change."},
 	{workstation.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
 	{chest.ErrNewer, exitFailure, "The file was not changed. Use that version of Unicrux here, too."},
-	{origin.ErrElsewhere, exitCrux, "Nothing was sent. If the host has moved, confirm that with unicrux token test TOKEN."},
+	{origin.ErrElsewhere, exitCrux,
+		"Nothing was sent. If the host has moved, confirm that with unicrux token test TOKEN."},
 	{origin.ErrUnprotected, exitCrux, "Use the https address."},
 	{peer.ErrStranger, exitFailure, "Nothing was sent there. Check the owner and the permissions of that folder."},
 	{sshconfig.ErrUnwritable, exitFailure, "Nothing was changed."},
@@ -135,7 +151,8 @@ var advices = []struct {
 	{finding.ErrNoWeb, exitCrux, "Give the HTTPS clone URL of a repository there, or go by SSH."},
 	{gitlink.ErrProtocol, exitUsage, ""},
 	{hostapi.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
-	{hostapi.ErrPage, exitCrux, "The address may be that of a page for signing in: check interface.url in the description."},
+	{hostapi.ErrPage, exitCrux,
+		"The address may be that of a page for signing in: check interface.url in the description."},
 	{hostapi.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
 	{hostapi.ErrBusy, exitCrux, "Try again then."},
 	{hostapi.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
@@ -171,14 +188,18 @@ var advices = []struct {
 	{sshkey.ErrFormLock, exitUsage, "Say --no-passphrase, or choose openssh or pkcs8."},
 	{keys.ErrStill, exitCrux, ""},
 	{registration.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
-	{workstation.ErrSecret, exitCrux, "A passphrase is changed again by unicrux key lock; a secret that was moved is in the chest."},
+	{workstation.ErrSecret, exitCrux,
+		"A passphrase is changed again by unicrux key lock; a secret that was moved is in the chest."},
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
 	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
-	{keys.ErrNoAgent, exitCrux, "Name the host with --host, or let its settings use the key: unicrux host set HOST key=KEY."},
+	{keys.ErrNoAgent, exitCrux,
+		"Name the host with --host, or let its settings use the key: unicrux host set HOST key=KEY."},
 	{agent.ErrSilent, exitCrux, "Check what SSH_AUTH_SOCK and IdentityAgent name."},
-	{trust.ErrUnpublished, exitCrux, "Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
-	{trust.ErrOtherKey, exitCrux, "Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},
+	{trust.ErrUnpublished, exitCrux,
+		"Ask whoever runs the host for the fingerprint by another way, then give it with --fingerprint."},
+	{trust.ErrOtherKey, exitCrux,
+		"Do not connect. Nothing was stored. Ask whoever runs the host, by another way, which fingerprint is right."},
 	{trust.ErrRevoked, exitCrux, "Do not connect. Ask whoever runs the host for its new key."},
 	{registration.ErrUnproved, exitCrux, "unicrux check with the clone URL names the crux."},
 	{trust.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
@@ -216,13 +237,16 @@ func asProblem(err error) *problem {
 	if errors.As(err, &refusal) {
 		code, _ := causes.Find(refusal.Means)
 		if advice := causes.Advice(code); advice != "" {
-			return &problem{message: causes.Summary(code) + " " + capitalWords(untrusted.Clean(refusal.Error())) + ".", advice: advice, exit: exitCrux}
+			return &problem{message: causes.Summary(code) + " " + capitalWords(untrusted.Clean(refusal.Error())) + ".",
+				advice: advice, exit: exitCrux}
 		}
-		return &problem{message: untrusted.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status), exit: exitCrux}
+		return &problem{message: untrusted.Clean(refusal.Error()), advice: refusalAdvice(refusal.Status),
+			exit: exitCrux}
 	}
 	var description *describe.Error
 	if errors.As(err, &description) {
-		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.", exit: exitCrux}
+		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.",
+			exit: exitCrux}
 	}
 	var conflict *hosts.ConflictError
 	if errors.As(err, &conflict) {
@@ -244,7 +268,8 @@ func message(err error) string {
 		for _, key := range mismatch.Offered {
 			offered = append(offered, sshkey.Kind(key)+" "+sshkey.Fingerprint(key))
 		}
-		return fmt.Sprintf("the host offers %s, and none of its keys is %s: %s", strings.Join(offered, ", "), mismatch.Source, mismatch.Wanted)
+		return fmt.Sprintf("the host offers %s, and none of its keys is %s: %s", strings.Join(offered, ", "),
+			mismatch.Source, mismatch.Wanted)
 	}
 	return untrusted.Clean(err.Error())
 }

@@ -50,7 +50,8 @@ where it was when it is run again.`,
 	flags.StringVar(&o.account, "as", "", "the account that is needed")
 	flags.StringVar(&o.by, "by", "", "ssh or https (default: ssh, where this network lets it through)")
 	flags.StringVar(&o.into, "into", "", "clone into this folder (default: named like the repository)")
-	flags.BoolVar(&o.inPlace, "in-place", false, "and name the crux in git's own output from now on, when ssh does not get through")
+	flags.BoolVar(&o.inPlace, "in-place", false,
+		"and name the crux in git's own output from now on, when ssh does not get through")
 	o.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
@@ -147,7 +148,10 @@ func chooseTransport(a *app, place site.Site, by string, request *finding.Reques
 	}
 	url, ok := ready.ByHTTPS(place, argument)
 	if !ok {
-		return &problem{message: "nothing says what the HTTPS clone URL of " + untrusted.Quote(untrusted.Clean(argument)) + " is", advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.", exit: exitUsage}
+		return &problem{message: "nothing says what the HTTPS clone URL of " +
+			untrusted.Quote(untrusted.Clean(argument)) + " is",
+			advice: "Give the HTTPS clone URL of a repository; the description of its host may name none.",
+			exit:   exitUsage}
 	}
 	if url != argument {
 		a.progress("Going by HTTPS: " + url)
@@ -205,7 +209,8 @@ func readyDry(a *app, place site.Site, way *finding.Way) error {
 	return a.showChange(batch, "", nil)
 }
 
-func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way, plan []ready.Foreseen, target gitlink.Target) error {
+func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way,
+	plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
 	clone := ""
 	if target.Folder != "" && !target.Cloned {
@@ -215,7 +220,8 @@ func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secr
 		a.say(s.ReadyPlan(way, plan, clone))
 	}
 	gap := ""
-	opening, err := ready.Open(a.ctx, place, request, secrets, func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+	opening, err := ready.Open(a.ctx, place, request, secrets,
+		func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
 	if err != nil {
 		return err
 	}
@@ -238,7 +244,8 @@ func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secr
 	return readyEnd(a, opening, plan, target.Folder, true)
 }
 
-func runClone(a *app, place site.Site, opening *ready.Opening, request finding.Request, target gitlink.Target) (err error) {
+func runClone(a *app, place site.Site, opening *ready.Opening, request finding.Request,
+	target gitlink.Target) (err error) {
 	url := request.Argument
 	if opening.URL != "" {
 		url = opening.URL
@@ -274,7 +281,8 @@ func holdKey(a *app, place site.Site, way *finding.Way, ask sshway.Asker) error 
 		return err
 	}
 	batch := a.begin("Hold " + pair.Name() + " unlocked.")
-	loaded, err := keys.Load(a.ctx, place, batch, keys.Loading{Pair: pair, Passphrase: passphrase, HostName: way.HostName})
+	loaded, err := keys.Load(a.ctx, place, batch, keys.Loading{Pair: pair, Passphrase: passphrase,
+		HostName: way.HostName})
 	if err == nil {
 		a.say("\n" + a.style().Sentences(loaded.Words(pair.Name())))
 	}

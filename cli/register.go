@@ -44,14 +44,17 @@ in with it for that, so the host is asked whether it lists the key.`,
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
-	flags.StringVar(&o.until, "until", "", "when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+	flags.StringVar(&o.until, "until", "",
+		"when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	flags.StringVar(&o.access, "access", "", "read or write (default: what the host gives by itself)")
-	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are", "as a key with which commits are signed: it opens nothing")
+	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are",
+		"as a key with which commits are signed: it opens nothing")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
 	o.addToken(command)
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	flags.StringVar(&o.passphrase, "passphrase-from", "",
+		"read the key's passphrase from this file, or - for standard input")
 	return command
 }
 
@@ -85,7 +88,8 @@ func runRegister(a *app, o *registerOptions, key, name string) error {
 	if err != nil {
 		return err
 	}
-	r := registration.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair), Ask: a.asker(o.passphrase)}
+	r := registration.Registration{Pair: pair, Host: host, List: o.list(), Title: registrationTitle(o.title, pair),
+		Ask: a.asker(o.passphrase)}
 	if err := readTerms(a, o, &r); err != nil {
 		return err
 	}
@@ -122,7 +126,8 @@ func readTerms(a *app, o *registerOptions, r *registration.Registration) (err er
 
 // byHand tells that what the interface cannot be told is said on the host's page instead.
 func byHand(o *registerOptions, host *describe.Description, err error) bool {
-	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, hostapi.ErrNoUntil) || errors.Is(err, hostapi.ErrNoAccess))
+	return (o.byHand || !host.Can("add-key")) && (errors.Is(err, hostapi.ErrNoUntil) ||
+		errors.Is(err, hostapi.ErrNoAccess))
 }
 
 func registrationTitle(given string, pair *sshkey.Pair) string {

@@ -22,7 +22,8 @@ func remoteCommand(a *app) *cobra.Command {
 
 func remoteList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "List the remotes: transport, account, and whether a secret is inside", Args: takes(0, 0, ""),
+		Use: "list", Short: "List the remotes: transport, account, and whether a secret is inside",
+		Args: takes(0, 0, ""),
 		Long: `Lists the remotes of the git or Mercurial repository that this folder is in, with those of its
 submodules: the transport, the account where settings say which, and the address that is used
 where a rule rewrites it. Secrets in URLs are hidden, and told.`,
@@ -78,7 +79,8 @@ chest first, as unicrux remote clean does.`,
 				return err
 			}
 			words := "The remote " + name + " is reached by " + args[0] + " now: " + strings.Join(urls, ", ")
-			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") + a.style().CommandLine("unicrux", "check", name)
+			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") +
+				a.style().CommandLine("unicrux", "check", name)
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
 		},
 	}

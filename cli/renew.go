@@ -37,8 +37,10 @@ goes on.`,
 	}
 	flags := command.Flags()
 	flags.StringVar(&o.host, "host", "", "only at this host; elsewhere the old key stays")
-	flags.StringVar(&o.kind, "kind", "", "of the new key: ed25519, ecdsa or rsa (default: as the old one, if that is good)")
-	flags.StringVar(&o.until, "until", "", "when hosts shall stop taking the new key: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+	flags.StringVar(&o.kind, "kind", "",
+		"of the new key: ed25519, ecdsa or rsa (default: as the old one, if that is good)")
+	flags.StringVar(&o.until, "until", "",
+		"when hosts shall stop taking the new key: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
 	o.addFlags(command)
 	return command
@@ -78,7 +80,8 @@ func runRenew(a *app, o *renewOptions, name string) error {
 		}
 		return err
 	}
-	return a.showChange(batch, a.style().Renewed(renewed, pair, a.station.Tilde), render.RenewedDocument(renewed, pair, number(batch)))
+	return a.showChange(batch, a.style().Renewed(renewed, pair, a.station.Tilde),
+		render.RenewedDocument(renewed, pair, number(batch)))
 }
 
 // told says what a long command has just done.
@@ -109,11 +112,13 @@ agents held.`,
 				return err
 			}
 			batch := a.begin("Retire " + pair.Name() + ".")
-			retired, err := renewal.Retire(a.ctx, place, batch, pair, here, a.secrets(&o), func(words string) { sayDone(a, words) })
+			retired, err := renewal.Retire(a.ctx, place, batch, pair, here, a.secrets(&o),
+				func(words string) { sayDone(a, words) })
 			if err != nil {
 				return err
 			}
-			return a.showChange(batch, a.style().Retired(retired, pair, a.station.Tilde), render.RetiredDocument(retired, pair, number(batch)))
+			return a.showChange(batch, a.style().Retired(retired, pair, a.station.Tilde),
+				render.RetiredDocument(retired, pair, number(batch)))
 		},
 	}
 	command.Flags().BoolVar(&here, "here-only", false, "leave hosts as they are: they go on taking the key")

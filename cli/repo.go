@@ -66,7 +66,8 @@ func listRepos(a *app, o *secretOptions, name, search string) error {
 	})
 	if err != nil && errors.Is(ctx.Err(), context.DeadlineExceeded) {
 		return &problem{message: fmt.Sprintf("%s had not sent all of its list after %v; %d repositories are known so far", client.Description.Name, pagesLimit*a.timeout, max(written, len(list))),
-			advice: "Look for a part of the path with --search TEXT, or allow more time with --timeout.", exit: exitCrux}
+			advice: "Look for a part of the path with --search TEXT, or allow more time with --timeout.",
+			exit:   exitCrux}
 	}
 	if err != nil {
 		return err
@@ -103,9 +104,11 @@ func clientFor(a *app, o *secretOptions, name, operation string) (*hostapi.Clien
 
 // byHandProblem says that the description does not say how, and which page serves instead.
 func byHandProblem(host *describe.Description, operation string) error {
-	page := map[string]string{"list-repos": host.Pages.Repositories, "add-repo": host.Pages.Repositories, "issue-token": host.Pages.Tokens,
+	page := map[string]string{"list-repos": host.Pages.Repositories, "add-repo": host.Pages.Repositories,
+		"issue-token": host.Pages.Tokens,
 		"list-tokens": host.Pages.Tokens, "add-key": host.Pages.Keys}[operation]
-	p := &problem{message: fmt.Sprintf("the description of %s does not say how it is told to %s", host.Name, describe.Operations[operation].Does),
+	p := &problem{message: fmt.Sprintf("the description of %s does not say how it is told to %s", host.Name,
+		describe.Operations[operation].Does),
 		advice: "Do it on the host's page, by hand.", exit: exitCrux}
 	if page != "" {
 		p.advice = "Do it by hand, on " + page
@@ -139,7 +142,8 @@ repository is there.`,
 	flags := command.Flags()
 	flags.StringVar(&o.from, "from", "", "attach this folder")
 	flags.BoolVar(&o.private, "private", false, "only for those who are let in")
-	flags.BoolVar(&o.commit, "commit", false, "with --from: commit what is in the folder, where nothing was committed yet")
+	flags.BoolVar(&o.commit, "commit", false,
+		"with --from: commit what is in the folder, where nothing was committed yet")
 	flags.StringVar(&o.branch, "branch", "", "its usual branch (default: the host's habit)")
 	flags.StringVar(&o.about, "about", "", "one line about it")
 	flags.StringVar(&o.by, "by", "ssh", "with --from: ssh or https")
@@ -167,7 +171,8 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	if err != nil {
 		return err
 	}
-	n := repos.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name, Private: o.private, Branch: o.branch, About: o.about},
+	n := repos.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name,
+		Private: o.private, Branch: o.branch, About: o.about},
 		Commit: o.commit, HTTPS: o.by == "https",
 		Git: func(ctx context.Context, folder string, args ...string) error { return runGit(ctx, a, folder, args...) }}
 	if o.from != "" {
@@ -180,10 +185,12 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)), render.MadeRepoDocument(made, host.Name, number(batch)))
+	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)),
+		render.MadeRepoDocument(made, host.Name, number(batch)))
 }
 
-func makeRepo(a *app, o *repoOptions, place site.Site, batch *workstation.Batch, n repos.NewRepo) (*repos.MadeRepo, error) {
+func makeRepo(a *app, o *repoOptions, place site.Site, batch *workstation.Batch,
+	n repos.NewRepo) (*repos.MadeRepo, error) {
 	if !n.Host.Can("add-repo") {
 		where := "on the host's page"
 		if page := n.Host.Pages.Repositories; page != "" {

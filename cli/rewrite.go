@@ -22,8 +22,10 @@ type relockOptions struct {
 
 func (o *relockOptions) addFlags(command *cobra.Command, none string) {
 	flags := command.Flags()
-	flags.StringVar(&o.old, "passphrase-from", "", "read the passphrase that opens the key from this file, or - for standard input")
-	flags.StringVar(&o.new, "new-passphrase-from", "", "read the new passphrase from this file, or - for standard input")
+	flags.StringVar(&o.old, "passphrase-from", "",
+		"read the passphrase that opens the key from this file, or - for standard input")
+	flags.StringVar(&o.new, "new-passphrase-from", "",
+		"read the new passphrase from this file, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, none)
 }
 

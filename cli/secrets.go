@@ -30,13 +30,15 @@ type secretOptions struct {
 
 func (o *secretOptions) addFlags(command *cobra.Command) {
 	flags := command.Flags()
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the key's passphrase from this file, or - for standard input")
+	flags.StringVar(&o.passphrase, "passphrase-from", "",
+		"read the key's passphrase from this file, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
 	o.addToken(command)
 }
 
 func (o *secretOptions) addToken(command *cobra.Command) {
-	command.Flags().StringArrayVar(&o.tokens, "token-from", nil, "read the host's token from this file, or - for standard input; HOST=FILE where several hosts are told")
+	command.Flags().StringArrayVar(&o.tokens, "token-from", nil,
+		"read the host's token from this file, or - for standard input; HOST=FILE where several hosts are told")
 }
 
 // tokenSource is where the token for a host comes from; empty when it is to be asked. A source
@@ -52,7 +54,8 @@ func (o *secretOptions) tokenSource(host string) (string, error) {
 			continue // another host's
 		}
 		if o.plainFor != "" && o.plainFor != host {
-			return "", usage("the token from %s went to %s, and %s needs its own: --token-from %s=FILE", source, o.plainFor, host, host)
+			return "", usage("the token from %s went to %s, and %s needs its own: --token-from %s=FILE", source,
+				o.plainFor, host, host)
 		}
 		o.plainFor = host
 		return source, nil
@@ -133,20 +136,23 @@ func otherHost(a *app, asked, other string) (bool, error) {
 	if !a.mayAsk() {
 		return false, nil
 	}
-	answer, err := a.askText("The URL names " + untrusted.Clean(asked) + ". Go to " + untrusted.Clean(other) + " instead? yes or [no]:")
+	answer, err := a.askText("The URL names " + untrusted.Clean(asked) + ". Go to " + untrusted.Clean(other) +
+		" instead? yes or [no]:")
 	return strings.EqualFold(strings.TrimSpace(answer), "yes"), err
 }
 
 // keptToken gets a token for a host's interface out of the chest, where it has one for the purpose:
 // what opens the chest is asked where somebody can be.
-func keptToken(a *app, o *secretOptions, host *describe.Description, purpose string) (token origin.Bound, found bool, err error) {
+func keptToken(a *app, o *secretOptions, host *describe.Description, purpose string) (token origin.Bound,
+	found bool, err error) {
 	place := site.Site{Station: a.station}
 	e, found := tokens.For(place, host, purpose)
 	if !found {
 		return token, false, nil
 	}
 	var nobody *problem
-	if err := openChest(a, tokens.Chest(place), o.chest, agent.WorkingDay); errors.As(err, &nobody) && nobody.exit == exitAsk {
+	if err := openChest(a, tokens.Chest(place), o.chest, agent.WorkingDay); errors.As(err, &nobody) &&
+		nobody.exit == exitAsk {
 		return token, false, nil
 	} else if err != nil {
 		return token, false, err

@@ -22,8 +22,10 @@ func TestPassphrasesAreKeptByKey(t *testing.T) {
 		t.Fatal(err)
 	}
 	put("nine tides\n")
-	for _, row := range []struct{ key, want string }{{"made", "seven tides"}, {"old", "nine tides"}, {"made", "seven tides"}} {
-		if text, err := secrets.Passphrase(&sshkey.Pair{Path: row.key}); err != nil || string(text.Reveal()) != row.want {
+	for _, row := range []struct{ key, want string }{{"made", "seven tides"}, {"old", "nine tides"},
+		{"made", "seven tides"}} {
+		if text, err := secrets.Passphrase(&sshkey.Pair{Path: row.key}); err != nil ||
+			string(text.Reveal()) != row.want {
 			t.Errorf("%s: %q, %v; want %q", row.key, text.Reveal(), err, row.want)
 		}
 	}

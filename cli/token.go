@@ -22,7 +22,8 @@ import (
 
 func tokenCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "token", Short: "Tokens for HTTPS: get, keep, test, renew, revoke"}
-	command.AddCommand(tokenNew(a), tokenSignIn(a), tokenAdd(a), tokenList(a), tokenShow(a), tokenTest(a), tokenRenew(a), tokenRevoke(a))
+	command.AddCommand(tokenNew(a), tokenSignIn(a), tokenAdd(a), tokenList(a), tokenShow(a), tokenTest(a),
+		tokenRenew(a), tokenRevoke(a))
 	return command
 }
 
@@ -84,7 +85,8 @@ func tokenShow(a *app) *cobra.Command {
 	var o tokenOptions
 	var reveal, copied bool
 	command := &cobra.Command{
-		Use: "show TOKEN", Short: "What is known about a token; the token itself only when asked for", Args: takes(1, 1, "one token"),
+		Use: "show TOKEN", Short: "What is known about a token; the token itself only when asked for",
+		Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			place, err := a.place()
 			if err != nil {
@@ -129,7 +131,8 @@ func tokenTest(a *app) *cobra.Command {
 		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error { return testToken(a, &o, args[0]) },
 	}
-	command.Flags().StringVar(&o.url, "url", "", "also make git's own requests for this repository (default: a remote of this folder at that host)")
+	command.Flags().StringVar(&o.url, "url", "",
+		"also make git's own requests for this repository (default: a remote of this folder at that host)")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -193,7 +196,8 @@ func testToken(a *app, o *tokenOptions, name string) error {
 		}
 	}
 	lacks := missing(host, e)
-	if err := a.show(a.style().TestedToken(e, proven, tried, lacks, a.station.Now()), render.TestedTokenDocument(e, proven, tried, lacks)); err != nil {
+	if err := a.show(a.style().TestedToken(e, proven, tried, lacks, a.station.Now()),
+		render.TestedTokenDocument(e, proven, tried, lacks)); err != nil {
 		return err
 	}
 	if len(lacks) > 0 || tried != nil && !tried.Reads {
@@ -225,22 +229,26 @@ func missing(host *describe.Description, e chest.Entry) []string {
 func tokenRenew(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
-		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked", Args: takes(1, 1, "one token"),
+		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked",
+		Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return onToken(a, &o, args[0], "Renew the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
-				until := time.Time{}
-				if o.until != "" {
-					var err error
-					if until, err = expiry.End(o.until, a.station.Now()); err != nil {
-						return "", nil, err
+			return onToken(a, &o, args[0], "Renew the token %s.",
+				func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+					until := time.Time{}
+					if o.until != "" {
+						var err error
+						if until, err = expiry.End(o.until, a.station.Now()); err != nil {
+							return "", nil, err
+						}
 					}
-				}
-				fresh, err := tokens.Renew(a.ctx, place, batch, e, until)
-				return a.style().RenewedToken(fresh, a.station.Now()), render.TokenDocument(fresh, number(batch)), err
-			})
+					fresh, err := tokens.Renew(a.ctx, place, batch, e, until)
+					return a.style().RenewedToken(fresh, a.station.Now()),
+						render.TokenDocument(fresh, number(batch)), err
+				})
 		},
 	}
-	command.Flags().StringVar(&o.until, "until", "", "when the new one shall end: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
+	command.Flags().StringVar(&o.until, "until", "",
+		"when the new one shall end: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -250,14 +258,17 @@ func tokenRevoke(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			return onToken(a, &o, args[0], "Revoke the token %s.", func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
-				told, err := tokens.Revoke(a.ctx, place, batch, e)
-				words := "The token " + e.Name + " is good for nothing any more: " + e.Host + " and the chest have forgotten it."
-				if !told {
-					words = "The chest has forgotten the token " + e.Name + ". Its host could not be told: take it away on its page."
-				}
-				return a.style().Sentences(words), render.DoneDocument(words, number(batch)), err
-			})
+			return onToken(a, &o, args[0], "Revoke the token %s.",
+				func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
+					told, err := tokens.Revoke(a.ctx, place, batch, e)
+					words := "The token " + e.Name + " is good for nothing any more: " + e.Host +
+						" and the chest have forgotten it."
+					if !told {
+						words = "The chest has forgotten the token " + e.Name +
+							". Its host could not be told: take it away on its page."
+					}
+					return a.style().Sentences(words), render.DoneDocument(words, number(batch)), err
+				})
 		},
 	}
 	chestOption(command, &o.chest)
@@ -274,7 +285,8 @@ func tokenSecret(a *app, place site.Site, e chest.Entry, source string) (chest.S
 }
 
 // onToken does something about a token, with the chest open.
-func onToken(a *app, o *tokenOptions, name, words string, do func(site.Site, *workstation.Batch, chest.Entry) (string, any, error)) error {
+func onToken(a *app, o *tokenOptions, name, words string,
+	do func(site.Site, *workstation.Batch, chest.Entry) (string, any, error)) error {
 	place, err := a.place()
 	if err != nil {
 		return err

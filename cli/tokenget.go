@@ -34,10 +34,12 @@ that wants the account's password is shown it: it is asked, used once and kept n
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
-	flags.StringVar(&o.until, "until", "", "when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
+	flags.StringVar(&o.until, "until", "",
+		"when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
 	flags.StringVar(&o.label, "label", "", "under which the host lists it (default: unicrux and this computer's name)")
 	flags.StringVar(&o.account, "account", "", "the account, for a host that wants its password")
-	flags.StringVar(&o.password, "password-from", "", "read the account's password from this file, or - for standard input")
+	flags.StringVar(&o.password, "password-from", "",
+		"read the account's password from this file, or - for standard input")
 	o.addToken(command)
 	chestOption(command, &o.chest)
 	return command
@@ -50,7 +52,8 @@ func newToken(a *app, o *tokenOptions, name string) error {
 	}
 	if !host.Can("issue-token") {
 		if host.OAuth.Client != "" {
-			return &problem{message: host.Name + " issues no tokens by its interface", advice: "Sign in instead: unicrux token sign-in " + host.Name, exit: exitCrux}
+			return &problem{message: host.Name + " issues no tokens by its interface",
+				advice: "Sign in instead: unicrux token sign-in " + host.Name, exit: exitCrux}
 		}
 		p := asProblem(byHandProblem(host, "issue-token"))
 		p.advice += " Then keep it: unicrux token add " + host.Name
@@ -109,7 +112,8 @@ func signInByPassword(a *app, client *hostapi.Client, account, source string) (e
 	switch {
 	case client.Account != "":
 	case !a.mayAsk():
-		return &problem{message: host.Name + " issues tokens for an account's password alone, and nobody can be asked", exit: exitAsk,
+		return &problem{message: host.Name + " issues tokens for an account's password alone, and nobody can be asked",
+			exit:   exitAsk,
 			advice: "Say whose: unicrux token new " + host.Name + " --account ACCOUNT --password-from FILE."}
 	default:
 		if client.Account, err = a.askText("Account at " + host.Name + " (--account):"); err != nil {
@@ -122,13 +126,18 @@ func signInByPassword(a *app, client *hostapi.Client, account, source string) (e
 	if source != "" {
 		client.Password, err = a.readSecret(source)
 	} else if !a.mayAsk() {
-		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked", advice: "Give it with unicrux token new " + host.Name + " --password-from FILE, or - for standard input.", exit: exitAsk}
+		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked",
+			advice: "Give it with unicrux token new " + host.Name + " --password-from FILE, or - for standard input.",
+			exit:   exitAsk}
 	} else {
-		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name + ", used once (--password-from):")
+		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name +
+			", used once (--password-from):")
 	}
 	client.Second = func() (secret.Text, error) {
 		if !a.mayAsk() {
-			return secret.Text{}, &problem{message: host.Name + " wants a code for a second step, and nobody can be asked", advice: "Run it in a terminal.", exit: exitAsk}
+			return secret.Text{}, &problem{message: host.Name +
+				" wants a code for a second step, and nobody can be asked", advice: "Run it in a terminal.",
+				exit: exitAsk}
 		}
 		return a.askSecret("Code of the second step for " + host.Name + " (from your other device):")
 	}
@@ -147,7 +156,8 @@ shows the address of a page to open in a browser on this computer, and there is 
 		RunE: func(_ *cobra.Command, args []string) error { return runSignIn(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
-	command.Flags().BoolVar(&o.browser, "browser", false, "by a browser on this computer, at an address that is shown: there is no code to enter")
+	command.Flags().BoolVar(&o.browser, "browser", false,
+		"by a browser on this computer, at an address that is shown: there is no code to enter")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -184,8 +194,10 @@ func runSignIn(a *app, o *tokenOptions, name string) error {
 		return err
 	}
 	batch := a.begin("Sign in to " + host.Name + ".")
-	e, proven, err := tokens.Keep(a.ctx, place, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
-		Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(), Label: "signed in"})
+	e, proven, err := tokens.Keep(a.ctx, place, batch,
+		tokens.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
+			Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(),
+			Label: "signed in"})
 	if err != nil {
 		return err
 	}
@@ -221,7 +233,8 @@ host; and tested there before it goes into the chest.`,
 	o.addPurposes(command)
 	flags := command.Flags()
 	flags.StringVar(&o.from, "from", "", "read the token from this file, or - for standard input")
-	flags.StringVar(&o.until, "until", "", "when it ends, where the host does not tell: a day, or 90d, 12w, 1y from now")
+	flags.StringVar(&o.until, "until", "",
+		"when it ends, where the host does not tell: a day, or 90d, 12w, 1y from now")
 	flags.StringVar(&o.account, "account", "", "whose it is, where the host does not tell")
 	chestOption(command, &o.chest)
 	return command
@@ -267,7 +280,8 @@ func askPasted(a *app, o *tokenOptions, host *describe.Description) (secret.Text
 	case o.from != "":
 		return a.readSecret(o.from)
 	case !a.mayAsk():
-		return secret.Text{}, &problem{message: "the token must be asked, and nobody can be asked", advice: "Give --from FILE, or - for standard input.", exit: exitAsk}
+		return secret.Text{}, &problem{message: "the token must be asked, and nobody can be asked",
+			advice: "Give --from FILE, or - for standard input.", exit: exitAsk}
 	}
 	if page := host.Pages.Tokens; page != "" {
 		a.progress("Tokens for " + host.Name + " are made at " + page)

@@ -98,9 +98,12 @@ func (j *Journey) Steps() []Step {
 			Line: []string{"git", "clone", url}, Want: -1},
 		{Say: "What is the cause? This changes nothing.", Line: []string{"unicrux", "check", url}, Want: 1},
 		{Say: "One command from the URL to a working clone. (Without a passphrase, because nobody sits here to type it; the token was made on the host's page.)",
-			Line: []string{"unicrux", "ready", url, "--for", "push", "--no-passphrase", "--token-from", j.Host.TokenFile()}},
-		{Say: "A correction, committed and pushed.", Before: func() error { return correct(filepath.Join(folder, "drift.csv")) },
-			Line: []string{"git", "-C", "drift-model", "-c", "user.name=Ines Marlow", "-c", "user.email=ines.marlow@tidewater.example",
+			Line: []string{"unicrux", "ready", url, "--for", "push", "--no-passphrase", "--token-from",
+				j.Host.TokenFile()}},
+		{Say: "A correction, committed and pushed.",
+			Before: func() error { return correct(filepath.Join(folder, "drift.csv")) },
+			Line: []string{"git", "-C", "drift-model", "-c", "user.name=Ines Marlow", "-c",
+				"user.email=ines.marlow@tidewater.example",
 				"commit", "--quiet", "--all", "--message", "Correct the third hour"}},
 		{Line: []string{"git", "-C", "drift-model", "push", "--quiet"}},
 		{Say: "Last, a repository that this account may read and not write. No new key would help here.",
@@ -164,7 +167,8 @@ func (j *Journey) HostView(ctx context.Context) (View, error) {
 	}
 	for _, branch := range branches {
 		if branch.Name == "main" {
-			return View{Branch: branch.Name, Commit: branch.Commit, Subject: branch.Subject, Author: branch.Author, Here: strings.TrimSpace(string(here))}, nil
+			return View{Branch: branch.Name, Commit: branch.Commit, Subject: branch.Subject, Author: branch.Author,
+				Here: strings.TrimSpace(string(here))}, nil
 		}
 	}
 	return View{}, errors.New("the host has no branch main")

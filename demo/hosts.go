@@ -40,8 +40,11 @@ func describe(name string, host *standin.Host) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the description of %s: %w", name, err)
 	}
-	fill := strings.NewReplacer("{{Name}}", name, "{{Title}}", host.Title(), "{{Host}}", host.Hostname(), "{{Path}}", standin.InterfacePath,
-		"{{SSHPort}}", strconv.Itoa(host.SSHPort()), "{{OtherPort}}", strconv.Itoa(host.OtherPort()), "{{WebPort}}", strconv.Itoa(host.WebPort()),
-		"{{Authority}}", string(host.Authority()), "{{HostKey}}", host.HostKeyLine(), "{{Fingerprint}}", host.HostKeyPrint())
+	fill := strings.NewReplacer("{{Name}}", name, "{{Title}}", host.Title(), "{{Host}}", host.Hostname(), "{{Path}}",
+		standin.InterfacePath,
+		"{{SSHPort}}", strconv.Itoa(host.SSHPort()), "{{OtherPort}}", strconv.Itoa(host.OtherPort()), "{{WebPort}}",
+		strconv.Itoa(host.WebPort()),
+		"{{Authority}}", string(host.Authority()), "{{HostKey}}", host.HostKeyLine(), "{{Fingerprint}}",
+		host.HostKeyPrint())
 	return []byte(fill.Replace(string(text))), nil
 }

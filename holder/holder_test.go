@@ -109,7 +109,8 @@ func TestEnds(t *testing.T) {
 func TestClientsConcernNoOther(t *testing.T) {
 	t.Parallel()
 	socket, _ := serve(t, Options{})
-	for _, words := range []string{"", "\x00\x00", "\x00\x00\x00\x05\x0b", "\xff\xff\xff\xff\x01", strings.Repeat("nonsense", 100)} {
+	for _, words := range []string{"", "\x00\x00", "\x00\x00\x00\x05\x0b", "\xff\xff\xff\xff\x01",
+		strings.Repeat("nonsense", 100)} {
 		conn, err := net.Dial("unix", socket)
 		if err != nil {
 			t.Fatal(err)
@@ -128,7 +129,8 @@ func TestClientsConcernNoOther(t *testing.T) {
 	}
 	defer conn.Close()
 	holdings, err := conn.Holdings()
-	if err != nil || len(holdings) != 1 || holdings[0].Comment != "mine" || time.Until(holdings[0].Ends) < 59*time.Minute {
+	if err != nil || len(holdings) != 1 || holdings[0].Comment != "mine" ||
+		time.Until(holdings[0].Ends) < 59*time.Minute {
 		t.Errorf("it holds %+v, %v", holdings, err)
 	}
 }
@@ -168,7 +170,8 @@ func TestAtDoor(t *testing.T) {
 	const much = 200_000
 	socket, ended, _ := door(t, much)
 	for _, name := range []string{query.ForGit, "another"} {
-		for question, want := range map[string]string{"tide": name + ": tide", "": name + ": ", "much": strings.Repeat("a", much)} {
+		for question, want := range map[string]string{"tide": name + ": tide", "": name + ": ",
+			"much": strings.Repeat("a", much)} {
 			if got, err := query.Holder(socket, name, []byte(question)); err != nil || string(got) != want {
 				t.Errorf("%s, %s: %.60q, %v", name, question, got, err)
 			}
@@ -340,7 +343,8 @@ func TestPrivate(t *testing.T) {
 		}
 	}
 	long := filepath.Join(t.TempDir(), strings.Repeat("x", 100), "agent")
-	if err := Serve(context.Background(), Options{Socket: long, Content: keeper()}); err == nil || !strings.Contains(err.Error(), "bytes") {
+	if err := Serve(context.Background(), Options{Socket: long, Content: keeper()}); err == nil ||
+		!strings.Contains(err.Error(), "bytes") {
 		t.Errorf("a path too long for a socket: %v", err)
 	}
 }

@@ -27,7 +27,8 @@ func lockPath(socket string) string { return socket + ".lock" }
 // listen makes the socket anew. The caller holds the lock, so one that is there is stale.
 func listen(socket string) (net.Listener, error) {
 	if len(socket) > maxSocketPath {
-		return nil, fmt.Errorf("%s: the path of a socket has at most %d bytes, and this one has %d", socket, maxSocketPath, len(socket))
+		return nil, fmt.Errorf("%s: the path of a socket has at most %d bytes, and this one has %d", socket,
+			maxSocketPath, len(socket))
 	}
 	if err := disk.Remove(socket); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, err

@@ -29,7 +29,8 @@ func listen(socket string) (net.Listener, error) {
 	if err != nil {
 		return nil, err
 	}
-	return winio.ListenPipe(socket, &winio.PipeConfig{SecurityDescriptor: "D:P(A;;GA;;;" + user.User.Sid.String() + ")"})
+	return winio.ListenPipe(socket,
+		&winio.PipeConfig{SecurityDescriptor: "D:P(A;;GA;;;" + user.User.Sid.String() + ")"})
 }
 
 // listensAt tells whether the pipe is there. It goes with its server alone.

@@ -1,6 +1,6 @@
-// Command mutants plants the faults of a list into the core, one at a time, and says which of them the tests notice: those
-// of the room itself, as the list names them. It changes no file: the compiler is given the faulty one in its place (the
-// flag -overlay of go build).
+// Command mutants plants the faults of a list into the core, one at a time, and says which of them the tests notice:
+// those of the room itself, as the list names them. It changes no file: the compiler is given the faulty one in its
+// place (the flag -overlay of go build).
 //
 //	go run ./mutants mutants/faults.txt [words of the faults to plant]
 package main
@@ -31,7 +31,8 @@ func main() {
 	}
 	killed, survived := 0, 0
 	for _, f := range faults {
-		if wanted := os.Args[2:]; len(wanted) > 0 && !slices.ContainsFunc(wanted, func(word string) bool { return strings.Contains(f.file+" "+f.words, word) }) {
+		if wanted := os.Args[2:]; len(wanted) > 0 &&
+			!slices.ContainsFunc(wanted, func(word string) bool { return strings.Contains(f.file+" "+f.words, word) }) {
 			continue
 		}
 		start := time.Now()

@@ -9,14 +9,16 @@ import (
 )
 
 // Accounts writes which account of a host is used where, with which key and author.
-func (s Style) Accounts(d *describe.Description, accounts []hosts.Account, v *look.View, tilde func(string) string) string {
+func (s Style) Accounts(d *describe.Description, accounts []hosts.Account, v *look.View,
+	tilde func(string) string) string {
 	var rows [][]string
 	for _, a := range accounts {
 		var folders []string
 		for _, folder := range a.Folders {
 			folders = append(folders, "below "+tilde(folder))
 		}
-		rows = append(rows, []string{a.Name, strings.Join(folders, ", "), keyFor(v, d.As(a.Name).Name, tilde), a.Author})
+		rows = append(rows, []string{a.Name, strings.Join(folders, ", "),
+			keyFor(v, d.As(a.Name).Name, tilde), a.Author})
 	}
 	where := "everywhere"
 	if len(rows) > 0 {
@@ -53,7 +55,8 @@ func AccountsDocument(d *describe.Description, accounts []hosts.Account, v *look
 	}
 	list := []entry{}
 	for _, a := range accounts {
-		list = append(list, entry{optional(a.Name), append([]string{}, a.Folders...), key(d.As(a.Name).Name), optional(a.Author)})
+		list = append(list, entry{optional(a.Name), append([]string{}, a.Folders...), key(d.As(a.Name).Name),
+			optional(a.Author)})
 	}
 	return struct {
 		Schema   string  `json:"schema"`

@@ -68,7 +68,8 @@ func (s Style) heldKeys(a look.Agent, now time.Time, tilde func(string) string) 
 		if !held.Ends.IsZero() {
 			end = until(held.Ends, now)
 		}
-		rows = append(rows, []string{heldName(held.Comment, tilde), sshkey.Kind(held.Public), s.tideLine(sshkey.Eye(held.Public)), end})
+		rows = append(rows, []string{heldName(held.Comment, tilde), sshkey.Kind(held.Public),
+			s.tideLine(sshkey.Eye(held.Public)), end})
 	}
 	return s.table([]string{"key", "kind", "tide line", "forgotten"}, rows)
 }
@@ -92,13 +93,15 @@ type heldEntry struct {
 func agentEntries(agents []look.Agent) []agentEntry {
 	list := []agentEntry{}
 	for _, a := range agents {
-		entry := agentEntry{Socket: a.Socket, Holder: a.Holder, Answers: a.Answers, Hosts: append([]string{}, a.Hosts...), Default: a.Default, Keys: []heldEntry{}}
+		entry := agentEntry{Socket: a.Socket, Holder: a.Holder, Answers: a.Answers,
+			Hosts: append([]string{}, a.Hosts...), Default: a.Default, Keys: []heldEntry{}}
 		for _, held := range a.Keys {
 			end := ""
 			if !held.Ends.IsZero() {
 				end = held.Ends.UTC().Format(time.RFC3339)
 			}
-			entry.Keys = append(entry.Keys, heldEntry{Comment: held.Comment, Fingerprint: sshkey.Fingerprint(held.Public), Until: optional(end)})
+			entry.Keys = append(entry.Keys,
+				heldEntry{Comment: held.Comment, Fingerprint: sshkey.Fingerprint(held.Public), Until: optional(end)})
 		}
 		list = append(list, entry)
 	}

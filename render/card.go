@@ -11,7 +11,8 @@ import (
 func (s Style) Card(c *card.Card, purpose string, tilde func(string) string) string {
 	text := s.Sentences("What to fill in into another program, to " + purpose + " at " + c.Host + ".")
 	for _, side := range c.Sides {
-		text += "\n" + margin + s.paint(bold, "By "+map[string]string{"ssh": "SSH", "https": "HTTPS"}[side.Transport]) + "\n"
+		text += "\n" + margin + s.paint(bold, "By "+map[string]string{"ssh": "SSH",
+			"https": "HTTPS"}[side.Transport]) + "\n"
 		var rows []row
 		for _, field := range side.Fields {
 			value := field.Value

@@ -33,7 +33,8 @@ func (s Style) Changes(all []workstation.Change, tilde func(string) string, now 
 			parts = append(parts, s.hanging("     ", stepWords(step, tilde), grey))
 		}
 	}
-	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux", "undo", "NUMBER")
+	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux",
+		"undo", "NUMBER")
 }
 
 // unreadWords says of a change that its record cannot be read.
@@ -80,7 +81,8 @@ type changeDocument struct {
 }
 
 func changeDoc(change workstation.Change) changeDocument {
-	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Words, Steps: []stepDocument{}}
+	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Words,
+		Steps: []stepDocument{}}
 	if change.Unread != nil {
 		d.Summary = unreadWords(change)
 	}
@@ -117,7 +119,8 @@ func (s Style) Undone(u *workstation.Undone, tilde func(string) string) string {
 	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
 	for _, step := range u.Change.Steps {
 		if step.File != nil && step.File.Aside != "" && !strings.HasSuffix(step.File.Path, ".pub") {
-			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+" unlocked. Load it again:") +
+			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+
+				" unlocked. Load it again:") +
 				s.CommandLine("unicrux", "key", "load", tilde(step.File.Path))
 		}
 	}
@@ -242,12 +245,14 @@ func (s Style) Request(way *finding.Way, mend finding.Mend) string {
 	if mend.By == causes.You || way.Crux == nil {
 		return ""
 	}
-	whom := map[causes.By]string{causes.Administrator: "the owner or administrator", causes.Host: "whoever runs the host"}[mend.By]
+	whom := map[causes.By]string{causes.Administrator: "the owner or administrator",
+		causes.Host: "whoever runs the host"}[mend.By]
 	lines := []string{fmt.Sprintf("I cannot %s %s. %s", way.Question.Purpose, goal(way), way.Crux.Summary)}
 	for _, e := range way.Crux.Evidence {
 		lines = append(lines, "- "+e.Label+": "+e.Text)
 	}
-	return "\n" + s.Sentences("To send to "+whom+":") + "\n" + margin + margin + strings.Join(lines, "\n"+margin+margin) + "\n"
+	return "\n" + s.Sentences("To send to "+whom+":") + "\n" + margin + margin + strings.Join(lines,
+		"\n"+margin+margin) + "\n"
 }
 
 // Stopped is what a loop of mends says when somebody else is needed.

@@ -14,7 +14,8 @@ import (
 
 // Moved says how many secrets are where now.
 func (s Style) Moved(n int, to chest.Kind) string {
-	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours", chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
+	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours",
+		chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
 	switch n {
 	case 0:
 		return "There was nothing to move. New secrets go there: " + where + "."
@@ -121,14 +122,16 @@ func (s Style) Adopted(list []adopt.Adopted, dry bool, tilde func(string) string
 		if d.Stray.Line > 0 {
 			where += fmt.Sprintf(":%d", d.Stray.Line)
 		}
-		rows = append(rows, []string{orDash(untrusted.Clean(d.Stray.At)), untrusted.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
+		rows = append(rows, []string{orDash(untrusted.Clean(d.Stray.At)),
+			untrusted.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
 	}
 	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
 	if moved > 0 {
 		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. " + gitGets(list, moved))
 	}
 	if stays != "" {
-		text += s.Sentences("While a secret for " + stays + " is in a credential file, git also writes there what it gets from the chest. Revoke or remove that secret, then run this again.")
+		text += s.Sentences("While a secret for " + stays +
+			" is in a credential file, git also writes there what it gets from the chest. Revoke or remove that secret, then run this again.")
 	}
 	if told > 0 {
 		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
@@ -168,7 +171,8 @@ func AdoptedDocument(list []adopt.Adopted, change int) any {
 		if d.Err != nil {
 			words = untrusted.Clean(d.Err.Error())
 		}
-		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User), string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
+		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User),
+			string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
 	}
 	return struct {
 		Schema  string  `json:"schema"`

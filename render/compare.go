@@ -35,7 +35,8 @@ func (s Style) Compared(list []registration.Compared, host string, now time.Time
 
 // ComparedByTrying says how the answers were got, and what stays unknown.
 func (s Style) ComparedByTrying(host string, more bool) string {
-	text := "\n" + s.Sentences(host+" lists no keys, so it was asked over SSH about each of yours. What it knows besides stays unknown.")
+	text := "\n" + s.Sentences(host+
+		" lists no keys, so it was asked over SSH about each of yours. What it knows besides stays unknown.")
 	if more {
 		text += s.Sentences("There are more keys here: the host was asked about the first only.")
 	}
@@ -97,8 +98,10 @@ func ComparedDocument(list []registration.Compared, host string) any {
 			d.Path, d.Fingerprint = optional(c.Pair.Path), sshkey.Fingerprint(c.Pair.Public)
 		}
 		if c.There != nil {
-			d.ID, d.Title, d.Fingerprint = optional(c.There.ID), optional(c.There.Title), sshkey.Fingerprint(c.There.Key)
-			d.Until, d.Used, d.Access = optional(timeText(c.There.Until)), optional(timeText(c.There.Used)), optional(string(c.There.Access))
+			d.ID, d.Title, d.Fingerprint = optional(c.There.ID), optional(c.There.Title),
+				sshkey.Fingerprint(c.There.Key)
+			d.Until, d.Used, d.Access = optional(timeText(c.There.Until)), optional(timeText(c.There.Used)),
+				optional(string(c.There.Access))
 		}
 		keys = append(keys, d)
 	}

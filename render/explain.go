@@ -16,7 +16,8 @@ func (s Style) Reading(r causes.Reading) string {
 	switch {
 	case len(r.Causes) == 0:
 		return s.Sentences("Nothing in this text is known to Unicrux, so it cannot tell what it means.",
-			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check", cmp.Or(r.Where(), "URL"))
+			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check",
+			cmp.Or(r.Where(), "URL"))
 	case r.Conclusive:
 		return s.conclusive(r.Causes[0])
 	}
@@ -34,7 +35,8 @@ func (s Style) Reading(r causes.Reading) string {
 		}
 	}
 	if len(rows) > 0 {
-		b.WriteString("\n" + s.block(labelColumn, append([]row{{label: "tell", tone: teal, text: "Going the way tells them apart:"}}, rows...)))
+		b.WriteString("\n" + s.block(labelColumn,
+			append([]row{{label: "tell", tone: teal, text: "Going the way tells them apart:"}}, rows...)))
 	}
 	return b.String()
 }
@@ -42,7 +44,8 @@ func (s Style) Reading(r causes.Reading) string {
 // conclusive is the case where the text tells by itself.
 func (s Style) conclusive(c causes.Cause) string {
 	var b strings.Builder
-	b.WriteString(s.block(labelColumn, []row{{label: "crux", tone: rose, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
+	b.WriteString(s.block(labelColumn,
+		[]row{{label: "crux", tone: rose, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
 	b.WriteString("\n" + s.evidence([]finding.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
 	b.WriteString(s.mends(mendsOf(c)))
 	if rows := s.confirm(c); len(rows) > 0 {
@@ -120,8 +123,10 @@ type causeDocument struct {
 func ReadingDocument(r causes.Reading) any {
 	d := readingDocument{Schema: "unicrux.explain/1", Causes: []causeDocument{}, Conclusive: r.Conclusive}
 	for _, c := range r.Causes {
-		d.Causes = append(d.Causes, causeDocument{Code: c.Code.String(), Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
-			Stage: string(causes.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...), Mends: mendDocuments(mendsOf(c))})
+		d.Causes = append(d.Causes, causeDocument{Code: c.Code.String(),
+			Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
+			Stage: string(causes.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...),
+			Mends: mendDocuments(mendsOf(c))})
 	}
 	return d
 }

@@ -92,7 +92,8 @@ func (s Style) found(f find.Found, tilde func(string) string) string {
 	rows := []row{{label: "key", tone: bold, lines: []string{tilde(f.Path)}},
 		{label: "kind", tone: grey, lines: []string{strings.TrimSpace(kind + "  " + s.eye(head.Pair))}}}
 	for _, mention := range f.Mentions {
-		rows = append(rows, row{label: "used", tone: grey, text: mention.Block + " (" + tilde(mention.Origin.String()) + ")"})
+		rows = append(rows, row{label: "used", tone: grey,
+			text: mention.Block + " (" + tilde(mention.Origin.String()) + ")"})
 	}
 	for _, risk := range f.Risks {
 		rows = append(rows, row{label: "careful", tone: ochre, text: foundWords(f, risk, tilde)})
@@ -127,17 +128,21 @@ func foundMend(f find.Found, tilde func(string) string) (words string, commands 
 		return "Let nobody else read it.", []string{line("chmod", "600", path)}
 	case find.Tracked:
 		return "Retire it, because copies may be anywhere; then take it out of the repository.",
-			[]string{line("unicrux", "key", "retire", path), line("git", "-C", tilde(f.Repository), "rm", "--cached", within(f))}
+			[]string{line("unicrux", "key", "retire", path), line("git", "-C", tilde(f.Repository),
+				"rm", "--cached", within(f))}
 	case find.Mismatched, find.NoPublic:
-		return "Write the public half of this very key beside it.", []string{line("unicrux", "key", "show", path, "--line") + " > " + line(path+".pub")}
+		return "Write the public half of this very key beside it.",
+			[]string{line("unicrux", "key", "show", path, "--line") + " > " + line(path+".pub")}
 	case find.Unreadable:
 		return "Copy it once more from where it came, byte for byte.", nil
 	case find.Weak:
 		return "Make a better one, registered wherever this one is.", []string{line("unicrux", "key", "renew", path)}
 	case find.Unlocked:
-		return "Give it a passphrase, which is asked once a day at most.", []string{line("unicrux", "key", "lock", path)}
+		return "Give it a passphrase, which is asked once a day at most.",
+			[]string{line("unicrux", "key", "lock", path)}
 	case find.InTheOpen, find.Astray:
-		return "Move it to the ssh folder, and let settings point to it.", []string{line("mv", "-n", path, "~/.ssh/"), settle}
+		return "Move it to the ssh folder, and let settings point to it.",
+			[]string{line("mv", "-n", path, "~/.ssh/"), settle}
 	case find.Twice:
 		return "Keep one of the two.", []string{line("rm", path)}
 	case find.Idle:
@@ -169,7 +174,8 @@ func FoundDocument(r *find.Result) any {
 	}
 	list := []entry{}
 	for _, f := range r.Keys {
-		e := entry{Path: f.Path, Private: f.Pair != nil || f.Err != nil, Repository: optional(f.Repository), SameAs: optional(f.Twin), Settings: []string{}, Risks: []string{}}
+		e := entry{Path: f.Path, Private: f.Pair != nil || f.Err != nil, Repository: optional(f.Repository),
+			SameAs: optional(f.Twin), Settings: []string{}, Risks: []string{}}
 		if f.Public != nil {
 			e.Kind, e.Fingerprint = optional(sshkey.Kind(f.Public)), optional(sshkey.Fingerprint(f.Public))
 		}

@@ -48,7 +48,8 @@ func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
 	}
 	return s.Sentences("The holder keeps "+count(len(rows), "key", "keys")+" unlocked.") + "\n" +
 		s.table([]string{"key", "kind", "tide line", "forgotten", "used"}, rows) + "\n" + s.ChestHeld(v) +
-		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}}, {label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
+		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}},
+			{label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
 }
 
 // heldWith says how freely a key may be used.

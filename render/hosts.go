@@ -39,7 +39,8 @@ func reached(d *describe.Description, label string) row {
 	if !d.HasSSH() {
 		return row{label: "https", tone: grey, lines: []string{d.HTTPS.URL}}
 	}
-	return row{label: label, tone: grey, lines: []string{fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}}
+	return row{label: label, tone: grey,
+		lines: []string{fmt.Sprintf("%s@%s port %d", d.SSH.User, d.SSH.Host, d.Port())}}
 }
 
 // Source says what a description names that came from elsewhere.
@@ -53,7 +54,8 @@ func (s Style) Source(source hosts.Source) string {
 		rows = append(rows, row{label: "address", tone: ochre, lines: []string{d.SSH.Address}})
 	}
 	rows = append(rows, secretsTo(d)...)
-	return s.block(11, append(rows, row{label: "fingerprint", tone: grey, lines: []string{source.Fingerprint()}})) + "\n"
+	return s.block(11, append(rows, row{label: "fingerprint", tone: grey,
+		lines: []string{source.Fingerprint()}})) + "\n"
 }
 
 // secretsTo lists the places to which a secret may go, and who vouches for each.
@@ -62,7 +64,8 @@ func secretsTo(d *describe.Description) []row {
 	for _, there := range d.Destinations() {
 		who := "its certificate must be signed by a certificate authority that this system trusts"
 		if there.Authority != "" {
-			who = "its certificate must be signed by the certificate authority in the description, SHA-256 " + there.Authority[:16] + "…"
+			who = "its certificate must be signed by the certificate authority in the description, SHA-256 " +
+				there.Authority[:16] + "…"
 		}
 		where := there.Origin
 		if there.Address != "" {
@@ -102,7 +105,8 @@ func abilities(d *describe.Description) string {
 	for _, name := range describe.Names() {
 		if d.Can(name) {
 			can = append(can, describe.Operations[name].Does)
-		} else if slices.Contains(byHand, name) && (name != "host-keys" || len(d.SSH.HostKeys)+len(d.SSH.Fingerprints) == 0) {
+		} else if slices.Contains(byHand, name) &&
+			(name != "host-keys" || len(d.SSH.HostKeys)+len(d.SSH.Fingerprints) == 0) {
 			hand = append(hand, describe.Operations[name].Does)
 		}
 	}
@@ -193,7 +197,8 @@ func TrustedDocument(t *trust.Trusted, host string, change int) any {
 		File        string `json:"file"`
 		Already     bool   `json:"already"`
 		Change      int    `json:"change,omitempty"`
-	}{"unicrux.trust/1", host, t.Name, sshkey.Kind(t.Key), sshkey.Fingerprint(t.Key), t.Because, t.File, t.Already, change}
+	}{"unicrux.trust/1", host, t.Name, sshkey.Kind(t.Key), sshkey.Fingerprint(t.Key), t.Because, t.File,
+		t.Already, change}
 }
 
 // Registered writes what the host knows now and how that was proved.
@@ -257,7 +262,8 @@ func RegisteredDocument(r *registration.Registered, key, host string, change int
 		Access  *string `json:"access"`
 		Proof   string  `json:"proof"`
 		Change  int     `json:"change,omitempty"`
-	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, optional(timeText(r.Until)), optional(string(r.Access)), string(r.Proof), change}
+	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, optional(timeText(r.Until)),
+		optional(string(r.Access)), string(r.Proof), change}
 }
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.

@@ -80,13 +80,15 @@ func WayDocument(w *finding.Way) any {
 			Transport: w.Question.Transport, Purpose: string(w.Question.Purpose)},
 		Stages: []stageDocument{}, Notes: []noteDocument{}}
 	if c := w.Crux; c != nil {
-		d.Crux = &cruxDocument{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{}, Certainty: string(c.Certainty)}
+		d.Crux = &cruxDocument{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{},
+			Certainty: string(c.Certainty)}
 		for _, e := range c.Evidence {
 			d.Crux.Evidence = append(d.Crux.Evidence, e.String())
 		}
 	}
 	for _, stage := range w.Stages {
-		s := stageDocument{Name: string(stage.Name), State: string(stage.State), Milliseconds: milliseconds(stage.Took), Facts: []factDocument{}}
+		s := stageDocument{Name: string(stage.Name), State: string(stage.State),
+			Milliseconds: milliseconds(stage.Took), Facts: []factDocument{}}
 		for _, fact := range stage.Facts {
 			s.Facts = append(s.Facts, factDocument(fact))
 		}
@@ -102,7 +104,8 @@ func WayDocument(w *finding.Way) any {
 func mendDocuments(mends []finding.Mend) []mendDocument {
 	list := []mendDocument{}
 	for _, mend := range mends {
-		list = append(list, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...), By: string(mend.By), Automatic: mend.Automatic})
+		list = append(list, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...),
+			By: string(mend.By), Automatic: mend.Automatic})
 	}
 	return list
 }

@@ -165,7 +165,9 @@ func (s Style) Key(v KeyView) string {
 	rows = append(rows, row{label: "changed", tone: grey, lines: []string{age(v.Pair.Modified, v.Now)}})
 	text := s.block(11, rows)
 	if v.Pair.PublicBad != nil {
-		text += "\n" + s.block(11, []row{{label: "careful", tone: ochre, text: "The file " + v.Path + ".pub does not serve: " + v.Pair.PublicBad.Error() + "."}})
+		text += "\n" + s.block(11,
+			[]row{{label: "careful", tone: ochre,
+				text: "The file " + v.Path + ".pub does not serve: " + v.Pair.PublicBad.Error() + "."}})
 	}
 	return text
 }
@@ -177,7 +179,8 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 	var rows [][]string
 	var whole []string // each key by itself, for narrow terminals
 	for _, v := range views {
-		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now), v.Pair.Comment})
+		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now),
+			v.Pair.Comment})
 		whole = append(whole, s.Key(v))
 	}
 	lines, fits := s.tableLines(heads, rows)
@@ -225,7 +228,8 @@ func certificateDoc(certificate *ssh.Certificate) *keyCertificate {
 		return nil
 	}
 	from, until := sshkey.CertificateTimes(certificate)
-	d := &keyCertificate{Users: append([]string{}, certificate.ValidPrincipals...), From: from.UTC().Format(time.RFC3339),
+	d := &keyCertificate{Users: append([]string{}, certificate.ValidPrincipals...),
+		From:      from.UTC().Format(time.RFC3339),
 		Authority: sshkey.Fingerprint(certificate.SignatureKey), ID: certificate.KeyId}
 	if !until.IsZero() {
 		d.Until = optional(until.UTC().Format(time.RFC3339))
@@ -236,7 +240,8 @@ func certificateDoc(certificate *ssh.Certificate) *keyCertificate {
 func keyDoc(v KeyView) keyDocument {
 	d := keyDocument{Name: v.Pair.Name(), Path: v.Pair.Path, Comment: v.Pair.Comment, Locked: v.Pair.Locked,
 		Settings: append([]string{}, v.Settings...), KnownAt: append([]string{}, v.KnownAt...), InAgent: v.Held,
-		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint(), Certificate: certificateDoc(v.Pair.Certificate)}
+		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint(),
+		Certificate: certificateDoc(v.Pair.Certificate)}
 	if v.Pair.Public != nil {
 		d.Kind, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)
 		d.PublicLine = sshkey.Line(v.Pair.Public, v.Pair.Comment)

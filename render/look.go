@@ -26,7 +26,8 @@ func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) stri
 		text += "\n" + s.unsafe(v, tilde)
 	}
 	if v.Lends != "" {
-		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) + " forwards your agent to every host: whoever runs one can sign in as you while you are connected. Set it for single hosts, or not at all."})
+		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) +
+			" forwards your agent to every host: whoever runs one can sign in as you while you are connected. Set it for single hosts, or not at all."})
 	}
 	words, command := nextStep(v, now, tilde)
 	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)
@@ -42,7 +43,8 @@ func standing(v *look.View) string {
 			settled++
 		}
 	}
-	text := capital(count(len(v.Keys), "key", "keys")) + " and " + count(len(v.Hosts), "described host", "described hosts") + " here"
+	text := capital(count(len(v.Keys), "key", "keys")) + " and " + count(len(v.Hosts), "described host",
+		"described hosts") + " here"
 	switch {
 	case len(v.Hosts) == 0:
 		return text + "."
@@ -89,7 +91,8 @@ func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
 		row := []string{"token " + token.Name, "", "", ""}
 		for _, host := range v.Hosts {
 			word := ""
-			if host.Description.HTTPSAt() == token.At && (host.Description.ForAccount == "" || host.Description.Name == token.Host) {
+			if host.Description.HTTPSAt() == token.At && (host.Description.ForAccount == "" ||
+				host.Description.Name == token.Host) {
 				word = orDash(strings.Join(token.Purposes, ", "))
 			}
 			row = append(row, word)
@@ -127,7 +130,8 @@ func yesNo(b bool) string {
 func (s Style) unsafe(v *look.View, tilde func(string) string) string {
 	var rows []row
 	for _, finding := range v.Unsafe {
-		rows = append(rows, row{label: "careful", tone: ochre, text: fmt.Sprintf(riskWords[finding.Risk], tilde(v.Keys[finding.Key].Pair.Path))})
+		rows = append(rows, row{label: "careful", tone: ochre,
+			text: fmt.Sprintf(riskWords[finding.Risk], tilde(v.Keys[finding.Key].Pair.Path))})
 	}
 	return s.block(7, rows)
 }
@@ -149,7 +153,8 @@ func (s Style) LookHosts(v *look.View, tilde func(string) string) string {
 		if len(offers) == 0 {
 			offers = []string{"none"}
 		}
-		rows = append(rows, []string{host.Description.Name, host.Description.HostName(), hostKeyWord(host), strings.Join(offers, ", ")})
+		rows = append(rows, []string{host.Description.Name, host.Description.HostName(), hostKeyWord(host),
+			strings.Join(offers, ", ")})
 	}
 	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows)
 }
@@ -171,11 +176,13 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 	}
 	for _, token := range v.Tokens {
 		if token.EndsSoon(now) {
-			return "Renew the token " + token.Name + ", which " + ends(token.Until, now) + ":", []string{"unicrux", "token", "renew", token.Name}
+			return "Renew the token " + token.Name + ", which " + ends(token.Until, now) + ":",
+				[]string{"unicrux", "token", "renew", token.Name}
 		}
 	}
 	if v.Closed {
-		return "The chest is closed, so git gets no token. To open it for a working day:", []string{"unicrux", "chest", "open"}
+		return "The chest is closed, so git gets no token. To open it for a working day:",
+			[]string{"unicrux", "chest", "open"}
 	}
 	if len(v.Hosts) == 0 {
 		return "Ask whoever runs your host for its description, then:", []string{"unicrux", "host", "add", "FILE"}

@@ -22,7 +22,8 @@ func (s Style) Practice(views []PracticeView) string {
 	for _, v := range views {
 		rows := []row{
 			{label: v.Name, tone: bold, lines: []string{v.Title}},
-			{label: "ports", tone: grey, lines: []string{fmt.Sprintf("%d for SSH, %d for the web, on 127.0.0.1", v.SSHPort, v.WebPort)}},
+			{label: "ports", tone: grey,
+				lines: []string{fmt.Sprintf("%d for SSH, %d for the web, on 127.0.0.1", v.SSHPort, v.WebPort)}},
 			{label: "clone URL", tone: grey, lines: []string{v.CloneURL}},
 		}
 		if v.CloneHTTPS != "" {
@@ -54,7 +55,8 @@ func PracticeDocument(views []PracticeView) any {
 	}
 	list := []host{}
 	for _, v := range views {
-		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account, v.CloneURL, optional(v.CloneHTTPS)})
+		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account,
+			v.CloneURL, optional(v.CloneHTTPS)})
 	}
 	return struct {
 		Schema string `json:"schema"`
@@ -93,10 +95,12 @@ func (s Style) DemoStep(say string, line []string) string {
 
 // DemoEnd tells how the journey ended, with the host's own view of what was pushed.
 func (s Style) DemoEnd(d *DemoDocument, branch, commit, subject, author string) string {
-	text := "\n" + s.Sentences(fmt.Sprintf("The host's own view: %s is at %.12s, “%s” by %s.", branch, commit, subject, author))
+	text := "\n" + s.Sentences(fmt.Sprintf("The host's own view: %s is at %.12s, “%s” by %s.", branch, commit,
+		subject, author))
 	for _, step := range d.Steps {
 		if !step.Worked {
-			text += s.paint(rose, s.Sentences(fmt.Sprintf("This went otherwise than it should (exit %d):", step.Exit))) + s.CommandLine(step.Command...)
+			text += s.paint(rose, s.Sentences(fmt.Sprintf("This went otherwise than it should (exit %d):",
+				step.Exit))) + s.CommandLine(step.Command...)
 		}
 	}
 	if d.Worked {
@@ -123,7 +127,9 @@ func (s Style) Faults(views []FaultView) string {
 		width = max(width, columns(v.Code))
 		rows = append(rows, row{label: v.Code, tone: bold, text: v.Does + " " + "(" + v.By + ")"})
 	}
-	return s.block(width, rows) + "\n" + s.Sentences("A practice host that does one of them wrong, to try things on:") + s.CommandLine("unicrux", "practice", "serve", "forge", "--fault", "CODE")
+	return s.block(width, rows) + "\n" +
+		s.Sentences("A practice host that does one of them wrong, to try things on:") + s.CommandLine("unicrux",
+		"practice", "serve", "forge", "--fault", "CODE")
 }
 
 // FaultsDocument makes the document "unicrux.faults/1".

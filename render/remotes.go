@@ -30,10 +30,12 @@ func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string 
 		}
 		rows = append(rows, []string{name, purpose, r.Transport, untrusted.Clean(r.Host), address})
 		if rewritten {
-			careful = append(careful, name+" is "+untrusted.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
+			careful = append(careful,
+				name+" is "+untrusted.Clean(r.URL)+" in "+tilde(r.Origin)+", and a rule rewrites it.")
 		}
 		if r.Secret {
-			careful = append(careful, "A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
+			careful = append(careful,
+				"A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
 		}
 	}
 	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + s.Careful(careful)
@@ -64,7 +66,8 @@ func RemotesDocument(list []remotes.Remote) any {
 	}
 	made := []entry{}
 	for _, r := range list {
-		made = append(made, entry{r.Name, string(r.Kind), r.Push, r.URL, optional(r.Used), r.Secret, r.Origin, optional(r.Transport), optional(r.Host), optional(r.Account)})
+		made = append(made, entry{r.Name, string(r.Kind), r.Push, r.URL, optional(r.Used), r.Secret, r.Origin,
+			optional(r.Transport), optional(r.Host), optional(r.Account)})
 	}
 	return struct {
 		Schema  string  `json:"schema"`

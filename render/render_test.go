@@ -36,22 +36,26 @@ const print = "SHA256:q1N0J9rYw3bT5vXkPzL2mEoAaHcDsUiFgRtYhBnMjKx"
 
 func broken() *finding.Way {
 	w := &finding.Way{
-		Question: finding.Question{URL: "ssh://git@forge.tidewater.example/buoys/drift-model", Host: "forge", Repo: "buoys/drift-model",
+		Question: finding.Question{URL: "ssh://git@forge.tidewater.example/buoys/drift-model", Host: "forge",
+			Repo:      "buoys/drift-model",
 			Transport: "ssh", Purpose: finding.Push, User: "git"},
-		Crux: &finding.Crux{Code: causes.KeyNotRegistered, Stage: causes.SignIn, Summary: causes.Summary(causes.KeyNotRegistered), Certainty: finding.Proved,
+		Crux: &finding.Crux{Code: causes.KeyNotRegistered, Stage: causes.SignIn,
+			Summary: causes.Summary(causes.KeyNotRegistered), Certainty: finding.Proved,
 			Evidence: []finding.Evidence{
 				{Label: "offered", Text: "forge_ed25519  " + print, Origin: "~/.ssh/unicrux.conf:4"},
 				{Label: "host says", Text: "“permission denied”"},
 			}},
 		Mends: []finding.Mend{
-			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key", "register", "forge_ed25519", "forge"}, By: causes.You, Automatic: true},
+			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key",
+				"register", "forge_ed25519", "forge"}, By: causes.You, Automatic: true},
 			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: causes.Host},
 		},
 		Notes: []finding.Note{{Code: causes.KeyWeak, Summary: "The key is weak by today's standards."}},
 	}
 	for i, name := range causes.Stages {
 		stage := finding.Stage{Name: name, State: finding.Open, Took: time.Duration(i+1) * time.Millisecond,
-			Facts: []finding.Fact{{Name: "fact", Value: "value " + string(name), Origin: "~/.ssh/config:" + string(rune('1'+i))}}}
+			Facts: []finding.Fact{{Name: "fact", Value: "value " + string(name),
+				Origin: "~/.ssh/config:" + string(rune('1'+i))}}}
 		switch {
 		case name == causes.SignIn:
 			stage.State = finding.Broken
@@ -139,7 +143,8 @@ func TestCommandIsQuotedForTheShell(t *testing.T) {
 func TestPlan(t *testing.T) {
 	steps := []workstation.Difference{
 		{Words: "Make the private half.", Path: "/home/ines/.ssh/key", Secret: true},
-		{Words: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"), After: []byte("Host forge\n    Port 22\n")},
+		{Words: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"),
+			After: []byte("Host forge\n    Port 22\n")},
 		{Words: "Register key with forge."},
 	}
 	tilde := func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }
@@ -164,17 +169,21 @@ func TestAge(t *testing.T) {
 
 func TestTooWideATableIsStacked(t *testing.T) {
 	rows := [][]string{{"forge_ed25519", print}, {"id_rsa", ""}}
-	golden(t, "table.txt", Style{Width: 100}.table([]string{"key", "fingerprint"}, rows)+"\n"+Style{Width: 40}.table([]string{"key", "fingerprint"}, rows))
+	golden(t, "table.txt", Style{Width: 100}.table([]string{"key", "fingerprint"},
+		rows)+"\n"+Style{Width: 40}.table([]string{"key", "fingerprint"}, rows))
 }
 
 func TestChangesFitTheTerminal(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	all := []workstation.Change{
 		{ID: 1, When: now, Words: "Make a key for the host that has a rather long name here.", Undone: &now,
-			Steps: []workstation.Step{{Words: "Settle how ssh reaches forge.tidewater.example.", Done: true, File: &workstation.FileStep{Path: "/home/ines/.ssh/unicrux.conf"}}}},
-		{ID: 2, When: now, Words: "Register the key with forge.", Steps: []workstation.Step{{Words: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
+			Steps: []workstation.Step{{Words: "Settle how ssh reaches forge.tidewater.example.", Done: true,
+				File: &workstation.FileStep{Path: "/home/ines/.ssh/unicrux.conf"}}}},
+		{ID: 2, When: now, Words: "Register the key with forge.",
+			Steps: []workstation.Step{{Words: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
 	}
-	text := Style{Width: 60}.Changes(all, func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }, now)
+	text := Style{Width: 60}.Changes(all,
+		func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }, now)
 	for line := range strings.Lines(text) {
 		if columns(strings.TrimSuffix(line, "\n")) > 60 {
 			t.Errorf("too wide: %q", line)
@@ -196,14 +205,16 @@ func TestChangesFitTheTerminal(t *testing.T) {
 // TestTableWithout leaves out no more than the terminal is too narrow for, and nothing once rows are
 // blocks.
 func TestTableWithout(t *testing.T) {
-	heads, rows := []string{"token", "made", "ends", "kept"}, [][]string{{"the-forge-of-the-whole-company", "2026-11-28", "2026-12-28", "sealed"}}
+	heads, rows := []string{"token", "made", "ends", "kept"},
+		[][]string{{"the-forge-of-the-whole-company", "2026-11-28", "2026-12-28", "sealed"}}
 	for width, want := range map[int]string{
 		64: "token made ends kept the-forge-of-the-whole-company 2026-11-28 2026-12-28 sealed",
 		60: "token ends kept the-forge-of-the-whole-company 2026-12-28 sealed",
 		50: "token ends the-forge-of-the-whole-company 2026-12-28",
 		40: "token the-forge-of-the-whole-company made 2026-11-28 ends 2026-12-28 kept sealed",
 	} {
-		if got := strings.Join(strings.Fields(Style{Width: width}.tableWithout(heads, rows, "made", "kept")), " "); got != want {
+		if got := strings.Join(strings.Fields(Style{Width: width}.tableWithout(heads, rows, "made", "kept")),
+			" "); got != want {
 			t.Errorf("%d columns: %q, want %q", width, got, want)
 		}
 	}

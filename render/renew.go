@@ -13,7 +13,8 @@ import (
 func (s Style) Renewed(r *renewal.Renewed, old *sshkey.Pair, tilde func(string) string) string {
 	text := ""
 	if r.Withdrawn {
-		text = s.Sentences(fmt.Sprintf("%s is in the place of %s, whose files are set aside.", r.New.Name(), old.Name()))
+		text = s.Sentences(fmt.Sprintf("%s is in the place of %s, whose files are set aside.",
+			r.New.Name(), old.Name()))
 	} else {
 		text = s.Sentences(fmt.Sprintf("%s is ready, and %s stays where it is.", r.New.Name(), old.Name()))
 	}
@@ -32,7 +33,8 @@ func (s Style) forgetByHand(names []string, old *sshkey.Pair) string {
 	if len(names) == 0 {
 		return ""
 	}
-	return s.Sentences(fmt.Sprintf("Take %s out by hand, on the page of %s: its interface cannot be told.", old.Name(), strings.Join(names, ", ")))
+	return s.Sentences(fmt.Sprintf("Take %s out by hand, on the page of %s: its interface cannot be told.", old.Name(),
+		strings.Join(names, ", ")))
 }
 
 func (s Style) mentions(list []sshconfig.Mention, tilde func(string) string) string {
@@ -49,7 +51,8 @@ func (s Style) Retired(r *renewal.Retired, key *sshkey.Pair, tilde func(string) 
 	if len(r.Hosts) > 0 {
 		where = "It is withdrawn from " + strings.Join(r.Hosts, ", ") + "."
 	}
-	text := s.Sentences(key.Name()+" is out of use, and its files are set aside. "+where) + s.forgetByHand(r.ByHand, key)
+	text := s.Sentences(key.Name()+" is out of use, and its files are set aside. "+where) +
+		s.forgetByHand(r.ByHand, key)
 	if len(r.Left) > 0 {
 		text += s.Sentences("These lines of yours still name it; take them out:") + s.mentions(r.Left, tilde)
 	}
@@ -75,7 +78,8 @@ func RenewedDocument(r *renewal.Renewed, old *sshkey.Pair, change int) any {
 		Settings []string `json:"settings"`  // that still lead to the old key
 		SetAside bool     `json:"set_aside"` // the old key's files
 		Change   int      `json:"change,omitempty"`
-	}{"unicrux.renewal/1", old.Path, r.New.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...), mentionTexts(r.Left), r.Withdrawn, change}
+	}{"unicrux.renewal/1", old.Path, r.New.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...),
+		mentionTexts(r.Left), r.Withdrawn, change}
 }
 
 // RetiredDocument makes the document "unicrux.retirement/1".
@@ -87,5 +91,6 @@ func RetiredDocument(r *renewal.Retired, key *sshkey.Pair, change int) any {
 		ByHand   []string `json:"by_hand"`
 		Settings []string `json:"settings"` // of the person's own that still name it
 		Change   int      `json:"change,omitempty"`
-	}{"unicrux.retirement/1", key.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...), mentionTexts(r.Left), change}
+	}{"unicrux.retirement/1", key.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...),
+		mentionTexts(r.Left), change}
 }

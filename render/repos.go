@@ -60,7 +60,8 @@ type repoDocument struct {
 }
 
 func repoDoc(r hostapi.Repo) repoDocument {
-	return repoDocument{r.Path, optional(r.SSH), optional(r.HTTPS), optional(string(r.Access)), optional(r.Visibility), r.Frozen, optional(r.Branch)}
+	return repoDocument{r.Path, optional(r.SSH), optional(r.HTTPS), optional(string(r.Access)), optional(r.Visibility),
+		r.Frozen, optional(r.Branch)}
 }
 
 // ReposDocument makes the document "unicrux.repositories/1".
@@ -121,7 +122,8 @@ func (s Style) Trial(t trial.Trial) string {
 	if t.State == trial.Lacking {
 		return "" // told at the end, together
 	}
-	tone := map[trial.TrialState]tone{trial.Works: teal, trial.Fails: rose, trial.NotTried: ochre, trial.Lacking: grey}[t.State]
+	tone := map[trial.TrialState]tone{trial.Works: teal, trial.Fails: rose, trial.NotTried: ochre,
+		trial.Lacking: grey}[t.State]
 	words := t.Words
 	if t.Err != nil {
 		words = t.Err.Error()
@@ -176,7 +178,8 @@ func TrialsDocument(list []trial.Trial, host string, change int) any {
 		if t.Err != nil {
 			words = untrusted.Clean(t.Err.Error())
 		}
-		documents = append(documents, trial{t.Operation, strings.ReplaceAll(string(t.State), " ", "-"), optional(words), milliseconds(t.Took)})
+		documents = append(documents, trial{t.Operation, strings.ReplaceAll(string(t.State), " ", "-"),
+			optional(words), milliseconds(t.Took)})
 	}
 	return struct {
 		Schema string  `json:"schema"`

@@ -23,10 +23,13 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 	}
 	text += s.byDefault(v.SSH)
 	for _, problem := range v.Problems {
-		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) + ": ssh stops here, because " + problem.Err.Error() + "."})
+		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) +
+			": ssh stops here, because " + problem.Err.Error() + "."})
 	}
 	for _, unknown := range v.Unknown {
-		text += s.Careful([]string{tilde(unknown.Origin.String()) + ": whether this block counts is settled by a command, which was not run (--run-commands does): " + untrusted.Clean(strings.Join(unknown.Args, " "))})
+		text += s.Careful([]string{tilde(unknown.Origin.String()) +
+			": whether this block counts is settled by a command, which was not run (--run-commands does): " +
+			untrusted.Clean(strings.Join(unknown.Args, " "))})
 	}
 	if v.Plain {
 		text += s.Careful([]string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
@@ -74,7 +77,8 @@ func (s Style) settingRows(setting effective.Setting, width int, tilde func(stri
 	}
 	rows := []row{{label: setting.Name, tone: teal, lines: lines}}
 	for _, lost := range setting.Lost {
-		rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", untrusted.Clean(lost.Value), tilde(lost.Origin), lost.Why)})
+		rows = append(rows, row{text: fmt.Sprintf("not %s (%s): %s", untrusted.Clean(lost.Value),
+			tilde(lost.Origin), lost.Why)})
 	}
 	return rows
 }
@@ -115,7 +119,8 @@ func SettingsDocument(v *effective.View) any {
 	entries := func(list []effective.Setting) []entry {
 		made := []entry{}
 		for _, setting := range list {
-			e := entry{Name: setting.Name, Value: setting.Value, Origin: optional(setting.Origin), Default: optional(setting.Default), Lost: []lost{}}
+			e := entry{Name: setting.Name, Value: setting.Value, Origin: optional(setting.Origin),
+				Default: optional(setting.Default), Lost: []lost{}}
 			for _, l := range setting.Lost {
 				e.Lost = append(e.Lost, lost(l))
 			}

@@ -18,18 +18,25 @@ func (s Style) StoredKeys(list []look.Stored, problems []knownhosts.Problem, til
 	var rows [][]string
 	var careful []string
 	for _, stored := range list {
-		rows = append(rows, []string{tilde(stored.Origin()), storedFor(stored), sshkey.Kind(stored.Key), s.tideLine(sshkey.Eye(stored.Key))})
+		rows = append(rows, []string{tilde(stored.Origin()), storedFor(stored), sshkey.Kind(stored.Key),
+			s.tideLine(sshkey.Eye(stored.Key))})
 		switch stored.Fault {
 		case look.Doubled:
-			careful = append(careful, fmt.Sprintf("%s says the same as %s. One of the two is enough.", tilde(stored.Origin()), tilde(stored.Of.Origin())))
+			careful = append(careful, fmt.Sprintf("%s says the same as %s. One of the two is enough.",
+				tilde(stored.Origin()), tilde(stored.Of.Origin())))
 		case look.Wrong:
-			careful = append(careful, fmt.Sprintf("%s is not the key that the description of %s names. Take it out unless you know better.", tilde(stored.Origin()), strings.Join(stored.Hosts, ", ")))
+			careful = append(careful,
+				fmt.Sprintf("%s is not the key that the description of %s names. Take it out unless you know better.",
+					tilde(stored.Origin()), strings.Join(stored.Hosts, ", ")))
 		case look.Rival:
-			careful = append(careful, fmt.Sprintf("%s and %s hold different keys of one kind for the same host: one of them is stale.", tilde(stored.Of.Origin()), tilde(stored.Origin())))
+			careful = append(careful,
+				fmt.Sprintf("%s and %s hold different keys of one kind for the same host: one of them is stale.",
+					tilde(stored.Of.Origin()), tilde(stored.Origin())))
 		}
 	}
 	for _, problem := range problems {
-		careful = append(careful, fmt.Sprintf("%s:%d says nothing to ssh: %v.", tilde(problem.File), problem.Line, problem.Err))
+		careful = append(careful, fmt.Sprintf("%s:%d says nothing to ssh: %v.",
+			tilde(problem.File), problem.Line, problem.Err))
 	}
 	return s.table([]string{"stored", "belongs to", "kind", "tide line"}, rows) + s.Careful(careful)
 }
@@ -68,8 +75,10 @@ func StoredDocument(v *look.View, list []look.Stored, problems []knownhosts.Prob
 	}
 	made := []entry{}
 	for _, stored := range list {
-		e := entry{Origin: stored.Origin(), Hosts: append([]string{}, stored.Hosts...), Hashed: stored.Hashed, Marker: optional(string(stored.Marker)),
-			Kind: sshkey.Kind(stored.Key), Fingerprint: sshkey.Fingerprint(stored.Key), Fault: optional(string(stored.Fault))}
+		e := entry{Origin: stored.Origin(), Hosts: append([]string{}, stored.Hosts...), Hashed: stored.Hashed,
+			Marker: optional(string(stored.Marker)),
+			Kind:   sshkey.Kind(stored.Key), Fingerprint: sshkey.Fingerprint(stored.Key),
+			Fault: optional(string(stored.Fault))}
 		if stored.Of != nil {
 			e.Of = optional(stored.Of.Origin())
 		}

@@ -261,7 +261,8 @@ func (s Style) Problem(message, advice string) string {
 	if s.Width == 0 {
 		width = len(message) + 1
 	}
-	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(strings.TrimRight(message, ".")+".", width), "\n"+margin) + "\n"
+	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(strings.TrimRight(message, ".")+".", width),
+		"\n"+margin) + "\n"
 	if advice != "" {
 		text += s.Sentences(advice)
 	}
@@ -284,7 +285,8 @@ func (s Style) DoneBefore(changes []workstation.Change) string {
 		if len(steps) > most {
 			steps = append(steps[:most-1], fmt.Sprintf("And %d more steps.", len(steps)-most+1))
 		}
-		text += s.Sentences("Done before that: "+strings.Join(steps, " ")) + s.Sentences("Run the same command again to go on. To take back what was done:") + s.CommandLine("unicrux", "undo", strconv.Itoa(change.ID))
+		text += s.Sentences("Done before that: "+strings.Join(steps,
+			" ")) + s.Sentences("Run the same command again to go on. To take back what was done:") + s.CommandLine("unicrux", "undo", strconv.Itoa(change.ID))
 	}
 	return text
 }

@@ -22,7 +22,8 @@ func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
 		return list
 	}
 	return s.Sentences("The description of "+e.Host+" names another place than when the token "+e.Name+" was stored.") +
-		s.block(12, []row{{label: "stored for", tone: grey, lines: texts(e.Places)}, {label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
+		s.block(12, []row{{label: "stored for", tone: grey, lines: texts(e.Places)},
+			{label: "leads to now", tone: ochre, lines: texts(now)}}) + "\n"
 }
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.
@@ -30,7 +31,8 @@ func (s Style) KeptToken(e chest.Entry, proven *tokens.Proven, now time.Time) st
 	texts := []string{"The token " + e.Name + " is in the chest, and git gets it from there by itself."}
 	switch {
 	case proven == nil || proven.How == "":
-		texts = append(texts, "It could not be tested: the description of "+e.Host+" does not say how. The first clone or push will show.")
+		texts = append(texts, "It could not be tested: the description of "+e.Host+
+			" does not say how. The first clone or push will show.")
 	case proven.Account != "":
 		texts = append(texts, "Tested by "+proven.How+": it is "+untrusted.Clean(proven.Account)+"'s.")
 	default:
@@ -105,7 +107,8 @@ func (s Style) Tokens(list []chest.Entry, now time.Time) string {
 		if host == "" { // not a described one
 			host = e.At
 		}
-		rows = append(rows, []string{e.Name, host, orDash(untrusted.Clean(e.Account)), orDash(strings.Join(e.Purposes, ", ")),
+		rows = append(rows, []string{e.Name, host, orDash(untrusted.Clean(e.Account)),
+			orDash(strings.Join(e.Purposes, ", ")),
 			day(e.Made), tokenEnd(e, now), day(e.Proved), string(e.Kind)})
 	}
 	return s.tableWithout(heads, rows, "made", "kept")
@@ -133,7 +136,8 @@ func (s Style) Saying(said gitanswer.Saying) string {
 
 // Foresight speaks of the end of a token.
 func (s Style) Foresight(e chest.Entry, now time.Time) string {
-	return s.Saying(gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:", Command: []string{"unicrux", "token", "renew", e.Name}})
+	return s.Saying(gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:",
+		Command: []string{"unicrux", "token", "renew", e.Name}})
 }
 
 // LookTokens is the table of tokens, and what ends when.
@@ -172,7 +176,8 @@ func (s Style) ends(list []chest.Entry, now time.Time) string {
 			drawn = strings.Repeat(line, shore) + line
 		}
 		pad := strings.Repeat(" ", shore+1-far)
-		rows = append(rows, row{label: e.Name, tone: endTone(e, now), lines: []string{s.paint(endTone(e, now), drawn) + pad + " " + tokenEnd(e, now)}})
+		rows = append(rows, row{label: e.Name, tone: endTone(e, now),
+			lines: []string{s.paint(endTone(e, now), drawn) + pad + " " + tokenEnd(e, now)}})
 	}
 	width := 0
 	for _, r := range rows {
@@ -182,11 +187,13 @@ func (s Style) ends(list []chest.Entry, now time.Time) string {
 }
 
 // TestedToken says what the host tells about a token, beside what it was made for.
-func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string, now time.Time) string {
+func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string,
+	now time.Time) string {
 	text := "The token " + e.Name + " is good"
 	switch {
 	case proven.How == "":
-		text = "The token " + e.Name + " could not be tested: the description of " + e.Host + " does not say how. Give the URL of a repository there (--url), and git's own requests for it are made"
+		text = "The token " + e.Name + " could not be tested: the description of " + e.Host +
+			" does not say how. Give the URL of a repository there (--url), and git's own requests for it are made"
 	case proven.Account != "":
 		text += ", and it is " + untrusted.Clean(proven.Account) + "'s"
 	}
@@ -195,7 +202,8 @@ func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tr
 		texts = append(texts, triedText(tried))
 	}
 	if len(lacks) > 0 {
-		texts = append(texts, "It was made for "+strings.Join(e.Purposes, ", ")+", and may not: "+strings.Join(lacks, ", ")+". To make one that may: unicrux token new "+e.Host+" --for "+strings.Join(e.Purposes, ",")+".")
+		texts = append(texts, "It was made for "+strings.Join(e.Purposes, ", ")+", and may not: "+strings.Join(lacks,
+			", ")+". To make one that may: unicrux token new "+e.Host+" --for "+strings.Join(e.Purposes, ",")+".")
 	}
 	return s.Sentences(texts...) + "\n" + s.Token(e, now)
 }
@@ -212,23 +220,27 @@ func triedText(t *trial.Tried) string {
 
 // RenewedToken says that the new one is in its place.
 func (s Style) RenewedToken(e chest.Entry, now time.Time) string {
-	return s.Sentences("The token "+e.Name+" is renewed: the new one was proved, and only then the old one given up.") + "\n" + s.Token(e, now)
+	return s.Sentences("The token "+e.Name+
+		" is renewed: the new one was proved, and only then the old one given up.") + "\n" + s.Token(e, now)
 }
 
 // SignInPrompt shows the code large, and where to enter it.
 func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
 	code := strings.Join(strings.Split(untrusted.Clean(p.Code), ""), " ")
 	text := "\n" + s.Sentences("To sign in to "+host+", open this address in a browser, on any screen:") +
-		margin + untrusted.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin + margin + s.paint(bold, code) + "\n\n"
+		margin + untrusted.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin +
+		margin + s.paint(bold, code) + "\n\n"
 	if p.Direct != "" {
 		text += s.Sentences("The same in one:") + margin + untrusted.Clean(p.Direct) + "\n\n"
 	}
-	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+". Ctrl-C ends the waiting.")
+	return text + s.Sentences("Compare the code before you agree. Waiting until "+p.Expires.Local().Format("15:04")+
+		". Ctrl-C ends the waiting.")
 }
 
 // BrowserPrompt says where to sign in by a browser on this computer.
 func (s Style) BrowserPrompt(page, host string) string {
-	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin + untrusted.Clean(page) + "\n\n" +
+	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin +
+		untrusted.Clean(page) + "\n\n" +
 		s.Sentences("Waiting for ten minutes. Ctrl-C ends the waiting.")
 }
 
@@ -250,8 +262,10 @@ type tokenDocument struct {
 }
 
 func tokenDoc(e chest.Entry) tokenDocument {
-	return tokenDocument{Name: e.Name, Host: e.Host, At: e.At, Account: optional(e.Account), Purposes: append([]string{}, e.Purposes...), Scopes: append([]string{}, e.Scopes...),
-		Made: optional(timeText(e.Made)), Until: optional(timeText(e.Until)), Proved: optional(timeText(e.Proved)), Renews: e.Signed, Kept: string(e.Kind)}
+	return tokenDocument{Name: e.Name, Host: e.Host, At: e.At, Account: optional(e.Account),
+		Purposes: append([]string{}, e.Purposes...), Scopes: append([]string{}, e.Scopes...),
+		Made: optional(timeText(e.Made)), Until: optional(timeText(e.Until)), Proved: optional(timeText(e.Proved)),
+		Renews: e.Signed, Kept: string(e.Kind)}
 }
 
 // TokenDocument makes the document "unicrux.token/1".

@@ -130,9 +130,11 @@ func (s Style) openSentence(w *finding.Way) string {
 		sentence = "You can sign in at " + q.Host + as + "."
 	}
 	if q.Repo != "" && w.Skips(causes.Permission) {
-		sentence = fmt.Sprintf("You can read %s%s. Whether you can %s to it, only a %[3]s tells.", q.Repo, as, q.Purpose)
+		sentence = fmt.Sprintf("You can read %s%s. Whether you can %s to it, only a %[3]s tells.", q.Repo,
+			as, q.Purpose)
 	}
-	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6), "\n"+margin) + "\n"
+	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6),
+		"\n"+margin) + "\n"
 }
 
 func (s Style) crux(crux *finding.Crux) string {

@@ -40,7 +40,8 @@ func newAuthority(hostname string) (*authority, error) {
 	if err != nil {
 		return nil, err
 	}
-	signed := &authority{pem: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: rootDER}), root: root, rootDER: rootDER, rootKey: rootKey}
+	signed := &authority{pem: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: rootDER}), root: root,
+		rootDER: rootDER, rootKey: rootKey}
 	signed.leaf, err = signed.sign(hostname, from, from.Add(lifetime))
 	return signed, err
 }
@@ -52,7 +53,8 @@ func (a *authority) sign(name string, from, until time.Time) (tls.Certificate, e
 		return tls.Certificate{}, err
 	}
 	leaf := &x509.Certificate{
-		SerialNumber: big.NewInt(2), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name}, NotBefore: from, NotAfter: until,
+		SerialNumber: big.NewInt(2), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name}, NotBefore: from,
+		NotAfter: until,
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	der, err := x509.CreateCertificate(rand.Reader, leaf, a.root, key.Public(), a.rootKey)

@@ -39,7 +39,8 @@ var faults = []Fault{
 		_ = waitForEnd(conn)
 	}},
 	{Code: "connection-closed", By: both, Does: "Hangs up on everybody.", line: func(net.Conn) {}},
-	{Code: "ssh-port-blocked", By: "ssh", Does: "Hangs up on its usual port for SSH; the other one works.", line: func(net.Conn) {}},
+	{Code: "ssh-port-blocked", By: "ssh", Does: "Hangs up on its usual port for SSH; the other one works.",
+		line: func(net.Conn) {}},
 	{Code: "not-ssh", By: "ssh", Does: "Answers on its port for SSH as a web server does.", line: func(conn net.Conn) {
 		_, _ = conn.Write([]byte("HTTP/1.1 400 Bad Request\r\nConnection: close\r\n\r\n"))
 	}},
@@ -47,41 +48,50 @@ var faults = []Fault{
 		_, _ = conn.Read(make([]byte, 1<<10))
 		_, _ = conn.Write([]byte("HTTP/1.1 400 Bad Request\r\nConnection: close\r\n\r\n"))
 	}},
-	{Code: "host-key-wrong", By: "ssh", Does: "Proves itself by another key than the one that it publishes.", keys: func(_ *Host, c *ssh.ServerConfig) {
-		if other, err := newHostKey(); err == nil {
-			c.AddHostKey(other) // in the place of the one of its kind
-		}
-	}},
-	{Code: "tls-authority-unknown", By: "https", Does: "Shows a certificate that nobody whom you trust has signed.", tls: func(h *Host, c *tls.Config) error {
-		other, err := newAuthority(h.world.hostname)
-		if err == nil {
-			c.Certificates = []tls.Certificate{other.leaf}
-		}
-		return err
-	}},
-	{Code: "tls-ended", By: "https", Does: "Shows a certificate that ended yesterday.", tls: leaf("", -3*24*time.Hour, -24*time.Hour)},
-	{Code: "tls-not-yet", By: "https", Does: "Shows a certificate that is good from tomorrow on.", tls: leaf("", 24*time.Hour, 3*24*time.Hour)},
-	{Code: "tls-name", By: "https", Does: "Shows a certificate for another name.", tls: leaf("www.elsewhere.example", -time.Hour, lifetime)},
-	{Code: "tls-own-certificate", By: "https", Does: "Wants a certificate from everybody.", tls: func(_ *Host, c *tls.Config) error {
-		c.ClientAuth = tls.RequireAnyClientCert
-		return nil
-	}},
+	{Code: "host-key-wrong", By: "ssh", Does: "Proves itself by another key than the one that it publishes.",
+		keys: func(_ *Host, c *ssh.ServerConfig) {
+			if other, err := newHostKey(); err == nil {
+				c.AddHostKey(other) // in the place of the one of its kind
+			}
+		}},
+	{Code: "tls-authority-unknown", By: "https", Does: "Shows a certificate that nobody whom you trust has signed.",
+		tls: func(h *Host, c *tls.Config) error {
+			other, err := newAuthority(h.world.hostname)
+			if err == nil {
+				c.Certificates = []tls.Certificate{other.leaf}
+			}
+			return err
+		}},
+	{Code: "tls-ended", By: "https", Does: "Shows a certificate that ended yesterday.",
+		tls: leaf("", -3*24*time.Hour, -24*time.Hour)},
+	{Code: "tls-not-yet", By: "https", Does: "Shows a certificate that is good from tomorrow on.",
+		tls: leaf("", 24*time.Hour, 3*24*time.Hour)},
+	{Code: "tls-name", By: "https", Does: "Shows a certificate for another name.",
+		tls: leaf("www.elsewhere.example", -time.Hour, lifetime)},
+	{Code: "tls-own-certificate", By: "https", Does: "Wants a certificate from everybody.",
+		tls: func(_ *Host, c *tls.Config) error {
+			c.ClientAuth = tls.RequireAnyClientCert
+			return nil
+		}},
 	{Code: "key-not-registered", By: "ssh", Does: "Knows nobody's key.", keys: refusing("")},
-	{Code: "key-ended", By: "ssh", Does: "Says of every key that it has ended.", keys: refusing("the key has ended: register it anew\n")},
+	{Code: "key-ended", By: "ssh", Does: "Says of every key that it has ended.",
+		keys: refusing("the key has ended: register it anew\n")},
 	{Code: "sign-in-other-way", By: "ssh", Does: "Takes passwords alone.", keys: func(_ *Host, c *ssh.ServerConfig) {
 		c.PublicKeyCallback = nil
 		c.PasswordCallback = func(ssh.ConnMetadata, []byte) (*ssh.Permissions, error) { return nil, errStranger }
 	}},
-	{Code: "second-step-needed", By: "ssh", Does: "Wants a code after the key.", keys: func(h *Host, c *ssh.ServerConfig) {
-		c.PublicKeyCallback = func(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {
-			if _, err := h.whoseKey(meta, key); err != nil {
-				return nil, err
+	{Code: "second-step-needed", By: "ssh", Does: "Wants a code after the key.",
+		keys: func(h *Host, c *ssh.ServerConfig) {
+			c.PublicKeyCallback = func(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {
+				if _, err := h.whoseKey(meta, key); err != nil {
+					return nil, err
+				}
+				refuse := func(ssh.ConnMetadata, ssh.KeyboardInteractiveChallenge) (*ssh.Permissions, error) {
+					return nil, errStranger
+				}
+				return nil, &ssh.PartialSuccessError{Next: ssh.ServerAuthCallbacks{KeyboardInteractiveCallback: refuse}}
 			}
-			return nil, &ssh.PartialSuccessError{Next: ssh.ServerAuthCallbacks{KeyboardInteractiveCallback: func(ssh.ConnMetadata, ssh.KeyboardInteractiveChallenge) (*ssh.Permissions, error) {
-				return nil, errStranger
-			}}}
-		}
-	}},
+		}},
 	{Code: "token-unknown", By: "https", Does: "Knows nobody's token.", pass: func(*pass) *pass { return nil }},
 	{Code: "token-ended", By: "https", Does: "Says of every token that it has ended.", pass: func(p *pass) *pass {
 		if p == nil {
@@ -91,26 +101,37 @@ var faults = []Fault{
 		ended.until = time.Now().AddDate(0, 0, -2)
 		return &ended
 	}},
-	{Code: "address-not-allowed", By: both, Does: "Lets nobody in from your network.", says: "your address is not allowed here: only the cooperative's own network is.",
-		web: refuses(http.StatusForbidden, "your address is not allowed here: only the cooperative's own network is")},
-	{Code: "account-blocked", By: both, Does: "Has blocked every account.", says: "the account is blocked: ask the board.", web: refuses(http.StatusForbidden, "the account is blocked: ask the board")},
-	{Code: "signed-in-page", By: "https", Does: "Answers git with a page for signing in.", web: func(w http.ResponseWriter) {
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		_, _ = fmt.Fprintln(w, "<!doctype html><title>Sign in</title><form><input type=password></form>")
-	}},
-	{Code: "repository-missing", By: both, Does: "Shows nobody any repository.", says: "there is no repository of that name that you may see.", web: refuses(http.StatusNotFound, "there is no repository of that name that you may see")},
-	{Code: "repository-moved", By: "https", Does: "Says that every repository is elsewhere now.", web: func(w http.ResponseWriter) {
-		w.Header().Set("Location", "https://moved.tidewater.example/")
-		gitSays(w, http.StatusMovedPermanently, "the repository has moved")
-	}},
-	{Code: "host-limits", By: both, Does: "Says that it has had too many requests.", says: "too many requests: try again in 60 seconds.", web: func(w http.ResponseWriter) {
-		w.Header().Set("Retry-After", "60")
-		gitSays(w, http.StatusTooManyRequests, "too many requests")
-	}},
-	{Code: "host-failing", By: both, Does: "Has a fault of its own.", says: "internal error 40, sorry.", web: refuses(http.StatusServiceUnavailable, "the cellar is flooded")},
+	{Code: "address-not-allowed", By: both, Does: "Lets nobody in from your network.",
+		says: "your address is not allowed here: only the cooperative's own network is.",
+		web:  refuses(http.StatusForbidden, "your address is not allowed here: only the cooperative's own network is")},
+	{Code: "account-blocked", By: both, Does: "Has blocked every account.",
+		says: "the account is blocked: ask the board.",
+		web:  refuses(http.StatusForbidden, "the account is blocked: ask the board")},
+	{Code: "signed-in-page", By: "https", Does: "Answers git with a page for signing in.",
+		web: func(w http.ResponseWriter) {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			_, _ = fmt.Fprintln(w, "<!doctype html><title>Sign in</title><form><input type=password></form>")
+		}},
+	{Code: "repository-missing", By: both, Does: "Shows nobody any repository.",
+		says: "there is no repository of that name that you may see.",
+		web:  refuses(http.StatusNotFound, "there is no repository of that name that you may see")},
+	{Code: "repository-moved", By: "https", Does: "Says that every repository is elsewhere now.",
+		web: func(w http.ResponseWriter) {
+			w.Header().Set("Location", "https://moved.tidewater.example/")
+			gitSays(w, http.StatusMovedPermanently, "the repository has moved")
+		}},
+	{Code: "host-limits", By: both, Does: "Says that it has had too many requests.",
+		says: "too many requests: try again in 60 seconds.", web: func(w http.ResponseWriter) {
+			w.Header().Set("Retry-After", "60")
+			gitSays(w, http.StatusTooManyRequests, "too many requests")
+		}},
+	{Code: "host-failing", By: both, Does: "Has a fault of its own.", says: "internal error 40, sorry.",
+		web: refuses(http.StatusServiceUnavailable, "the cellar is flooded")},
 	{Code: "hook-there", By: both, Does: "Refuses every push by a hook.", hook: "the harbour master says no\n"},
-	{Code: "branch-protected", By: both, Does: "Refuses every push by a rule for the branch.", hook: "the branch main is protected: changes must be made through a review\n"},
-	{Code: "disk-full", By: both, Does: "Has no room left for a push.", hook: "fatal: write error: No space left on device\n"},
+	{Code: "branch-protected", By: both, Does: "Refuses every push by a rule for the branch.",
+		hook: "the branch main is protected: changes must be made through a review\n"},
+	{Code: "disk-full", By: both, Does: "Has no room left for a push.",
+		hook: "fatal: write error: No space left on device\n"},
 }
 
 // Faults lists what the practice host can be told to do wrong.
@@ -148,7 +169,8 @@ func (h *Host) writeHook(words string) error {
 	if err := os.MkdirAll(h.hooks(), 0o700); err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(h.hooks(), "pre-receive"), []byte("#!/bin/sh\ncat <<'EOF' >&2\n"+words+"EOF\nexit 1\n"), 0o700)
+	return os.WriteFile(filepath.Join(h.hooks(), "pre-receive"),
+		[]byte("#!/bin/sh\ncat <<'EOF' >&2\n"+words+"EOF\nexit 1\n"), 0o700)
 }
 
 // wrong returns the first fault over SSH or over HTTPS that is of a kind; the zero Fault for none.

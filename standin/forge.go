@@ -61,7 +61,8 @@ func (h *Host) signedIn(scope string, serve func(http.ResponseWriter, *http.Requ
 		case h.isBlocked(p.account):
 			problem(w, http.StatusForbidden, "the account "+p.account+" is blocked", "Ask the board.")
 		case scope != "" && !p.may(scope):
-			problem(w, http.StatusForbidden, "the token may not do this", "It needs "+scope+", and has "+strings.Join(p.scopes, ", ")+".")
+			problem(w, http.StatusForbidden, "the token may not do this",
+				"It needs "+scope+", and has "+strings.Join(p.scopes, ", ")+".")
 		default:
 			serve(w, r, p)
 		}
@@ -111,7 +112,8 @@ func (r registered) entry() keyEntry {
 	if r.ReadOnly {
 		access = "read"
 	}
-	return keyEntry{ID: "key-" + r.id, Title: r.title, Line: publicLine(r.key), Added: timeText(r.added), Until: timeText(r.Until), Used: timeText(r.used), Access: access}
+	return keyEntry{ID: "key-" + r.id, Title: r.title, Line: publicLine(r.key), Added: timeText(r.added),
+		Until: timeText(r.Until), Used: timeText(r.used), Access: access}
 }
 
 // A wantedKey is what the host is told about a key.
@@ -119,13 +121,15 @@ type wantedKey struct{ Title, Line, Until, Access string }
 
 // readKey reads what the host is told; where that is no key, it has said so.
 func readKey(w http.ResponseWriter, r *http.Request) (wanted wantedKey, key ssh.PublicKey, ok bool) {
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Title == "" {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil ||
+		wanted.Title == "" {
 		problem(w, http.StatusBadRequest, "a title and a line are needed", "")
 		return wanted, nil, false
 	}
 	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(wanted.Line))
 	if err != nil {
-		problem(w, http.StatusUnprocessableEntity, "this is not a public key", "A public line begins with its kind, such as ssh-ed25519.")
+		problem(w, http.StatusUnprocessableEntity, "this is not a public key",
+			"A public line begins with its kind, such as ssh-ed25519.")
 	}
 	return wanted, key, err == nil
 }
@@ -139,7 +143,8 @@ func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	if wanted.Until != "" {
 		var err error
 		if terms.Until, err = time.Parse(time.RFC3339, wanted.Until); err != nil || terms.Until.Before(time.Now()) {
-			problem(w, http.StatusUnprocessableEntity, "this is no end", "An end is a time in the future, as RFC 3339 writes it.")
+			problem(w, http.StatusUnprocessableEntity, "this is no end",
+				"An end is a time in the future, as RFC 3339 writes it.")
 			return
 		}
 	}
@@ -183,7 +188,8 @@ func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
 	}
 	h.state.last++
 	id := strconv.Itoa(h.state.last)
-	h.state.signing = append(h.state.signing, registered{id: id, account: p.account, title: wanted.Title, key: key, added: time.Now().UTC()})
+	h.state.signing = append(h.state.signing, registered{id: id, account: p.account,
+		title: wanted.Title, key: key, added: time.Now().UTC()})
 	answer(w, http.StatusCreated, map[string]string{"id": "key-" + id})
 }
 
@@ -200,7 +206,8 @@ type tokenEntry struct {
 }
 
 func (p *pass) entry() tokenEntry {
-	return tokenEntry{ID: p.id, Account: p.account, Label: p.label, Scopes: p.scopes, Made: timeText(p.made), Until: timeText(p.until), Used: timeText(p.used)}
+	return tokenEntry{ID: p.id, Account: p.account, Label: p.label, Scopes: p.scopes, Made: timeText(p.made),
+		Until: timeText(p.until), Used: timeText(p.used)}
 }
 
 func (h *Host) listTokens(w http.ResponseWriter, _ *http.Request, p *pass) {
@@ -220,7 +227,8 @@ func (h *Host) issueToken(w http.ResponseWriter, r *http.Request, p *pass) {
 		Label, Until string
 		Scopes       []string
 	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil || wanted.Label == "" {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted); err != nil ||
+		wanted.Label == "" {
 		problem(w, http.StatusBadRequest, "a label and a list of scopes are needed", "")
 		return
 	}
@@ -238,7 +246,8 @@ func (h *Host) issueToken(w http.ResponseWriter, r *http.Request, p *pass) {
 func end(w http.ResponseWriter, text string) (time.Time, bool) {
 	until, err := time.Parse(time.RFC3339, text)
 	if err != nil || until.Before(time.Now()) || until.After(time.Now().AddDate(1, 0, 1)) {
-		problem(w, http.StatusUnprocessableEntity, "this is no end", "A token ends within a year, at a time as RFC 3339 writes it.")
+		problem(w, http.StatusUnprocessableEntity, "this is no end",
+			"A token ends within a year, at a time as RFC 3339 writes it.")
 		return until, false
 	}
 	return until, true
@@ -292,7 +301,8 @@ type repoEntry struct {
 }
 
 func (h *Host) entry(s sight) repoEntry {
-	return repoEntry{Path: s.path, CloneSSH: h.CloneURL(s.path), CloneHTTPS: h.CloneHTTPS(s.path), MayWrite: s.mayWrite, Frozen: s.frozen, Private: s.private}
+	return repoEntry{Path: s.path, CloneSSH: h.CloneURL(s.path), CloneHTTPS: h.CloneHTTPS(s.path),
+		MayWrite: s.mayWrite, Frozen: s.frozen, Private: s.private}
 }
 
 func (h *Host) listRepositories(w http.ResponseWriter, r *http.Request, p *pass) {

@@ -85,6 +85,7 @@ func (h *Host) backend(account string) http.Handler {
 		return http.NotFoundHandler()
 	}
 	return &cgi.Handler{Path: filepath.Join(strings.TrimSpace(string(core)), "git-http-backend"),
-		Env:        append(h.hookSettings(), "GIT_PROJECT_ROOT="+filepath.Join(h.Folder, "repositories"), "GIT_HTTP_EXPORT_ALL=1", "REMOTE_USER="+account, "HOME="+h.Folder, "GIT_CONFIG_NOSYSTEM=1"),
+		Env: append(h.hookSettings(), "GIT_PROJECT_ROOT="+filepath.Join(h.Folder, "repositories"),
+			"GIT_HTTP_EXPORT_ALL=1", "REMOTE_USER="+account, "HOME="+h.Folder, "GIT_CONFIG_NOSYSTEM=1"),
 		InheritEnv: []string{"PATH"}}
 }

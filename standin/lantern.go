@@ -46,5 +46,6 @@ func (h *Host) lanternPage(w http.ResponseWriter, said string) {
 	}
 	h.state.Unlock()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	_, _ = fmt.Fprintf(w, lanternPage, html.EscapeString(h.world.title), h.HostKeyPrint(), h.world.owner, keys.String(), html.EscapeString(said))
+	_, _ = fmt.Fprintf(w, lanternPage, html.EscapeString(h.world.title), h.HostKeyPrint(), h.world.owner,
+		keys.String(), html.EscapeString(said))
 }

@@ -31,9 +31,11 @@ func (h *Host) serveOAuth(mux *http.ServeMux) {
 	mux.HandleFunc("GET /.well-known/oauth-authorization-server", func(w http.ResponseWriter, _ *http.Request) {
 		base := fmt.Sprintf("https://%s:%d", h.world.hostname, h.WebPort())
 		answer(w, http.StatusOK, map[string]any{
-			"issuer": base + "/", "device_authorization_endpoint": base + "/oauth/device", "token_endpoint": base + "/oauth/token",
+			"issuer": base + "/", "device_authorization_endpoint": base + "/oauth/device",
+			"token_endpoint":      base + "/oauth/token",
 			"revocation_endpoint": base + "/oauth/revoke", "introspection_endpoint": base + "/oauth/introspect",
-			"grant_types_supported": []string{"urn:ietf:params:oauth:grant-type:device_code", "refresh_token"}, "response_types_supported": []string{},
+			"grant_types_supported":    []string{"urn:ietf:params:oauth:grant-type:device_code", "refresh_token"},
+			"response_types_supported": []string{},
 		})
 	})
 	mux.HandleFunc("POST /oauth/device", h.beginDevice)
@@ -69,13 +71,16 @@ func (h *Host) beginDevice(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	letters := strings.ToUpper(newSecret(""))
-	code := &deviceCode{device: newSecret("device-"), user: letters[:4] + "-" + letters[4:8], scopes: scopes, made: time.Now()}
+	code := &deviceCode{device: newSecret("device-"), user: letters[:4] + "-" + letters[4:8], scopes: scopes,
+		made: time.Now()}
 	h.state.Lock()
 	h.state.codes = append(h.state.codes, code)
 	h.state.Unlock()
 	page := fmt.Sprintf("https://%s:%d/device", h.world.hostname, h.WebPort())
-	answer(w, http.StatusOK, map[string]any{"device_code": code.device, "user_code": code.user, "verification_uri": page,
-		"verification_uri_complete": page + "?user_code=" + code.user, "expires_in": int(codeLife.Seconds()), "interval": int(pollInterval.Seconds())})
+	answer(w, http.StatusOK, map[string]any{"device_code": code.device,
+		"user_code": code.user, "verification_uri": page,
+		"verification_uri_complete": page + "?user_code=" + code.user, "expires_in": int(codeLife.Seconds()),
+		"interval": int(pollInterval.Seconds())})
 }
 
 // Decide allows or denies a code, as an account does in a browser. It tells whether there is
@@ -99,7 +104,10 @@ func (h *Host) Decide(userCode, account string, allow bool) bool {
 func (h *Host) Polled(userCode string) bool {
 	h.state.Lock()
 	defer h.state.Unlock()
-	return slices.ContainsFunc(h.state.codes, func(c *deviceCode) bool { return c.user == userCode && !c.polled.IsZero() })
+	return slices.ContainsFunc(h.state.codes, func(c *deviceCode) bool {
+		return c.user == userCode &&
+			!c.polled.IsZero()
+	})
 }
 
 // Waiting lists the codes about which nobody has decided.
@@ -174,7 +182,8 @@ func (h *Host) answerAccess(w http.ResponseWriter, account string, scopes []stri
 	h.state.Lock()
 	p.refresh = newSecret("again-")
 	h.state.Unlock()
-	answer(w, http.StatusOK, map[string]any{"access_token": p.secret, "token_type": "bearer", "expires_in": int(accessLife.Seconds()),
+	answer(w, http.StatusOK, map[string]any{"access_token": p.secret,
+		"token_type": "bearer", "expires_in": int(accessLife.Seconds()),
 		"refresh_token": p.refresh, "scope": strings.Join(scopes, " ")})
 }
 

@@ -38,8 +38,9 @@ func (h *Host) issue(account, label string, scopes []string, until time.Time) *p
 	h.state.Lock()
 	defer h.state.Unlock()
 	h.state.last++
-	p := &pass{id: strconv.Itoa(h.state.last), account: account, label: label, secret: newSecret("tide-"), scopes: slices.Clone(scopes),
-		made: time.Now().UTC().Truncate(time.Second), until: until.UTC().Truncate(time.Second)}
+	p := &pass{id: strconv.Itoa(h.state.last), account: account, label: label, secret: newSecret("tide-"),
+		scopes: slices.Clone(scopes),
+		made:   time.Now().UTC().Truncate(time.Second), until: until.UTC().Truncate(time.Second)}
 	if until.IsZero() {
 		p.until = time.Time{}
 	}

@@ -55,7 +55,8 @@ func (h *Host) create(account, path string, private bool) (sight, error) {
 	h.state.Lock()
 	taken := slices.ContainsFunc(h.world.repos, func(r repository) bool { return r.path == path })
 	if !taken {
-		h.world.repos = append(h.world.repos, repository{path: path, private: private, rights: map[string]right{account: writes}})
+		h.world.repos = append(h.world.repos, repository{path: path, private: private,
+			rights: map[string]right{account: writes}})
 	}
 	h.state.Unlock()
 	if taken {
@@ -138,6 +139,7 @@ func (h *Host) Plant(account, group string, n int) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	for i := range n {
-		h.world.repos = append(h.world.repos, repository{path: fmt.Sprintf("%s/r%04d", group, i), rights: map[string]right{account: reads}})
+		h.world.repos = append(h.world.repos, repository{path: fmt.Sprintf("%s/r%04d", group, i),
+			rights: map[string]right{account: reads}})
 	}
 }

@@ -122,7 +122,8 @@ func (h *Host) marshKeys(w http.ResponseWriter, r *http.Request, p *pass) {
 		if named {
 			kind = "tree"
 		}
-		row := map[string]any{"no": known.number(), "label": known.title, "algo": algo, "body": body, "mode": mode, "kind": kind, "expires_on": nil}
+		row := map[string]any{"no": known.number(), "label": known.title, "algo": algo, "body": body, "mode": mode,
+			"kind": kind, "expires_on": nil}
 		if !known.Until.IsZero() {
 			row["expires_on"] = known.Until.Format(time.DateOnly)
 		}
@@ -172,7 +173,10 @@ func (h *Host) removeMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	before := len(h.state.keys)
-	h.state.keys = slices.DeleteFunc(h.state.keys, func(k registered) bool { return k.id == r.PathValue("id") && k.account == p.account })
+	h.state.keys = slices.DeleteFunc(h.state.keys, func(k registered) bool {
+		return k.id == r.PathValue("id") &&
+			k.account == p.account
+	})
 	if len(h.state.keys) == before {
 		fault(w, http.StatusNotFound, "no such number")
 		return

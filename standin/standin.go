@@ -21,7 +21,8 @@ import (
 
 // Options say how a practice host is started. The zero value is right for most.
 type Options struct {
-	Folder  string   // where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
+	// where it keeps its repositories and hands out files; empty for a temporary one, which is removed at the end
+	Folder  string
 	SSHPort int      // 0 for any free port
 	WebPort int      // 0 for any free port
 	World   string   // forge, saltmarsh or lantern; empty for forge

@@ -21,7 +21,8 @@ func (h *Host) serveWeb() {
 	h.world.serve(h, mux)
 	mux.HandleFunc("/", h.serveGitHTTP)
 	h.server = &http.Server{Handler: mux, ErrorLog: log.New(io.Discard, "", 0), ReadHeaderTimeout: 10 * time.Second,
-		TLSConfig: &tls.Config{MinVersion: tls.VersionTLS12, GetConfigForClient: func(*tls.ClientHelloInfo) (*tls.Config, error) { return h.howToProve() }}}
+		TLSConfig: &tls.Config{MinVersion: tls.VersionTLS12,
+			GetConfigForClient: func(*tls.ClientHelloInfo) (*tls.Config, error) { return h.howToProve() }}}
 	h.running.Go(func() { _ = h.server.ServeTLS(faulty{h.web, h, "https"}, "", "") }) // returns when the host is closed
 }
 

@@ -57,12 +57,14 @@ func tidewater() *world {
 			{path: "buoys/tide-tables", rights: map[string]right{ines: writes, lab: reads}, files: map[string]string{
 				"README.md": "# Tide tables\n\nHigh and low water for the nine gauges of the coast.\n",
 			}},
-			{path: "harbour/lamp-firmware", rights: map[string]right{ines: reads, chair: writes}, files: map[string]string{
-				"README.md": "# Lamp firmware\n\nThree long, one short.\n",
-			}},
-			{path: "archive/log-1998", frozen: true, rights: map[string]right{ines: writes, lab: reads, chair: writes}, files: map[string]string{
-				"1998.txt": "The year the north gauge was lost.\n",
-			}},
+			{path: "harbour/lamp-firmware", rights: map[string]right{ines: reads, chair: writes},
+				files: map[string]string{
+					"README.md": "# Lamp firmware\n\nThree long, one short.\n",
+				}},
+			{path: "archive/log-1998", frozen: true, rights: map[string]right{ines: writes, lab: reads, chair: writes},
+				files: map[string]string{
+					"1998.txt": "The year the north gauge was lost.\n",
+				}},
 			{path: "council/minutes", rights: map[string]right{chair: writes}, files: map[string]string{
 				"README.md": "# Minutes\n",
 			}},
@@ -75,10 +77,13 @@ func saltmarsh() *world {
 	const ines, keeper = "imarlow", "keeper"
 	return &world{
 		name: "saltmarsh", title: "The saltmarsh institute", hostname: "git.saltmarsh.example",
-		accounts: []string{keeper, ines}, owner: ines, all: []string{"read", "write", "keys", "trees", "passes"}, serve: (*Host).serveSaltmarsh,
+		accounts: []string{keeper, ines}, owner: ines, all: []string{"read", "write", "keys", "trees", "passes"},
+		serve: (*Host).serveSaltmarsh,
 		repos: []repository{
-			{path: "buoys/drift-model", rights: map[string]right{ines: writes, keeper: writes}, files: map[string]string{"README.md": "# Drift model\n\nThe institute's copy.\n"}},
-			{path: "buoys/tide-tables", rights: map[string]right{ines: reads, keeper: writes}, files: map[string]string{"README.md": "# Tide tables\n"}},
+			{path: "buoys/drift-model", rights: map[string]right{ines: writes, keeper: writes},
+				files: map[string]string{"README.md": "# Drift model\n\nThe institute's copy.\n"}},
+			{path: "buoys/tide-tables", rights: map[string]right{ines: reads, keeper: writes},
+				files: map[string]string{"README.md": "# Tide tables\n"}},
 		},
 	}
 }
@@ -89,7 +94,8 @@ func lantern() *world {
 	return &world{
 		name: "lantern", title: "A volunteer's lantern", hostname: "code.lanternfish.example",
 		accounts: []string{ines}, owner: ines, serve: (*Host).serveLantern,
-		repos: []repository{{path: "harbour/lamp-firmware", rights: map[string]right{ines: writes}, files: map[string]string{"README.md": "# Lamp firmware\n\nThree long, one short.\n"}}},
+		repos: []repository{{path: "harbour/lamp-firmware", rights: map[string]right{ines: writes},
+			files: map[string]string{"README.md": "# Lamp firmware\n\nThree long, one short.\n"}}},
 	}
 }
 

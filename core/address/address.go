@@ -24,10 +24,11 @@ const MaxBytes = 4096
 type Address struct {
 	Scheme string // "ssh", "https", "http" or "git"
 	User   string // login name; empty leaves the choice to ssh_config(5)
-	Host   string // as written: ssh matches its Host patterns case by case; an IPv6 literal without brackets (RFC 3986, section 3.2.2)
-	Port   uint16 // TCP port; 0 when the text names none
-	Path   string // as sent to the server; a leading "/" is significant
-	Short  bool   // written in the scp-like form, which has no place for a port
+	// as written: ssh matches its Host patterns case by case; IPv6 without brackets (RFC 3986, section 3.2.2)
+	Host  string
+	Port  uint16 // TCP port; 0 when the text names none
+	Path  string // as sent to the server; a leading "/" is significant
+	Short bool   // written in the scp-like form, which has no place for a port
 }
 
 // The reasons a [SyntaxError] can hold, to be tested with errors.Is.

@@ -18,7 +18,8 @@ func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	asked, recorder := filepath.Join(dir, "asked"), filepath.Join(dir, "ssh")
-	if err := agreement.WriteProgram(recorder, []byte("#!/bin/sh\nfor word; do printf '%s\\n' \"$word\"; done >"+asked+"\nexit 1\n"), 0o755); err != nil {
+	if err := agreement.WriteProgram(recorder,
+		[]byte("#!/bin/sh\nfor word; do printf '%s\\n' \"$word\"; done >"+asked+"\nexit 1\n"), 0o755); err != nil {
 		t.Fatal(err)
 	}
 	compared := 0
@@ -32,7 +33,8 @@ func TestAgreesWithGit(t *testing.T) {
 		path := pick("a/b.git", "/a/b.git", "~ines/b", "/~ines/b", "a b", "a%20b", "", "/", "x?y=1", "x#y")
 		text := pick("ssh://", "ssh://", "git+ssh://", "SSH://", "ssh+git://") + user + host + port + "/" + path
 		if r.IntN(2) == 0 {
-			text = pick(user+host+":"+path, "["+user+host+port+"]:"+path, user+"["+host+port+"]:"+path, user+host+port+":"+path)
+			text = pick(user+host+":"+path, "["+user+host+port+"]:"+path, user+"["+host+port+"]:"+path,
+				user+host+port+":"+path)
 		}
 		ours, err := Parse(text)
 		if err != nil || ours.Scheme != "ssh" {
@@ -41,7 +43,8 @@ func TestAgreesWithGit(t *testing.T) {
 		compared++
 		_ = os.Remove(asked) // it may not be there
 		cmd := exec.Command("git", "-c", "ssh.variant=ssh", "ls-remote", "--", text)
-		cmd.Dir, cmd.Env = dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1", "GIT_SSH=" + recorder, "GIT_CEILING_DIRECTORIES=" + filepath.Dir(dir)}
+		cmd.Dir, cmd.Env = dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1",
+			"GIT_SSH=" + recorder, "GIT_CEILING_DIRECTORIES=" + filepath.Dir(dir)}
 		said, _ := cmd.CombinedOutput() // it fails in any case
 		theirs, err := os.ReadFile(asked)
 		if err != nil {

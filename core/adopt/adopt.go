@@ -100,7 +100,8 @@ func movesOf(ctx context.Context, p site.Site, strays []plainsecrets.Stray) []mo
 }
 
 // describeStray asks the host of a stray whose it is, where it can be asked.
-func describeStray(ctx context.Context, p site.Site, d *describe.Description, s plainsecrets.Stray) (chest.Entry, error) {
+func describeStray(ctx context.Context, p site.Site, d *describe.Description,
+	s plainsecrets.Stray) (chest.Entry, error) {
 	proven := &tokens.Proven{}
 	if d != nil {
 		known, err := tokens.Prove(ctx, p, d, d.Bind(s.Secret))
@@ -123,13 +124,16 @@ func describeStray(ctx context.Context, p site.Site, d *describe.Description, s 
 // entryOf is what is known about a stray. Its user may be empty.
 func entryOf(p site.Site, d *describe.Description, s plainsecrets.Stray, proven *tokens.Proven) chest.Entry {
 	if d != nil {
-		e := tokens.EntryFor(p, tokens.NewToken{Host: d, Secret: chest.Secret{Token: s.Secret}, Account: s.User}, proven)
+		e := tokens.EntryFor(p, tokens.NewToken{Host: d, Secret: chest.Secret{Token: s.Secret},
+			Account: s.User}, proven)
 		if e.User = s.User; s.User == "" && proven.Account != "" {
 			e.User = d.GitUser(proven.Account)
 		}
 		return e
 	}
-	return chest.Entry{Name: tokens.NameAt(s.At), Protocol: "https", At: s.At, Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User, Made: p.Station.Now().UTC().Truncate(time.Second)}
+	return chest.Entry{Name: tokens.NameAt(s.At), Protocol: "https", At: s.At,
+		Places: []origin.Place{p.Registry.WebPlace(s.At)}, User: s.User, Account: s.User,
+		Made: p.Station.Now().UTC().Truncate(time.Second)}
 }
 
 // moveIn puts secrets into the chest, unless the very same are there.
@@ -156,8 +160,9 @@ func moveIn(ctx context.Context, p site.Site, batch *workstation.Batch, moves []
 		}
 		first[key] = i
 		which = append(which, i)
-		intents = append(intents, workstation.Intent{Words: fmt.Sprintf("Keep a secret for %s in the chest.", m.kept.Entry.At),
-			Step: workstation.HostStep{Host: m.kept.Entry.At, Act: hosts.ActKeep, Data: map[string]string{}}})
+		intents = append(intents,
+			workstation.Intent{Words: fmt.Sprintf("Keep a secret for %s in the chest.", m.kept.Entry.At),
+				Step: workstation.HostStep{Host: m.kept.Entry.At, Act: hosts.ActKeep, Data: map[string]string{}}})
 	}
 	err := batch.Acts(ctx, intents, func() []workstation.Outcome {
 		list := make([]chest.Kept, len(which))

@@ -69,12 +69,14 @@ func straysAt(list []Adopted, which []int) []plainsecrets.Stray {
 // A stripped is a file before and after secrets were taken out of it.
 type stripped struct{ before, after []byte }
 
-func strip(ctx context.Context, p site.Site, batch *workstation.Batch, file string, gone []plainsecrets.Stray) (t stripped, err error) {
+func strip(ctx context.Context, p site.Site, batch *workstation.Batch, file string,
+	gone []plainsecrets.Stray) (t stripped, err error) {
 	what := "the secret for " + gone[0].At
 	if len(gone) > 1 {
 		what = fmt.Sprintf("%d secrets", len(gone))
 	}
-	edit := gitlink.EditOf{Path: file, Words: fmt.Sprintf("Take %s out of %s.", what, p.Station.Tilde(file)), Mode: 0o600, Secret: true}
+	edit := gitlink.EditOf{Path: file, Words: fmt.Sprintf("Take %s out of %s.", what, p.Station.Tilde(file)),
+		Mode: 0o600, Secret: true}
 	_, err = gitlink.ChangeText(batch, edit, func(old []byte) (_ []byte, err error) {
 		t.before = old
 		t.after, err = without(ctx, p, gone, old)
@@ -84,7 +86,8 @@ func strip(ctx context.Context, p site.Site, batch *workstation.Batch, file stri
 }
 
 // putBack leaves out of a file those alone that git gets from the chest.
-func putBack(ctx context.Context, p site.Site, batch *workstation.Batch, file string, t stripped, gone []plainsecrets.Stray) error {
+func putBack(ctx context.Context, p site.Site, batch *workstation.Batch, file string, t stripped,
+	gone []plainsecrets.Stray) error {
 	edit := gitlink.EditOf{Path: file, Words: "Put back what git did not get.", Mode: 0o600, Secret: true}
 	_, err := gitlink.ChangeText(batch, edit, func(now []byte) ([]byte, error) {
 		if !bytes.Equal(now, t.after) { // somebody was at work meanwhile: what they wrote stays
@@ -101,14 +104,16 @@ func without(ctx context.Context, p site.Site, gone []plainsecrets.Stray, text [
 	if len(gone) == 0 {
 		return text, nil
 	}
-	if s := gone[0]; s.Sort == plainsecrets.RemoteURL || s.Sort == plainsecrets.Header { // a file of git's has no others
+	// a file of git's has no others
+	if s := gone[0]; s.Sort == plainsecrets.RemoteURL || s.Sort == plainsecrets.Header {
 		return withoutIn(ctx, p, gone, text)
 	}
 	marks := map[string]bool{}
 	for _, s := range gone {
 		marks[strayMark(s)] = true
 	}
-	found := slices.DeleteFunc(plainsecrets.InText(gone[0].Sort, gone[0].File, text), func(f plainsecrets.Stray) bool { return !marks[strayMark(f)] })
+	found := slices.DeleteFunc(plainsecrets.InText(gone[0].Sort, gone[0].File, text),
+		func(f plainsecrets.Stray) bool { return !marks[strayMark(f)] })
 	return plainsecrets.Without(gone[0].Sort, text, found), nil
 }
 
@@ -173,7 +178,8 @@ func prove(ctx context.Context, p site.Site, list []Adopted, moves []move) {
 			}
 			unasked[of] = plain && asked[chain] >= askedEach
 			if good = unasked[of]; !good {
-				answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https", Host: of.at, User: of.user})
+				answer, err := gitlink.Fill(ctx, p.Station, gitlink.Credential{Protocol: "https",
+					Host: of.at, User: of.user})
 				good = err == nil && fromChest(p, of.at, of.user, answer)
 			}
 			if answered[of] = good; good {

@@ -48,7 +48,8 @@ func placesOf(s plainsecrets.Stray, used []string) []string {
 	}
 	var places []string
 	for _, at := range used {
-		if target, err := url.Parse("https://" + at); err == nil && allow.SameHost(target.Hostname(), s.At) && !slices.Contains(places, at) {
+		if target, err := url.Parse("https://" + at); err == nil && allow.SameHost(target.Hostname(), s.At) &&
+			!slices.Contains(places, at) {
 			places = append(places, at)
 		}
 	}

@@ -48,7 +48,8 @@ func readDestinations(extension agent.ConstraintExtension) ([]destination, error
 			Rest []byte `ssh:"rest"`
 		}
 		var one struct{ From, To, Reserved []byte }
-		if ssh.Unmarshal(rest, &outer) != nil || ssh.Unmarshal(outer.One, &one) != nil || len(one.Reserved) > 0 || len(list) == mostDestinations {
+		if ssh.Unmarshal(rest, &outer) != nil || ssh.Unmarshal(outer.One, &one) != nil || len(one.Reserved) > 0 ||
+			len(list) == mostDestinations {
 			return nil, errConstraint
 		}
 		from, fromErr := readHop(one.From)
@@ -103,7 +104,8 @@ func (h hop) matches(key ssh.PublicKey) bool {
 		if !k.authority && bytes.Equal(k.key.Marshal(), key.Marshal()) {
 			return true
 		}
-		if k.authority && certified && certificate.CertType == ssh.HostCert && bytes.Equal(k.key.Marshal(), certificate.SignatureKey.Marshal()) {
+		if k.authority && certified && certificate.CertType == ssh.HostCert &&
+			bytes.Equal(k.key.Marshal(), certificate.SignatureKey.Marshal()) {
 			checker := ssh.CertChecker{Clock: time.Now}
 			if checker.CheckCert(h.host, certificate) == nil {
 				return true
@@ -191,7 +193,8 @@ func readRequest(h *heldKey, data []byte) (r request, ok bool) {
 		Rest                  []byte `ssh:"rest"`
 	}
 	const userauthRequest = 50
-	if ssh.Unmarshal(data, &outer) != nil || len(outer.Rest) == 0 || outer.Rest[0] != userauthRequest || ssh.Unmarshal(outer.Rest[1:], &inner) != nil {
+	if ssh.Unmarshal(data, &outer) != nil || len(outer.Rest) == 0 || outer.Rest[0] != userauthRequest ||
+		ssh.Unmarshal(outer.Rest[1:], &inner) != nil {
 		return r, false
 	}
 	r = request{session: outer.Session, user: inner.User}

@@ -165,7 +165,8 @@ func (k *Keeper) taken(key agent.AddedKey) (*heldKey, error) {
 	if key.LifetimeSecs > 0 {
 		lasts = time.Duration(key.LifetimeSecs) * time.Second
 	}
-	h := &heldKey{blob: signer.PublicKey().Marshal(), comment: key.Comment, signer: signer, private: key.PrivateKey, ends: k.clock.In(lasts), confirm: key.ConfirmBeforeUse}
+	h := &heldKey{blob: signer.PublicKey().Marshal(), comment: key.Comment, signer: signer, private: key.PrivateKey,
+		ends: k.clock.In(lasts), confirm: key.ConfirmBeforeUse}
 	for _, extension := range key.ConstraintExtensions {
 		if h.destinations, err = readDestinations(extension); err != nil {
 			return nil, err

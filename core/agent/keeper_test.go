@@ -71,7 +71,8 @@ func TestKeeperForgetsOnTime(t *testing.T) {
 		k := NewKeeper(time.clock(), nil)
 		c := client(t, k)
 		private, public := newKey(t)
-		if err := c.Add(agent.AddedKey{PrivateKey: private, Comment: "mine", LifetimeSecs: uint32(row.lifetime.Seconds())}); err != nil {
+		if err := c.Add(agent.AddedKey{PrivateKey: private, Comment: "mine",
+			LifetimeSecs: uint32(row.lifetime.Seconds())}); err != nil {
 			t.Fatal(err)
 		}
 		if time.pass(row.last); row.back {
@@ -105,10 +106,14 @@ func TestKeeperRefusesWhatItCannotKeep(t *testing.T) {
 	private, _ := newKey(t)
 	k := NewKeeper(lifetime.System(nil), nil)
 	for name, key := range map[string]agent.AddedKey{
-		"confirmation":     {PrivateKey: private, ConfirmBeforeUse: true},
-		"extension":        {PrivateKey: private, ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: "restrict@x"}}},
-		"no destination":   {PrivateKey: private, ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: destinationConstraint}}},
-		"half destination": {PrivateKey: private, ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: destinationConstraint, ExtensionDetails: []byte("\x00\x00\x00\x05abc")}}},
+		"confirmation": {PrivateKey: private, ConfirmBeforeUse: true},
+		"extension": {PrivateKey: private,
+			ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: "restrict@x"}}},
+		"no destination": {PrivateKey: private,
+			ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: destinationConstraint}}},
+		"half destination": {PrivateKey: private,
+			ConstraintExtensions: []agent.ConstraintExtension{{ExtensionName: destinationConstraint,
+				ExtensionDetails: []byte("\x00\x00\x00\x05abc")}}},
 	} {
 		if err := client(t, k).Add(key); err == nil {
 			t.Errorf("%s: taken", name)
@@ -193,7 +198,8 @@ func TestKeeperAsksEachTime(t *testing.T) {
 	if err := c.Add(agent.AddedKey{PrivateKey: private, Comment: "mine", ConfirmBeforeUse: true}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Sign(public, []byte("x")); err == nil || !strings.Contains(asked, ssh.FingerprintSHA256(public)) || !strings.Contains(asked, "mine") {
+	if _, err := c.Sign(public, []byte("x")); err == nil || !strings.Contains(asked, ssh.FingerprintSHA256(public)) ||
+		!strings.Contains(asked, "mine") {
 		t.Errorf("not allowed: %v, asked %q", err, asked)
 	}
 	allow = true
@@ -251,7 +257,11 @@ func TestForwardedMayOnlySign(t *testing.T) {
 			_ = h.bind(t, c, "one", false)
 			return nil
 		},
-		"no binding at all": func(c agent.ExtendedAgent) error { _, _ = c.Extension(bindExtension, []byte("x")); return nil },
+		"no binding at all": func(c agent.ExtendedAgent) error {
+			_,
+				_ = c.Extension(bindExtension, []byte("x"))
+			return nil
+		},
 	} {
 		k := NewKeeper(morning().clock(), nil)
 		if err := client(t, k).Add(agent.AddedKey{PrivateKey: private}); err != nil {
@@ -268,7 +278,8 @@ func TestForwardedMayOnlySign(t *testing.T) {
 			t.Errorf("%s: signs: %v", name, err)
 		}
 		_, holdings := c.Extension(holdingsQuestion, nil)
-		for what, err := range map[string]error{"adds a key": c.Add(agent.AddedKey{PrivateKey: other}), "removes one": c.Remove(public), "removes all": c.RemoveAll(),
+		for what, err := range map[string]error{"adds a key": c.Add(agent.AddedKey{PrivateKey: other}),
+			"removes one": c.Remove(public), "removes all": c.RemoveAll(),
 			"locks": c.Lock([]byte("x")), "unlocks": c.Unlock([]byte("x")), "asks until when": holdings} {
 			if err == nil {
 				t.Errorf("%s: it %s", name, what)
@@ -326,8 +337,10 @@ func TestDestinations(t *testing.T) {
 	private, public := newKey(t)
 	first, second, elsewhere := newHost(t), newHost(t), newHost(t)
 	k := NewKeeper(morning().clock(), nil)
-	constraint := agent.ConstraintExtension{ExtensionName: destinationConstraint, ExtensionDetails: destinations([]any{nil, first, "git"}, []any{first, second, ""})}
-	if err := client(t, k).Add(agent.AddedKey{PrivateKey: private, ConstraintExtensions: []agent.ConstraintExtension{constraint}}); err != nil {
+	constraint := agent.ConstraintExtension{ExtensionName: destinationConstraint,
+		ExtensionDetails: destinations([]any{nil, first, "git"}, []any{first, second, ""})}
+	if err := client(t, k).Add(agent.AddedKey{PrivateKey: private,
+		ConstraintExtensions: []agent.ConstraintExtension{constraint}}); err != nil {
 		t.Fatal(err)
 	}
 	type step struct {
@@ -352,10 +365,14 @@ func TestDestinations(t *testing.T) {
 		{"to another host", []step{{elsewhere, "a", false}}, signIn("a", "git", public, nil), false, false},
 		{"to the second at once", []step{{second, "a", false}}, signIn("a", "git", public, nil), false, false},
 		{"lent to its host", []step{{first, "a", true}}, signIn("a", "git", public, nil), true, false},
-		{"through it to the second", []step{{first, "a", true}, {second, "b", false}}, signIn("b", "me", public, second.public), true, true},
-		{"through it, not bound", []step{{first, "a", true}, {second, "b", false}}, signIn("b", "me", public, nil), true, false},
-		{"through it elsewhere", []step{{first, "a", true}, {elsewhere, "b", false}}, signIn("b", "me", public, elsewhere.public), false, false},
-		{"lent to the second", []step{{first, "a", true}, {second, "b", true}}, signIn("b", "me", public, second.public), false, false},
+		{"through it to the second", []step{{first, "a", true}, {second, "b", false}},
+			signIn("b", "me", public, second.public), true, true},
+		{"through it, not bound", []step{{first, "a", true}, {second, "b", false}},
+			signIn("b", "me", public, nil), true, false},
+		{"through it elsewhere", []step{{first, "a", true}, {elsewhere, "b", false}},
+			signIn("b", "me", public, elsewhere.public), false, false},
+		{"lent to the second", []step{{first, "a", true}, {second, "b", true}},
+			signIn("b", "me", public, second.public), false, false},
 	} {
 		c := client(t, k)
 		for _, s := range row.way {
@@ -378,7 +395,8 @@ func FuzzDestinations(f *testing.F) {
 	f.Add([]byte("\x00\x00\x00\x05abc"))
 	f.Add(bytes.Repeat([]byte{0}, 40))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		list, err := readDestinations(agent.ConstraintExtension{ExtensionName: destinationConstraint, ExtensionDetails: text})
+		list, err := readDestinations(agent.ConstraintExtension{ExtensionName: destinationConstraint,
+			ExtensionDetails: text})
 		for _, d := range list {
 			if d.to.host == "" || len(d.to.keys) == 0 {
 				t.Errorf("%q: %+v", text, d)

@@ -106,7 +106,8 @@ func (s *session) Sign(key ssh.PublicKey, data []byte) (*ssh.Signature, error) {
 
 // algorithms are those that flags of a request choose (section 3.6.1 of the draft); without any it
 // is the key's own.
-var algorithms = map[agent.SignatureFlags]string{0: "", agent.SignatureFlagRsaSha256: ssh.KeyAlgoRSASHA256, agent.SignatureFlagRsaSha512: ssh.KeyAlgoRSASHA512}
+var algorithms = map[agent.SignatureFlags]string{0: "", agent.SignatureFlagRsaSha256: ssh.KeyAlgoRSASHA256,
+	agent.SignatureFlagRsaSha512: ssh.KeyAlgoRSASHA512}
 
 // SignWithFlags signs by a key that is still held, if what it was given with allows this.
 func (s *session) SignWithFlags(key ssh.PublicKey, data []byte, flags agent.SignatureFlags) (*ssh.Signature, error) {
@@ -142,7 +143,8 @@ func (s *session) confirmed(h *heldKey) bool {
 			where += ", asked from another computer"
 		}
 	}
-	return s.keeper.ask(fmt.Sprintf("Allow the use of the key %s (%s) for signing in to %s?", ssh.FingerprintSHA256(h.signer.PublicKey()), h.comment, where))
+	return s.keeper.ask(fmt.Sprintf("Allow the use of the key %s (%s) for signing in to %s?",
+		ssh.FingerprintSHA256(h.signer.PublicKey()), h.comment, where))
 }
 
 // A Holding is a key that a keeper holds.
@@ -164,7 +166,8 @@ func (s *session) Extension(name string, question []byte) ([]byte, error) {
 		err := s.local(func() error {
 			list := []Holding{}
 			for _, h := range s.keeper.now() {
-				list = append(list, Holding{h.blob, h.comment, s.keeper.clock.Date(h.ends), h.confirm, len(h.destinations) > 0})
+				list = append(list, Holding{h.blob, h.comment, s.keeper.clock.Date(h.ends), h.confirm,
+					len(h.destinations) > 0})
 			}
 			text, err := json.Marshal(list)
 			answer = append([]byte{response}, text...)

@@ -29,7 +29,8 @@ func Variable(text string) bool { return isMadeOf(text, 31, small, small+digits+
 // Host allows a host name or an IPv4 address (RFC 1123, section 2.1). It neither begins nor ends
 // with a hyphen or a dot.
 func Host(text string) bool {
-	return isMadeOf(text, 253, small+large+digits, small+large+digits+".-") && !strings.HasSuffix(text, "-") && !strings.HasSuffix(text, ".")
+	return isMadeOf(text, 253, small+large+digits, small+large+digits+".-") && !strings.HasSuffix(text, "-") &&
+		!strings.HasSuffix(text, ".")
 }
 
 // IP allows an IP address without a zone (RFC 4007, section 11). A zone is any text at all, and

@@ -13,15 +13,22 @@ func TestAllowed(t *testing.T) {
 		yes   []string
 		no    []string
 	}{
-		{"Name", Name, []string{"forge", "a-1", "forge-"}, []string{"", "1a", "_x", "-a", "Forge", "a/b", "a b", "a\n", "aéb", strings.Repeat("a", 32)}},
-		{"Host", Host, []string{"forge.tidewater.example", "127.0.0.1", "a"}, []string{"", "-a", "a-", "a.", "a b", "a\r", "::1", "a%h", "ſ.example", "_x", "a\"b", "a/b", strings.Repeat("a", 254)}},
-		{"IP", IP, []string{"127.0.0.1", "::1", "fe80::1"}, []string{"", "::1%h", "fe80::1%eth0", "::1%h\nHost\r*", "a", "127.0.0.1 ", "[::1]"}},
+		{"Name", Name, []string{"forge", "a-1", "forge-"},
+			[]string{"", "1a", "_x", "-a", "Forge", "a/b", "a b", "a\n", "aéb", strings.Repeat("a", 32)}},
+		{"Host", Host, []string{"forge.tidewater.example", "127.0.0.1", "a"},
+			[]string{"", "-a", "a-", "a.", "a b", "a\r", "::1", "a%h", "ſ.example", "_x", "a\"b", "a/b",
+				strings.Repeat("a", 254)}},
+		{"IP", IP, []string{"127.0.0.1", "::1", "fe80::1"},
+			[]string{"", "::1%h", "fe80::1%eth0", "::1%h\nHost\r*", "a", "127.0.0.1 ", "[::1]"}},
 		{"Login", Login, []string{"git", "ines.marlow", "_x"}, []string{"", "-x", "a b", "a;b", "a@b", "a\nb", "$(x)"}},
 		{"RemoteUser", RemoteUser, []string{"", "git", "a b", "a$b", "a@b", "a%b", "a!b", "é", "a\\b"},
-			[]string{"-a", "a;b", "a`b", "a'b", `a"b`, "a&b", "a|b", "a<b", "a>b", "$(a)", "{a}", "a -b", "a\t-b", "a\\"}},
-		{"RemoteHost", RemoteHost, []string{"", "forge.tidewater.example", "a_b", "[::1]", "a%b", "é"}, []string{"-a", "a;b", "a$b", "a b", "a`b", "a\\b", "a\nb", "a\rb", "a'b", "{a}"}},
+			[]string{"-a", "a;b", "a`b", "a'b", `a"b`, "a&b", "a|b", "a<b", "a>b", "$(a)", "{a}", "a -b",
+				"a\t-b", "a\\"}},
+		{"RemoteHost", RemoteHost, []string{"", "forge.tidewater.example", "a_b", "[::1]", "a%b", "é"},
+			[]string{"-a", "a;b", "a$b", "a b", "a`b", "a\\b", "a\nb", "a\rb", "a'b", "{a}"}},
 		{"Number", Number, []string{"22", "0"}, []string{"", "-1", "1 ", "22\n", "0x1"}},
-		{"Line", Line, []string{"", "a b", "é", "#\"'\\"}, []string{"a\n", "\r", "a\tb", "\x00", "\x1b[31m", "\x7f", "\f"}},
+		{"Line", Line, []string{"", "a b", "é", "#\"'\\"},
+			[]string{"a\n", "\r", "a\tb", "\x00", "\x1b[31m", "\x7f", "\f"}},
 	} {
 		for _, text := range row.yes {
 			if !row.allow(text) {

@@ -86,12 +86,14 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 			Field{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
 		if key.Pair != nil {
 			side.Fields = append(side.Fields, Field{Name: "form", Value: sshkey.FormOf(key.Path),
-				Note: "for a program that cannot read it, write it in another:", Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--form", "pkcs8", "--out", "FILE"}})
+				Note:    "for a program that cannot read it, write it in another:",
+				Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--form", "pkcs8", "--out", "FILE"}})
 		}
 		break
 	}
 	for _, known := range way.Known.Keys {
-		side.Fields = append(side.Fields, Field{Name: "host-key", Value: sshkey.Fingerprint(known.Key), Note: "what the program should show at first contact: the host's, not yours"})
+		side.Fields = append(side.Fields, Field{Name: "host-key", Value: sshkey.Fingerprint(known.Key),
+			Note: "what the program should show at first contact: the host's, not yours"})
 		break
 	}
 	if !side.Ready {
@@ -128,12 +130,14 @@ func httpsSide(p site.Site, d *describe.Description, purpose string) (Side, erro
 		Field{Name: "password", Secret: e.Name, Note: "the token, not the account's password"},
 		Field{Name: "sign-in", Value: "user name and password", Note: "programs call it Basic, HTTP or token"})
 	if d.HTTPS.Authority != "" {
-		side.Fields = append(side.Fields, Field{Name: "authority", Value: hosts.AuthorityFile(p.Station, d), Note: "the file with the certificate authority that the program must be told to trust"})
+		side.Fields = append(side.Fields, Field{Name: "authority", Value: hosts.AuthorityFile(p.Station, d),
+			Note: "the file with the certificate authority that the program must be told to trust"})
 	}
 	return side, nil
 }
 
 // serves tells whether a token is for a purpose, as far as it is known what it is for.
 func serves(e chest.Entry, purpose string) bool {
-	return len(e.Purposes) == 0 || slices.Contains(e.Purposes, purpose) || (purpose == "clone" && slices.Contains(e.Purposes, "push"))
+	return len(e.Purposes) == 0 || slices.Contains(e.Purposes, purpose) ||
+		(purpose == "clone" && slices.Contains(e.Purposes, "push"))
 }

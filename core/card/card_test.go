@@ -41,8 +41,10 @@ func TestCard(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := s.OpenChest()
-	for _, e := range []chest.Entry{{Name: "reads", Purposes: []string{"clone"}}, {Name: "writes", Purposes: []string{"push"}}} {
-		e.Protocol, e.At, e.User, e.Host, e.Places = "https", s.Description.HTTPSAt(), "ines.marlow", "forge", s.Description.Places()
+	for _, e := range []chest.Entry{{Name: "reads", Purposes: []string{"clone"}},
+		{Name: "writes", Purposes: []string{"push"}}} {
+		e.Protocol, e.At, e.User, e.Host, e.Places = "https", s.Description.HTTPSAt(), "ines.marlow", "forge",
+			s.Description.Places()
 		if _, err := c.Put(e, chest.Secret{Token: secret.New([]byte("hidden-" + e.Name))}); err != nil {
 			t.Fatal(err)
 		}
@@ -52,10 +54,12 @@ func TestCard(t *testing.T) {
 		t.Fatal(err)
 	}
 	ssh, https := filled.Sides[0], filled.Sides[1]
-	if !ssh.Ready || field(ssh, "user") != "git" || !strings.HasSuffix(field(ssh, "key"), "forge_ed25519") || field(ssh, "host-key") != s.Host.HostKeyPrint() || field(ssh, "passphrase") != "none" {
+	if !ssh.Ready || field(ssh, "user") != "git" || !strings.HasSuffix(field(ssh, "key"), "forge_ed25519") ||
+		field(ssh, "host-key") != s.Host.HostKeyPrint() || field(ssh, "passphrase") != "none" {
 		t.Errorf("%+v", ssh)
 	}
-	if !https.Ready || field(https, "user") != "ines.marlow" || field(https, "password") != "writes" || field(https, "authority") == "" {
+	if !https.Ready || field(https, "user") != "ines.marlow" || field(https, "password") != "writes" ||
+		field(https, "authority") == "" {
 		t.Errorf("%+v", https)
 	}
 	for _, f := range https.Fields {
@@ -65,7 +69,8 @@ func TestCard(t *testing.T) {
 	}
 	web := *s.Description
 	web.SSH.Host = ""
-	if filled, err := card.For(t.Context(), s.Site, &web, "clone"); err != nil || len(filled.Sides) != 1 || filled.Sides[0].Transport != "https" {
+	if filled, err := card.For(t.Context(), s.Site, &web, "clone"); err != nil || len(filled.Sides) != 1 ||
+		filled.Sides[0].Transport != "https" {
 		t.Errorf("by HTTPS alone: %+v, %v", filled, err)
 	}
 }

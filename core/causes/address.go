@@ -106,7 +106,8 @@ var addressCauses = []entry{
 				{`authentication failed for 'https?://[^/ @:']+:[^/ @']+@`, .6},
 			},
 		}},
-	{URLUserMissing, Address, "The URL names no user, so your login name here is sent, which the host does not know.", You,
+	{URLUserMissing, Address,
+		"The URL names no user, so your login name here is sent, which the host does not know.", You,
 		"Put the host's user into the URL: URL", "sent",
 		signs{
 			shown:  []sign{{`^(remote: )?[^@ ]+@[^: ]+: permission denied \([^)]*publickey`, .6}},

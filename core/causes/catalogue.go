@@ -63,7 +63,8 @@ var notes = []struct {
 	{KeyOld, "The key has been in use for more than five years. Another one: unicrux key renew."},
 	{KeyCommentEmpty, "The key's public half has no comment, so a host's page cannot tell it from others."},
 	{AgentForwarded, "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
-	{AgentForwardedEverywhere, "Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
+	{AgentForwardedEverywhere,
+		"Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
 	{KeyWeak, "The key is weak by today's standards."},
 	{WritingUntried, "Reading works. Whether the host's files let you write, only a push tells."},
 	{BranchUnknown, "The branch that is checked out here is not at the host yet: a push makes it there."},
@@ -86,7 +87,8 @@ func Advice(code Code) string {
 	if at < 0 {
 		return ""
 	}
-	return strings.NewReplacer("HOST", "the host", "REPO", "the repository", "ACCOUNT", "this account").Replace(entry.mend)
+	return strings.NewReplacer("HOST", "the host", "REPO", "the repository", "ACCOUNT",
+		"this account").Replace(entry.mend)
 }
 
 // Mend says what is to be done about a cause, and who can do it. HOST, REPO, ACCOUNT and URL stand in it for those of

@@ -42,7 +42,8 @@ func TestCatalogueReadsWell(t *testing.T) {
 	}
 }
 
-// TestNoTwoCausesClaimTheSame holds that no words of a host belong to two causes, and that causes which share a text leave each other room.
+// TestNoTwoCausesClaimTheSame holds that no words of a host belong to two causes, and that causes which share a text
+// leave each other room.
 func TestNoTwoCausesClaimTheSame(t *testing.T) {
 	words, shown := map[string]Code{}, map[string]float64{}
 	for _, e := range catalogue {
@@ -92,7 +93,8 @@ func TestMeaning(t *testing.T) {
 }
 
 func TestStages(t *testing.T) {
-	if !SignIn.Within(Trust, SignIn) || SignIn.Within(Address, Trust) || !Address.Before(Permission) || Trust.Before(Trust) {
+	if !SignIn.Within(Trust, SignIn) || SignIn.Within(Address, Trust) || !Address.Before(Permission) ||
+		Trust.Before(Trust) {
 		t.Error("the stages are in another order than the way")
 	}
 }

@@ -272,7 +272,8 @@ func (r Reading) mend(e entry) string {
 	if url == "" {
 		url = "the one that the host's page calls a clone URL"
 	}
-	return strings.NewReplacer("HOST", host, "REPO", "the repository", "ACCOUNT", "your account", ": URL", ": "+url).Replace(e.mend)
+	return strings.NewReplacer("HOST", host, "REPO", "the repository", "ACCOUNT", "your account", ": URL",
+		": "+url).Replace(e.mend)
 }
 
 // CloneURL is the first clone URL in a text that holds more; empty for none.

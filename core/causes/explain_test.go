@@ -49,7 +49,8 @@ func TestTextsOfTheClients(t *testing.T) {
 			continue
 		}
 		if len(want) > 1 && (read.Conclusive || !slices.Contains(got, want[1])) {
-			t.Errorf("told as %v, conclusive %v, where the text cannot tell between %v:\n%s", got, read.Conclusive, want, text)
+			t.Errorf("told as %v, conclusive %v, where the text cannot tell between %v:\n%s", got,
+				read.Conclusive, want, text)
 		}
 	}
 }
@@ -62,7 +63,8 @@ func FuzzExplain(f *testing.F) {
 		total := 0.0
 		for i, cause := range read.Causes {
 			total += cause.Likelihood
-			if cause.Likelihood <= 0 || cause.Likelihood > 1 || i > 0 && cause.Likelihood > read.Causes[i-1].Likelihood {
+			if cause.Likelihood <= 0 || cause.Likelihood > 1 || i > 0 &&
+				cause.Likelihood > read.Causes[i-1].Likelihood {
 				t.Errorf("likelihoods %+v", read.Causes)
 			}
 			if strings.ContainsAny(cause.Line+read.URL+read.Host, "\x1b\n") {

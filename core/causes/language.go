@@ -60,7 +60,8 @@ func english(line string) string {
 	for range 3 {
 		var best phrase
 		for _, p := range phrases() {
-			if len(p.other) > len(best.other) && utf8.RuneCountInString(p.rare) >= shortest && strings.Contains(line, p.rare) && p.form().MatchString(line) {
+			if len(p.other) > len(best.other) && utf8.RuneCountInString(p.rare) >= shortest &&
+				strings.Contains(line, p.rare) && p.form().MatchString(line) {
 				best = p
 			}
 		}

@@ -18,7 +18,8 @@ var otherCauses = []entry{
 			shown:  []sign{{`not currently on a branch|detached HEAD`, .95}},
 			unless: `note: switching to|you are in 'detached`,
 		}},
-	{BranchUntracked, Beyond, "No branch at the host is tied to this one, so git does not know where to push or pull.", You,
+	{BranchUntracked, Beyond,
+		"No branch at the host is tied to this one, so git does not know where to push or pull.", You,
 		"Name both once: git push --set-upstream REMOTE BRANCH.", "",
 		signs{
 			shown: []sign{

@@ -102,7 +102,9 @@ var reachCauses = []entry{
 	{ProxyCommandFailed, Reach, "The command that settings name to connect through fails.", You,
 		"Try the command by itself and mend what it complains about.", "through",
 		signs{
-			shown:  []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95}, {`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45}, {`posix_spawnp?: no such file`, .6}},
+			shown: []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95},
+				{`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45},
+				{`posix_spawnp?: no such file`, .6}},
 			unless: `stdio forwarding|channel \d+: open failed`,
 		}},
 	{JumpFailed, Reach, "The way breaks at the jump host.", You,

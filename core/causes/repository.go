@@ -2,7 +2,8 @@ package causes
 
 // repositoryCauses are those of the repository, or of the host as a whole.
 var repositoryCauses = []entry{
-	{RepositoryMissing, Repository, "The repository does not exist, or this account may not know that it does.", Administrator,
+	{RepositoryMissing, Repository, "The repository does not exist, or this account may not know that it does.",
+		Administrator,
 		"Check the spelling of REPO. If it is right, ask its owner to let ACCOUNT see it.", "asked for",
 		signs{
 			words: []string{

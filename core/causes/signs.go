@@ -56,7 +56,8 @@ func Says(words, form string) bool { return form != "" && formed(form).MatchStri
 // Meaning finds the cause, between two stages, that a host's words mean; none is the zero Code.
 func Meaning(words string, from, to StageName) Code {
 	for _, e := range catalogue {
-		if e.stage.Within(from, to) && slices.ContainsFunc(e.signs.words, func(form string) bool { return Says(words, form) }) {
+		if e.stage.Within(from, to) &&
+			slices.ContainsFunc(e.signs.words, func(form string) bool { return Says(words, form) }) {
 			return e.code
 		}
 	}

@@ -15,9 +15,11 @@ var trustCauses = []entry{
 	{HostCertificateNotYet, Trust, "The host's certificate, by which ssh would trust it, is not valid yet.", Host,
 		"Check this workstation's clock. If it is right, tell whoever runs HOST.", "valid from",
 		signs{shown: []sign{{`certificate invalid: not yet valid`, .95}}, unless: `permission denied`}},
-	{HostCertificateOtherName, Trust, "The host's certificate, by which ssh would trust it, is for another name than the one that you use.", You,
+	{HostCertificateOtherName, Trust,
+		"The host's certificate, by which ssh would trust it, is for another name than the one that you use.", You,
 		"Use the name that the certificate is for, or ask whoever runs HOST for a certificate with the name that you use.", "valid for",
-		signs{shown: []sign{{`certificate invalid: name is not a listed principal`, .95}}, unless: `permission denied`}},
+		signs{shown: []sign{{`certificate invalid: name is not a listed principal`, .95}},
+			unless: `permission denied`}},
 	{HostKeyUnknown, Trust, "This is the first contact with the host: ssh does not know its key yet.", You,
 		"Store the host's key, which is the one it publishes.", "offered",
 		signs{
@@ -60,7 +62,8 @@ var trustCauses = []entry{
 			},
 			tell: "date: is it right?",
 		}},
-	{TLSAuthorityUnknown, Trust, "Nobody whom this workstation trusts has signed the host's certificate.", Administrator,
+	{TLSAuthorityUnknown, Trust, "Nobody whom this workstation trusts has signed the host's certificate.",
+		Administrator,
 		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
 		signs{
 			shown: []sign{
@@ -85,7 +88,8 @@ var trustCauses = []entry{
 	{TLSNotYet, Trust, "The host's certificate is not good yet: most likely this workstation's clock is slow.", You,
 		"Set this workstation's clock right.", "today",
 		signs{
-			shown:  []sign{{`not yet valid|not activated|not yet activated`, .6}, {`(server )?certificate verification failed\. ?CAfile`, .08}},
+			shown: []sign{{`not yet valid|not activated|not yet activated`, .6},
+				{`(server )?certificate verification failed\. ?CAfile`, .08}},
 			unless: `has expired or is not yet valid`,
 		}},
 	{TLSName, Trust, "The host's certificate is for another name.", Host,
@@ -102,7 +106,8 @@ var trustCauses = []entry{
 				{`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`, .9},
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
-				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1}, // where the host hangs up before its alert is read
+				// where the host hangs up before its alert is read
+				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1},
 			},
 			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
 		}},
@@ -115,7 +120,8 @@ var trustCauses = []entry{
 				{`recv error \(-12\)`, .75},
 				{`requested url returned error: 400`, .3}, // as some web servers say it
 				{`tls fatal alert|alert handshake failure`, .3},
-				{`send failure: (connection reset|broken pipe)|getpeername\(\) failed`, .15}, // it hangs up before the client is done
+				// it hangs up before the client is done
+				{`send failure: (connection reset|broken pipe)|getpeername\(\) failed`, .15},
 			},
 			unless: `unknown ca`,
 		}},

@@ -27,7 +27,8 @@ func held(t testing.TB) *Chest {
 	if err := os.Chmod(dir, 0o700); err != nil {
 		t.Fatal(err)
 	}
-	c := &Chest{folder: filepath.Join(dir, "chest"), seen: filepath.Join(dir, "seen.json"), socket: filepath.Join(dir, "s"), work: 10}
+	c := &Chest{folder: filepath.Join(dir, "chest"), seen: filepath.Join(dir, "seen.json"),
+		socket: filepath.Join(dir, "s"), work: 10}
 	listener, err := net.Listen("unix", c.socket)
 	if err != nil {
 		t.Fatal(err)
@@ -145,7 +146,8 @@ func TestOpeningAndClosing(t *testing.T) {
 		if err != nil || entry.IsDir() {
 			return err
 		}
-		if file, _ := os.ReadFile(path); strings.Contains(string(file), "tide-1") || strings.Contains(string(file), "AGE-SECRET-KEY") {
+		if file, _ := os.ReadFile(path); strings.Contains(string(file), "tide-1") ||
+			strings.Contains(string(file), "AGE-SECRET-KEY") {
 			t.Errorf("a secret stands in %s", path)
 		}
 		if info, _ := entry.Info(); info.Mode().Perm()&0o077 != 0 {
@@ -202,7 +204,8 @@ func TestManyAtOnce(t *testing.T) {
 	var wait sync.WaitGroup
 	for i := range 50 {
 		wait.Go(func() {
-			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
+			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example",
+				User: fmt.Sprint(i)}
 			if _, err := c.again().Put(e, Secret{Token: text("tide-1")}); err != nil {
 				t.Error(err)
 			}
@@ -228,7 +231,8 @@ func TestDamage(t *testing.T) {
 	} {
 		c := held(t)
 		for i := range 3 {
-			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example", User: fmt.Sprint(i)}
+			e := Entry{Name: fmt.Sprintf("n%d", i), Protocol: "https", At: "forge.tidewater.example",
+				User: fmt.Sprint(i)}
 			if _, err := c.Put(e, Secret{Token: text("tide-1")}); err != nil {
 				t.Fatal(err)
 			}
@@ -265,7 +269,8 @@ func TestDamage(t *testing.T) {
 func TestEntriesStayInTheirPlace(t *testing.T) {
 	t.Parallel()
 	c := held(t)
-	for _, e := range []Entry{{Name: "a\nb", Protocol: "https", At: "x"}, {Name: "a", At: "x"}, {Name: "a", Protocol: "https", At: "x\x00y"}, {}} {
+	for _, e := range []Entry{{Name: "a\nb", Protocol: "https", At: "x"}, {Name: "a", At: "x"},
+		{Name: "a", Protocol: "https", At: "x\x00y"}, {}} {
 		if _, err := c.Put(e, Secret{Token: text("x")}); err == nil {
 			t.Errorf("%+v was taken", e)
 		}
@@ -302,7 +307,8 @@ func TestWhatAnEntryIsFor(t *testing.T) {
 		want       bool
 	}{
 		{plain, "", "", true}, {plain, "pass", "x", true}, {plain, "imarlow", "", true}, {plain, "lab", "", false},
-		{narrow, "", "buoys/drift-model.git", true}, {narrow, "", "", false}, {narrow, "lab", "buoys/drift-model.git", false},
+		{narrow, "", "buoys/drift-model.git", true}, {narrow, "", "", false},
+		{narrow, "lab", "buoys/drift-model.git", false},
 	} {
 		if got := row.e.Fits(row.user, row.path); got != row.want {
 			t.Errorf("%+v for %q at %q: %v", row.e, row.user, row.path, got)

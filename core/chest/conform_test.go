@@ -17,7 +17,8 @@ func conform(t *testing.T, c *Chest, kind Kind, unlock func()) {
 		t.Fatal(err)
 	}
 	until := time.Now().AddDate(0, 0, 9).UTC().Truncate(time.Second)
-	first := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example:8443", User: "ines.marlow", Purposes: []string{"clone", "push"}, Until: until}
+	first := Entry{Name: "forge", Protocol: "https", At: "forge.tidewater.example:8443", User: "ines.marlow",
+		Purposes: []string{"clone", "push"}, Until: until}
 	second := Entry{Name: "lab@forge", Protocol: "https", At: "forge.tidewater.example:8443", User: "lab"}
 	other := Entry{Name: "other", Protocol: "https", At: "forge.tidewater.example", User: "ines.marlow"}
 	for i, e := range []Entry{first, second, other} {
@@ -28,7 +29,8 @@ func conform(t *testing.T, c *Chest, kind Kind, unlock func()) {
 	}
 	unlock()
 	found, err := c.At("https", "Forge.tidewater.example:8443")
-	if err != nil || len(found) != 2 || found[0].Kind != kind || !slices.Equal(found[0].Purposes, first.Purposes) || !found[0].Until.Equal(until) {
+	if err != nil || len(found) != 2 || found[0].Kind != kind || !slices.Equal(found[0].Purposes, first.Purposes) ||
+		!found[0].Until.Equal(until) {
 		t.Errorf("%s: found %+v, %v", kind, found, err)
 	}
 	for i, name := range []string{"forge", "lab@forge", "other"} {
@@ -37,7 +39,8 @@ func conform(t *testing.T, c *Chest, kind Kind, unlock func()) {
 			t.Fatal(kind, err)
 		}
 		s, err := c.Get(e)
-		if err != nil || string(s.Token.Reveal()) != "t"+string(rune('0'+i))+"\xff\n" || string(s.Refresh.Reveal()) != "again" {
+		if err != nil || string(s.Token.Reveal()) != "t"+string(rune('0'+i))+"\xff\n" ||
+			string(s.Refresh.Reveal()) != "again" {
 			t.Errorf("%s: %s: %v", kind, name, err)
 		}
 	}

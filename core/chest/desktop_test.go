@@ -36,7 +36,8 @@ func TestConformanceAtTheDesktop(t *testing.T) {
 	cmd := exec.Command("dbus-run-session", "--", "sh", "-c",
 		`printf 'desktop' | gnome-keyring-daemon --unlock --components=secrets >/dev/null && "$SELF" -test.run '^TestConformanceAtTheDesktop$' -test.v`)
 	home := t.TempDir()
-	cmd.Env = []string{"UNICRUX_AT_DESKTOP=yes", "SELF=" + self, "HOME=" + home, "PATH=" + os.Getenv("PATH"), "LC_ALL=C"}
+	cmd.Env = []string{"UNICRUX_AT_DESKTOP=yes", "SELF=" + self, "HOME=" + home,
+		"PATH=" + os.Getenv("PATH"), "LC_ALL=C"}
 	out, err := cmd.CombinedOutput()
 	if err != nil || !strings.Contains(string(out), "--- PASS: TestConformanceAtTheDesktop") {
 		t.Errorf("%v\n%s", err, out)

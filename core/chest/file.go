@@ -83,7 +83,8 @@ func parse(text []byte) (e Entry, err error) {
 		return e, ErrNewer
 	case content.Version < version && content.Sum != "":
 		return e, ErrOlder
-	case content.Version != version || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum || e.check() != nil:
+	case content.Version != version || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum ||
+		e.check() != nil:
 		return e, ErrDamaged
 	}
 	e.sealed = content.Sealed
@@ -105,7 +106,8 @@ func (c *Chest) write(e Entry, sealed []byte) error {
 		return err
 	}
 	path, mark := c.path(e.Name), c.mark(e)
-	if err := errors.Join(disk.MkdirAll(filepath.Dir(path), 0o700), disk.MkdirAll(filepath.Dir(mark), 0o700)); err != nil {
+	if err := errors.Join(disk.MkdirAll(filepath.Dir(path), 0o700),
+		disk.MkdirAll(filepath.Dir(mark), 0o700)); err != nil {
 		return err
 	}
 	if err := disk.WriteFile(mark, nil, 0o600); err != nil {
@@ -134,7 +136,8 @@ func (c *Chest) changeAsOwner(do func() error) error {
 		return err
 	}
 	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
-	done, err := workstation.MayLeave(filepath.Dir(c.seen), workstation.Leaving{Beside: []string{c.folder, filepath.Join(c.folder, "entries")}})
+	done, err := workstation.MayLeave(filepath.Dir(c.seen),
+		workstation.Leaving{Beside: []string{c.folder, filepath.Join(c.folder, "entries")}})
 	if err != nil {
 		return err
 	}

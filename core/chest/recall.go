@@ -70,5 +70,6 @@ func (r *recall) look(path string) stamp {
 
 func (s stamp) changed() bool {
 	info, err := os.Stat(s.path)
-	return err != nil || !os.SameFile(info, s.info) || !info.ModTime().Equal(s.info.ModTime()) || info.Size() != s.info.Size()
+	return err != nil || !os.SameFile(info, s.info) || !info.ModTime().Equal(s.info.ModTime()) ||
+		info.Size() != s.info.Size()
 }

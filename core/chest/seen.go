@@ -63,7 +63,8 @@ func (c *Chest) note(s sight) error {
 		if err := disk.MkdirAll(filepath.Dir(c.seen), 0o700); err != nil {
 			return err
 		}
-		done, err := workstation.MayLeave(filepath.Dir(c.seen), workstation.Leaving{Beside: []string{filepath.Dir(c.seen)}})
+		done, err := workstation.MayLeave(filepath.Dir(c.seen),
+			workstation.Leaving{Beside: []string{filepath.Dir(c.seen)}})
 		if err != nil {
 			return err
 		}

@@ -37,8 +37,10 @@ func TestASecretIsForItsOwnEntry(t *testing.T) {
 	t.Parallel()
 	c := held(t)
 	forge := origin.Place{Origin: "https://forge.tidewater.example:443"}
-	for _, e := range []Entry{{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines", Places: []origin.Place{forge}},
-		{Name: "marsh", Protocol: "https", At: "git.saltmarsh.example", User: "ines", Places: []origin.Place{{Origin: "https://git.saltmarsh.example:443"}}}} {
+	for _, e := range []Entry{{Name: "forge", Protocol: "https", At: "forge.tidewater.example", User: "ines",
+		Places: []origin.Place{forge}},
+		{Name: "marsh", Protocol: "https", At: "git.saltmarsh.example", User: "ines",
+			Places: []origin.Place{{Origin: "https://git.saltmarsh.example:443"}}}} {
 		if _, err := c.Put(e, Secret{Token: text("tide of " + e.Name)}); err != nil {
 			t.Fatal(err)
 		}
@@ -74,7 +76,8 @@ func TestASecretIsForItsOwnEntry(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 		tamper(t, c, "forge", func(e *Entry, sealed *[]byte) {
-			*e = Entry{Name: "forge", Kind: Sealed, Protocol: "https", At: "forge.tidewater.example", User: "ines", Places: []origin.Place{forge}}
+			*e = Entry{Name: "forge", Kind: Sealed, Protocol: "https", At: "forge.tidewater.example", User: "ines",
+				Places: []origin.Place{forge}}
 			*sealed = ofForge
 		})
 	}
@@ -121,7 +124,8 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 	if _, err := c.Open(t.Context(), text("nine tides")); err != nil {
 		t.Errorf("the way out: %v", err)
 	}
-	if key, err := elsewhere.Open(t.Context(), text("nine tides")); err != nil || elsewhere.OpenInHolder(key, time.Hour) != nil {
+	if key, err := elsewhere.Open(t.Context(), text("nine tides")); err != nil ||
+		elsewhere.OpenInHolder(key, time.Hour) != nil {
 		t.Errorf("opened elsewhere: %v", err)
 	}
 	if _, err := elsewhere.again().Put(e, Secret{Token: text("tide-2")}); err != nil {

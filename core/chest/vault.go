@@ -33,7 +33,8 @@ type Vault struct {
 	identity *age.X25519Identity
 	ends     lifetime.Deadline
 	kept     map[string]keptSecret
-	opened   map[[sha256.Size]byte][]byte // what was unsealed already, by the digest of what it was: git asks for the same again
+	// what was unsealed already, by the digest of what it was: git asks for the same again
+	opened map[[sha256.Size]byte][]byte
 }
 
 // mostOpened bounds what is remembered of that.

@@ -32,7 +32,8 @@ func (d *Description) check() error {
 	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || untrusted.Clean(d.HTTPS.Username) != d.HTTPS.Username:
 		return wrong("https.username", "a user name, or {account}, is needed")
 	}
-	return firstError(d.checkSSH, func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses, d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
+	return firstError(d.checkSSH, func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses,
+		d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
 		func() error { return checkWords("words", d.Words) }, d.checkOperations, d.checkLookups)
 }
 
@@ -114,12 +115,14 @@ func below(place, word string) string { return strings.Trim(place+"."+word, ".")
 type named struct{ place, text string }
 
 func (d *Description) checkAddresses() error {
-	for _, address := range []named{{"ssh.address", d.SSH.Address}, {"https.address", d.HTTPS.Address}, {"interface.address", d.Interface.Address}, {"oauth.address", d.OAuth.Address}} {
+	for _, address := range []named{{"ssh.address", d.SSH.Address}, {"https.address", d.HTTPS.Address},
+		{"interface.address", d.Interface.Address}, {"oauth.address", d.OAuth.Address}} {
 		if address.text != "" && !allow.IP(address.text) {
 			return wrong(address.place, "an IP address is needed")
 		}
 	}
-	for _, authority := range []named{{"https.authority", d.HTTPS.Authority}, {"interface.authority", d.Interface.Authority}, {"oauth.authority", d.OAuth.Authority}} {
+	for _, authority := range []named{{"https.authority", d.HTTPS.Authority},
+		{"interface.authority", d.Interface.Authority}, {"oauth.authority", d.OAuth.Authority}} {
 		if authority.text != "" && !x509.NewCertPool().AppendCertsFromPEM([]byte(authority.text)) {
 			return wrong(authority.place, "certificates in PEM are needed")
 		}
@@ -129,8 +132,10 @@ func (d *Description) checkAddresses() error {
 
 // checkURLs looks at every address that a person or we may go to.
 func (d *Description) checkURLs() error {
-	for _, page := range []named{{"pages.keys", d.Pages.Keys}, {"pages.tokens", d.Pages.Tokens}, {"pages.repositories", d.Pages.Repositories}, {"pages.host-keys", d.Pages.HostKeys},
-		{"oauth.issuer", d.OAuth.Issuer}, {"oauth.device", d.OAuth.Device}, {"oauth.authorize", d.OAuth.Authorize}, {"oauth.token", d.OAuth.Token}, {"oauth.revoke", d.OAuth.Revoke}, {"oauth.introspect", d.OAuth.Introspect}} {
+	for _, page := range []named{{"pages.keys", d.Pages.Keys}, {"pages.tokens", d.Pages.Tokens},
+		{"pages.repositories", d.Pages.Repositories}, {"pages.host-keys", d.Pages.HostKeys},
+		{"oauth.issuer", d.OAuth.Issuer}, {"oauth.device", d.OAuth.Device}, {"oauth.authorize", d.OAuth.Authorize},
+		{"oauth.token", d.OAuth.Token}, {"oauth.revoke", d.OAuth.Revoke}, {"oauth.introspect", d.OAuth.Introspect}} {
 		if page.text != "" && !isHTTPS(page.text, "") {
 			return wrong(page.place, "an https address is needed")
 		}
@@ -151,7 +156,8 @@ func (d *Description) checkURLs() error {
 // isHTTPS tells whether a text is an https address without a person or a fragment in it.
 func isHTTPS(text, end string) bool {
 	target, err := url.Parse(text)
-	return err == nil && untrusted.Clean(text) == text && target.Scheme == "https" && allow.HostOrIP(target.Hostname()) && target.User == nil &&
+	return err == nil && untrusted.Clean(text) == text && target.Scheme == "https" &&
+		allow.HostOrIP(target.Hostname()) && target.User == nil &&
 		(end == "" || target.RawQuery == "" && strings.HasSuffix(target.Path, end)) && target.Fragment == ""
 }
 
@@ -217,14 +223,18 @@ func (d *Description) checkInterface() error {
 	}
 	ways := 0
 	for _, way := range []struct{ place, text, hold string }{
-		{"interface.header", i.Header, "{token}"}, {"interface.basic", i.Basic, "{token}"}, {"interface.password.basic", i.Password.Basic, "{password}"}, {"interface.password.second-step", i.Password.Second, "{code}"}} {
+		{"interface.header", i.Header, "{token}"}, {"interface.basic", i.Basic, "{token}"},
+		{"interface.password.basic", i.Password.Basic, "{password}"},
+		{"interface.password.second-step", i.Password.Second, "{code}"}} {
 		sign := map[bool]string{true: ":", false: ": "}[strings.HasSuffix(way.place, "basic")]
 		name, value, found := strings.Cut(way.text, sign)
 		switch {
 		case way.text == "":
 			continue
-		case !found || strings.ContainsAny(way.text, "\r\n") || (sign == ": " && !isHeaderName(name)) || !strings.Contains(name+value, way.hold):
-			return wrong(way.place, "the form %q is needed", map[string]string{": ": "Name: value with " + way.hold, ":": "user:password with " + way.hold}[sign])
+		case !found || strings.ContainsAny(way.text, "\r\n") || (sign == ": " && !isHeaderName(name)) ||
+			!strings.Contains(name+value, way.hold):
+			return wrong(way.place, "the form %q is needed", map[string]string{": ": "Name: value with " + way.hold,
+				":": "user:password with " + way.hold}[sign])
 		}
 		if strings.HasPrefix(way.place, "interface.header") || way.place == "interface.basic" {
 			ways++
@@ -255,7 +265,8 @@ func (d *Description) checkInterface() error {
 // checkHeaders looks at headers that go with requests.
 func checkHeaders(at string, headers map[string]string) error {
 	for name, value := range headers {
-		if !isHeaderName(name) || strings.ContainsAny(value, "\r\n") || slices.Contains([]string{"authorization", "host", "cookie"}, strings.ToLower(name)) {
+		if !isHeaderName(name) || strings.ContainsAny(value, "\r\n") ||
+			slices.Contains([]string{"authorization", "host", "cookie"}, strings.ToLower(name)) {
 			return wrong(at+name, "the name of a header is needed that is not about who asks, and one line")
 		}
 	}
@@ -301,7 +312,8 @@ func checkWords(at string, words Words) error {
 }
 
 // ourWords are those of ours that a host may say otherwise.
-var ourWords = map[string][]string{"access": {"read", "write"}, "visibility": {"private", "public"}, "frozen": {"yes", "no"}}
+var ourWords = map[string][]string{"access": {"read", "write"}, "visibility": {"private", "public"},
+	"frozen": {"yes", "no"}}
 
 func isScalar(value any) bool {
 	switch value.(type) {

@@ -104,7 +104,8 @@ func (d *Description) checkCircle(name string, before []string, fine map[string]
 		return nil
 	}
 	if slices.Contains(before, name) {
-		return wrong("lookups."+name, "needs itself, by way of %s", strings.Join(before[slices.Index(before, name):], ", "))
+		return wrong("lookups."+name, "needs itself, by way of %s",
+			strings.Join(before[slices.Index(before, name):], ", "))
 	}
 	l := d.Lookups[name]
 	for _, variable := range l.Variables() {

@@ -37,5 +37,6 @@ func (d *Description) IsClone(text, transport string) bool {
 // knew nothing of that.
 func (d *Description) Elsewhere(a address.Address) bool {
 	described, err := url.Parse(d.HTTPS.URL)
-	return err == nil && a.Scheme == "https" && a.Port == 0 && allow.SameHost(described.Hostname(), a.Host) && described.Port() != "" && described.Port() != "443"
+	return err == nil && a.Scheme == "https" && a.Port == 0 && allow.SameHost(described.Hostname(), a.Host) &&
+		described.Port() != "" && described.Port() != "443"
 }

@@ -22,14 +22,17 @@ func TestParse(t *testing.T) {
 	if err != nil || d.Port() != 22 || d.Can("add-key") || d.Account("hello") != "" {
 		t.Fatalf("%+v, %v", d, err)
 	}
-	d, err = Parse([]byte(inter + "[operations.who]\npath = \"me\"\nfields = { account = [\"$.a\", \"header X-A\"] }\n[oauth]\nissuer = \"https://id.tidewater.example/\"\nclient = \"unicrux\"\n"))
+	d, err = Parse([]byte(inter +
+		"[operations.who]\npath = \"me\"\nfields = { account = [\"$.a\", \"header X-A\"] }\n[oauth]\nissuer = \"https://id.tidewater.example/\"\nclient = \"unicrux\"\n"))
 	if err != nil || len(d.Operations["who"].Fields["account"]) != 2 {
 		t.Fatalf("%+v, %v", d, err)
 	}
-	if got := d.Addresses(); !slices.Equal(got, []string{"https://forge.tidewater.example", "https://id.tidewater.example"}) {
+	if got := d.Addresses(); !slices.Equal(got, []string{"https://forge.tidewater.example",
+		"https://id.tidewater.example"}) {
 		t.Errorf("secrets may go to %v", got)
 	}
-	if as := d.As("lab"); as.SSH.Host != "lab--forge.tidewater.example" || as.Name != "lab@forge" || d.ForAccount != "" {
+	if as := d.As("lab"); as.SSH.Host != "lab--forge.tidewater.example" || as.Name != "lab@forge" ||
+		d.ForAccount != "" {
 		t.Errorf("as an account: %+v", as)
 	}
 	for _, name := range Names() {
@@ -55,11 +58,13 @@ func TestMistakes(t *testing.T) {
 		{"no TOML", "unicrux = ", "", 1, ""},
 		{"unknown table", minimal + "\n[ssh2]\n", "ssh2", 7, `"ssh" was perhaps meant`},
 		{"unknown word", inter + "headr = \"x\"\n", "interface.headr", 8, `"header" was perhaps meant`},
-		{"unknown word of an operation", inter + who + "pagin = 1\n", "operations.who.pagin", 11, `"paging" was perhaps meant`},
+		{"unknown word of an operation", inter + who + "pagin = 1\n", "operations.who.pagin", 11,
+			`"paging" was perhaps meant`},
 		{"wrong type", strings.Replace(minimal, `"git"`, "7", 1), "ssh.user", 5, ""},
 		{"another version", strings.Replace(minimal, "= 1", "= 9", 1), "unicrux", 1, "version 9"},
 		{"a name with a path", strings.Replace(minimal, `"forge"`, `"a/b"`, 1), "name", 2, "short word"},
-		{"a host that is an option", strings.Replace(minimal, "forge.tide", "-forge.tide", 1), "ssh.host", 4, "host name"},
+		{"a host that is an option", strings.Replace(minimal, "forge.tide", "-forge.tide", 1), "ssh.host",
+			4, "host name"},
 		{"a login with a line end", strings.Replace(minimal, `"git"`, `"git\nx"`, 1), "ssh.user", 5, "login"},
 		{"a title that steers the terminal", "title = \"\\u001b[31m\"\n" + minimal, "title", 1, "one line"},
 		{"a page that is none", minimal + "[pages]\nkeys = \"javascript:x\"\n", "pages.keys", 7, "https"},
@@ -67,54 +72,77 @@ func TestMistakes(t *testing.T) {
 		{"the same port twice", minimal + "alternative-port = 22\n", "ssh.alternative-port", 6, "another one"},
 		{"address", minimal + "address = \"here\"\n", "ssh.address", 6, "IP address"},
 		{"address with a zone", minimal + "address = \"::1%h\"\n", "ssh.address", 6, "IP address"},
-		{"address with a zone that is a file", minimal + "address = \"::1%h\\nHost\\r*\\nProxyCommand\\r/bin/true\"\n", "ssh.address", 6, "control character"},
+		{"address with a zone that is a file", minimal + "address = \"::1%h\\nHost\\r*\\nProxyCommand\\r/bin/true\"\n",
+			"ssh.address", 6, "control character"},
 		{"a zone in a URL", minimal + "[https]\nurl = \"https://[fe80::1%25h]/\"\n", "https.url", 7, "https"},
-		{"a page that paints", minimal + "[pages]\nkeys = \"https://forge/\\u001b[1A\"\n", "pages.keys", 7, "control character"},
-		{"words that turn around", minimal + "[[refusals]]\ntext = \"a\\u202eb\"\nmeans = \"x\"\n", "refusals[0].text", 7, "control character"},
-		{"a value in a body", inter + "[operations.add-key]\nmethod = \"POST\"\npath = \"k\"\nbody = { k = \"{line}\", x = [\"a\\rb\"] }\n", "operations.add-key.body.x[0]", 11, "control character"},
+		{"a page that paints", minimal + "[pages]\nkeys = \"https://forge/\\u001b[1A\"\n", "pages.keys", 7,
+			"control character"},
+		{"words that turn around", minimal + "[[refusals]]\ntext = \"a\\u202eb\"\nmeans = \"x\"\n", "refusals[0].text",
+			7, "control character"},
+		{"a value in a body", inter +
+			"[operations.add-key]\nmethod = \"POST\"\npath = \"k\"\nbody = { k = \"{line}\", x = [\"a\\rb\"] }\n",
+			"operations.add-key.body.x[0]", 11, "control character"},
 		{"host key", minimal + "host-keys = [\"ssh-rsa x\"]\n", "ssh.host-keys[0]", 6, ""},
 		{"fingerprint", minimal + "fingerprints = [\"SHA256:x\"]\n", "ssh.fingerprints[0]", 6, "fingerprint"},
 		{"greeting without a group", minimal + "greeting = \"hello\"\n", "ssh.greeting", 6, "one group"},
 		{"plain http", minimal + "[interface]\nurl = \"http://forge/\"\n", "interface.url", 7, "https"},
-		{"a password in the address", minimal + "[interface]\nurl = \"https://a:b@forge/\"\n", "interface.url", 7, "https"},
+		{"a password in the address", minimal + "[interface]\nurl = \"https://a:b@forge/\"\n",
+			"interface.url", 7, "https"},
 		{"no certificates", inter + "authority = \"x\"\n", "interface.authority", 8, "PEM"},
 		{"header without token", inter + "header = \"A: b\"\n", "interface.header", 8, "{token}"},
 		{"two ways to sign in", inter + "header = \"A: {token}\"\nquery = \"t\"\n", "interface", 6, "only one"},
-		{"a header about who asks", inter + "headers = { Authorization = \"x\" }\n", "interface.headers.Authorization", 8, "not about who asks"},
+		{"a header about who asks", inter + "headers = { Authorization = \"x\" }\n", "interface.headers.Authorization",
+			8, "not about who asks"},
 		{"dates", inter + "dates = \"roman\"\n", "interface.dates", 8, "rfc3339"},
 		{"purpose", minimal + "[purposes]\npsh = [\"x\"]\n", "purposes.psh", 7, `"push" was perhaps meant`},
 		{"longest", minimal + "[tokens]\nlongest = \"long\"\n", "tokens.longest", 7, "span"},
 		{"OAuth without a client", minimal + "[oauth]\nissuer = \"https://forge/\"\n", "oauth.client", 6, "id"},
 		{"OAuth without an address", minimal + "[oauth]\nclient = \"x\"\n", "oauth.issuer", 6, "issuer"},
 		{"operation without interface", minimal + who, "interface.url", 0, "needed"},
-		{"unknown operation", inter + "[operations.hoo]\npath = \"x\"\n", "operations.hoo", 8, `"who" was perhaps meant`},
+		{"unknown operation", inter + "[operations.hoo]\npath = \"x\"\n", "operations.hoo", 8,
+			`"who" was perhaps meant`},
 		{"method", inter + who + "method = \"LOOK\"\n", "operations.who.method", 11, "GET"},
 		{"path elsewhere", inter + "[operations.who]\npath = \"/x\"\n", "operations.who.path", 9, "relative"},
 		{"no template", inter + "[operations.who]\npath = \"{x\"\n", "operations.who.path", 9, "6570"},
-		{"template without a value", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys/{di}\"\n", "operations.remove-key", 8, `{di} has no value here; "id" was perhaps meant`},
-		{"nothing of the key is told", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys\"\n", "operations.remove-key", 8, "{id} or {title}"},
+		{"template without a value", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys/{di}\"\n",
+			"operations.remove-key", 8, `{di} has no value here; "id" was perhaps meant`},
+		{"nothing of the key is told", inter + "[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys\"\n",
+			"operations.remove-key", 8, "{id} or {title}"},
 		{"GET with a body", inter + who + "body = { a = 1 }\n", "operations.who.method", 8, "carries nothing"},
-		{"body and form", inter + who + "method = \"POST\"\nbody = { a = 1 }\nform = { a = 1 }\n", "operations.who.form", 13, "not several"},
+		{"body and form", inter + who + "method = \"POST\"\nbody = { a = 1 }\nform = { a = 1 }\n",
+			"operations.who.form", 13, "not several"},
 		{"field missing", inter + "[operations.who]\npath = \"x\"\n", "operations.who.fields.account", 8, "must find"},
-		{"unknown field", inter + "[operations.who]\npath = \"x\"\n[operations.who.fields]\naccount = \"$\"\nscops = \"$\"\n", "operations.who.fields.scops", 12, `"scopes" was perhaps meant`},
-		{"no place", inter + "[operations.who]\npath = \"x\"\nfields = { account = \"a\" }\n", "operations.who.fields.account", 10, "JSONPath"},
+		{"unknown field", inter +
+			"[operations.who]\npath = \"x\"\n[operations.who.fields]\naccount = \"$\"\nscops = \"$\"\n",
+			"operations.who.fields.scops", 12, `"scopes" was perhaps meant`},
+		{"no place", inter + "[operations.who]\npath = \"x\"\nfields = { account = \"a\" }\n",
+			"operations.who.fields.account", 10, "JSONPath"},
 		{"half a filter", inter + who + "items = \"$.keys[?@.a=='b'\"\n", "operations.who.items", 11, "cannot be read"},
-		{"paging without a variable", inter + who + "paging = { by = \"page\" }\n", "operations.who.paging", 11, "{page}"},
-		{"paging of no kind", inter + who + "paging = { by = \"leaf\" }\n", "operations.who.paging.by", 11, "link, next"},
-		{"paging without a place", inter + who + "paging = { by = \"next\" }\n", "operations.who.paging.at", 11, "missing"},
+		{"paging without a variable", inter + who + "paging = { by = \"page\" }\n", "operations.who.paging",
+			11, "{page}"},
+		{"paging of no kind", inter + who + "paging = { by = \"leaf\" }\n", "operations.who.paging.by", 11,
+			"link, next"},
+		{"paging without a place", inter + who + "paging = { by = \"next\" }\n", "operations.who.paging.at",
+			11, "missing"},
 		{"status", inter + who + "success = [7]\n", "operations.who.success", 11, "status"},
-		{"password sign-in that nothing describes", inter + who + "sign-in = \"password\"\n", "operations.who.sign-in", 11, "interface.password.basic"},
+		{"password sign-in that nothing describes", inter + who + "sign-in = \"password\"\n", "operations.who.sign-in",
+			11, "interface.password.basic"},
 		{"words of nobody", inter + "[words]\ncolour = { red = 1 }\n", "words.colour", 9, "access, visibility, frozen"},
-		{"words that are not ours", inter + "[words]\naccess = { admin = 1 }\n", "words.access.admin", 9, "read and write"},
-		{"lookup with a known name", inter + "[lookups.id]\npath = \"x\"\nvalue = \"$\"\n", "lookups.id", 8, "no other value"},
-		{"lookups in a circle", inter + "[lookups.a]\npath = \"{b}\"\nvalue = \"$\"\n[lookups.b]\npath = \"{a}\"\nvalue = \"$\"\n", "lookups.a", 8, "needs itself"},
+		{"words that are not ours", inter + "[words]\naccess = { admin = 1 }\n", "words.access.admin", 9,
+			"read and write"},
+		{"lookup with a known name", inter + "[lookups.id]\npath = \"x\"\nvalue = \"$\"\n", "lookups.id", 8,
+			"no other value"},
+		{"lookups in a circle", inter +
+			"[lookups.a]\npath = \"{b}\"\nvalue = \"$\"\n[lookups.b]\npath = \"{a}\"\nvalue = \"$\"\n", "lookups.a", 8,
+			"needs itself"},
 		{"lookup without a value", inter + "[lookups.a]\npath = \"x\"\n", "lookups.a.value", 8, "missing"},
 		{"refusal", minimal + "[[refusals]]\ntext = \"(\"\nmeans = \"x\"\n", "refusals[0]", 6, "regular expression"},
 		{"too large", minimal + strings.Repeat("#", MaxBytes), "", 0, "larger"},
 	} {
 		_, err := Parse([]byte(row.text))
 		var wrong *Error
-		if !errors.As(err, &wrong) || wrong.Place != row.place || wrong.Line != row.line || !strings.Contains(wrong.Words, row.words) {
+		if !errors.As(err, &wrong) || wrong.Place != row.place || wrong.Line != row.line ||
+			!strings.Contains(wrong.Words, row.words) {
 			t.Errorf("%s: %v (%+v), want %q in line %d: %s", row.name, err, wrong, row.place, row.line, row.words)
 		}
 	}
@@ -126,7 +154,8 @@ func TestTemplates(t *testing.T) {
 		text, want string
 		variables  []string
 	}{
-		{"{title}", "<title>", []string{"title"}}, {"a {title} b {until}", "a <title> b <until>", []string{"title", "until"}},
+		{"{title}", "<title>", []string{"title"}}, {"a {title} b {until}", "a <title> b <until>",
+			[]string{"title", "until"}},
 		{"mutation { add(title: $t) { id } }", "mutation { add(title: $t) { id } }", nil},
 		{"{", "{", nil}, {"{}", "{}", nil}, {"{A}{b}", "{A}<b>", []string{"b"}}, {"{a{b}", "{a<b>", []string{"b"}},
 	} {
@@ -172,11 +201,17 @@ func TestIsClone(t *testing.T) {
 		url, transport string
 		want           bool
 	}{
-		{"git@forge.tidewater.example:a/b.git", "ssh", true}, {"ssh://git@FORGE.tidewater.example:2222/a/b.git", "ssh", true},
+		{"git@forge.tidewater.example:a/b.git", "ssh", true},
+		{"ssh://git@FORGE.tidewater.example:2222/a/b.git", "ssh", true},
 		{"https://forge.tidewater.example:8443/a/b.git", "https", true},
-		{"git@evil.example:a/b.git", "ssh", false}, {"ssh://git@forge.tidewater.example:22/a/b.git", "ssh", false}, {"git@forge.tidewater.example.evil.example:a", "ssh", false},
-		{"http://forge.tidewater.example:8443/a/b.git", "https", false}, {"https://forge.tidewater.example/a/b.git", "https", false}, {"https://evil.example:8443/a.git", "https", false},
-		{"https://x:y@forge.tidewater.example:8443/a/b.git", "https", false}, {"https://forge.tidewater.example:8443/a.git", "ssh", false}, {"ext::sh -c x", "ssh", false}, {"", "https", false},
+		{"git@evil.example:a/b.git", "ssh", false}, {"ssh://git@forge.tidewater.example:22/a/b.git", "ssh", false},
+		{"git@forge.tidewater.example.evil.example:a", "ssh", false},
+		{"http://forge.tidewater.example:8443/a/b.git", "https", false},
+		{"https://forge.tidewater.example/a/b.git", "https", false},
+		{"https://evil.example:8443/a.git", "https", false},
+		{"https://x:y@forge.tidewater.example:8443/a/b.git", "https", false},
+		{"https://forge.tidewater.example:8443/a.git", "ssh", false}, {"ext::sh -c x", "ssh", false},
+		{"", "https", false},
 	} {
 		if got := d.IsClone(row.url, row.transport); got != row.want {
 			t.Errorf("%s by %s: %v", row.url, row.transport, got)

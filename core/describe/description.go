@@ -86,14 +86,17 @@ type RefusalText struct {
 
 // SSH says how git reaches the host over SSH; empty for a host that is reached by HTTPS alone.
 type SSH struct {
-	Host         string   `toml:"host"`             // the name in clone URLs
-	User         string   `toml:"user"`             // the login that everybody shares, "git" most often
-	Port         int      `toml:"port"`             // 0 means 22
-	Other        int      `toml:"alternative-port"` // another port, for networks where the first is closed; 0 for none
-	Address      string   `toml:"address"`          // an IP address to use in place of the name; empty asks the name servers
-	HostKeys     []string `toml:"host-keys"`        // published host keys, as public lines
-	Fingerprints []string `toml:"fingerprints"`     // of published host keys (SHA256:…), where a host publishes only these
-	Greeting     string   `toml:"greeting"`         // regular expression (RE2) whose first group is the account; empty when the host greets nobody
+	Host  string `toml:"host"`             // the name in clone URLs
+	User  string `toml:"user"`             // the login that everybody shares, "git" most often
+	Port  int    `toml:"port"`             // 0 means 22
+	Other int    `toml:"alternative-port"` // another port, for networks where the first is closed; 0 for none
+	// an IP address to use in place of the name; empty asks the name servers
+	Address  string   `toml:"address"`
+	HostKeys []string `toml:"host-keys"` // published host keys, as public lines
+	// of published host keys (SHA256:…), where a host publishes only these
+	Fingerprints []string `toml:"fingerprints"`
+	// regular expression (RE2) whose first group is the account; empty when the host greets nobody
+	Greeting string `toml:"greeting"`
 }
 
 // HTTPS says how git reaches the host over HTTPS.
@@ -123,8 +126,10 @@ type Interface struct {
 	Headers   map[string]string `toml:"headers"`   // that go with every request
 	Dates     string            `toml:"dates"`     // how times are told to it; see dates
 	Errors    []string          `toml:"errors"`    // where its words are when it refuses [9535]; empty for RFC 9457
-	Guard     string            `toml:"guard"`     // what stands before the JSON of its answers, so that browsers do not run it
-	RetryAt   string            `toml:"retry-at"`  // the header that says when to come again, where it is not Retry-After
+	// what stands before the JSON of its answers, so that browsers do not run it
+	Guard string `toml:"guard"`
+	// the header that says when to come again, where it is not Retry-After
+	RetryAt string `toml:"retry-at"`
 
 	Password Password `toml:"password"`
 }
@@ -303,7 +308,8 @@ func (d *Description) Addresses() []string {
 			list = append(list, "https://"+target.Host)
 		}
 	}
-	for _, text := range []string{d.HTTPS.URL, d.Interface.URL, d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect} {
+	for _, text := range []string{d.HTTPS.URL, d.Interface.URL, d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize,
+		d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect} {
 		add(text)
 	}
 	for _, text := range d.OAuth.Also {

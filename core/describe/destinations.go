@@ -60,13 +60,15 @@ func placeOf(text, address, authority string) origin.Place {
 func (d *Description) Destinations() []Destination {
 	var list []Destination
 	add := func(place origin.Place, what string, shared bool) {
-		if place.Origin != "" && !slices.ContainsFunc(list, func(other Destination) bool { return other.Place == place }) {
+		if place.Origin != "" &&
+			!slices.ContainsFunc(list, func(other Destination) bool { return other.Place == place }) {
 			list = append(list, Destination{place, what, shared})
 		}
 	}
 	add(d.WebPlace(), "tokens, by git", false)
 	add(d.APIPlace(), "tokens, for its API", false)
-	for _, endpoint := range slices.Concat([]string{d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize, d.OAuth.Token, d.OAuth.Revoke, d.OAuth.Introspect}, d.OAuth.Also) {
+	for _, endpoint := range slices.Concat([]string{d.OAuth.Issuer, d.OAuth.Device, d.OAuth.Authorize, d.OAuth.Token,
+		d.OAuth.Revoke, d.OAuth.Introspect}, d.OAuth.Also) {
 		add(d.OAuthPlace(endpoint), "signing in", true)
 	}
 	return list

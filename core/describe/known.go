@@ -32,32 +32,42 @@ var Operations = map[string]Known{
 	"who":       {Does: "tell whose token it is", Needs: []string{"account"}, Finds: []string{"id", "scopes", "until"}},
 	"host-keys": {Does: "publish its host keys", OneOf: []string{"line", "fingerprint"}, Lists: true},
 
-	"list-keys":  {Does: "list keys", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
-	"add-key":    {Does: "take keys", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}}, Changes: true},
-	"remove-key": {Does: "give keys back", Takes: []string{"id", "title", "fingerprint"}, Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
-
-	"list-repo-keys": {Does: "list keys of a repository", Needs: []string{"id", "line"}, Finds: keyFind, Takes: ofRepo, Lists: true},
-	"add-repo-key": {Does: "take keys for one repository", Finds: []string{"id"}, Takes: slices.Concat(keyVars, ofRepo),
-		Must: [][]string{{"line", "blob"}}, Changes: true},
-	"remove-repo-key": {Does: "give keys of a repository back", Takes: slices.Concat([]string{"id", "title", "fingerprint"}, ofRepo),
+	"list-keys": {Does: "list keys", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
+	"add-key": {Does: "take keys", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}},
+		Changes: true},
+	"remove-key": {Does: "give keys back", Takes: []string{"id", "title", "fingerprint"},
 		Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
-	"list-signing-keys":  {Does: "list keys for signing", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
-	"add-signing-key":    {Does: "take keys for signing", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}}, Changes: true},
-	"remove-signing-key": {Does: "give keys for signing back", Takes: []string{"id", "title", "fingerprint"}, Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
+	"list-repo-keys": {Does: "list keys of a repository", Needs: []string{"id", "line"}, Finds: keyFind,
+		Takes: ofRepo, Lists: true},
+	"add-repo-key": {Does: "take keys for one repository", Finds: []string{"id"}, Takes: slices.Concat(keyVars, ofRepo),
+		Must: [][]string{{"line", "blob"}}, Changes: true},
+	"remove-repo-key": {Does: "give keys of a repository back",
+		Takes: slices.Concat([]string{"id", "title", "fingerprint"}, ofRepo),
+		Must:  [][]string{{"id", "title", "fingerprint"}}, Changes: true},
+
+	"list-signing-keys": {Does: "list keys for signing", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
+	"add-signing-key": {Does: "take keys for signing", Finds: []string{"id"}, Takes: keyVars,
+		Must: [][]string{{"line", "blob"}}, Changes: true},
+	"remove-signing-key": {Does: "give keys for signing back", Takes: []string{"id", "title", "fingerprint"},
+		Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
 	"issue-token": {Does: "issue tokens", Needs: []string{"token"}, Finds: []string{"id", "until", "scopes"},
 		Takes: slices.Concat([]string{"label"}, scopes, end), Changes: true},
-	"list-tokens": {Does: "list tokens", Needs: []string{"id"}, Finds: []string{"label", "until", "scopes", "used", "made"}, Lists: true},
-	"show-token":  {Does: "tell what a token may do", Finds: []string{"id", "label", "until", "scopes", "account"}},
+	"list-tokens": {Does: "list tokens", Needs: []string{"id"},
+		Finds: []string{"label", "until", "scopes", "used", "made"}, Lists: true},
+	"show-token": {Does: "tell what a token may do", Finds: []string{"id", "label", "until", "scopes", "account"}},
 	"renew-token": {Does: "renew tokens", Needs: []string{"token"}, Finds: []string{"id", "until", "scopes"},
 		Takes: slices.Concat([]string{"id", "label"}, scopes, end), Changes: true},
 	"revoke-token": {Does: "revoke tokens", Takes: []string{"id", "token"}, Changes: true},
 
-	"list-repos": {Does: "list repositories", Needs: []string{"path"}, Finds: repoFie, Takes: []string{"search"}, Lists: true},
-	"show-repo":  {Does: "tell about a repository", Needs: []string{"path"}, Finds: repoFie, Takes: ofRepo, Must: [][]string{{"repo", "name"}}},
+	"list-repos": {Does: "list repositories", Needs: []string{"path"}, Finds: repoFie,
+		Takes: []string{"search"}, Lists: true},
+	"show-repo": {Does: "tell about a repository", Needs: []string{"path"}, Finds: repoFie, Takes: ofRepo,
+		Must: [][]string{{"repo", "name"}}},
 	"add-repo": {Does: "create repositories", Finds: slices.Concat([]string{"path"}, repoFie),
-		Takes: slices.Concat(ofRepo, []string{"visibility", "branch", "about"}), Must: [][]string{{"repo", "name"}}, Changes: true},
+		Takes: slices.Concat(ofRepo, []string{"visibility", "branch", "about"}), Must: [][]string{{"repo", "name"}},
+		Changes: true},
 }
 
 // Everywhere lists the variables that any template may hold: whose token it is.
@@ -65,8 +75,10 @@ var everywhere = []string{"account"}
 
 // Names lists the operations in the order in which they are told about.
 func Names() []string {
-	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key", "remove-repo-key", "list-signing-keys", "add-signing-key", "remove-signing-key",
-		"issue-token", "list-tokens", "show-token", "renew-token", "revoke-token", "list-repos", "show-repo", "add-repo"}
+	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key",
+		"remove-repo-key", "list-signing-keys", "add-signing-key", "remove-signing-key",
+		"issue-token", "list-tokens", "show-token", "renew-token", "revoke-token", "list-repos",
+		"show-repo", "add-repo"}
 	if len(order) != len(Operations) {
 		panic("describe: an operation has no place in the order")
 	}

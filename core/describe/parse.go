@@ -64,7 +64,8 @@ func Parse(text []byte) (*Description, error) {
 func ReadFile(path string) (*Description, []byte, error) {
 	text, err := regular.Read(filepath.Clean(path), MaxBytes)
 	if errors.Is(err, regular.ErrTooLarge) {
-		return nil, nil, &Error{File: path, Words: fmt.Sprintf("larger than %d bytes, so it is no description", MaxBytes)}
+		return nil, nil, &Error{File: path, Words: fmt.Sprintf("larger than %d bytes, so it is no description",
+			MaxBytes)}
 	}
 	if err != nil {
 		return nil, nil, err
@@ -83,12 +84,14 @@ func tomlError(err error) error {
 		first := strict.Errors[0]
 		line, _ := first.Position()
 		key := first.Key()
-		return &Error{Line: line, Place: strings.Join(key, "."), Words: "a word that the language does not know" + meant(key[len(key)-1], wordsAt(key[:len(key)-1]))}
+		return &Error{Line: line, Place: strings.Join(key, "."),
+			Words: "a word that the language does not know" + meant(key[len(key)-1], wordsAt(key[:len(key)-1]))}
 	}
 	var decode *toml.DecodeError
 	if errors.As(err, &decode) {
 		line, _ := decode.Position()
-		return &Error{Line: line, Place: strings.Join(decode.Key(), "."), Words: strings.TrimPrefix(decode.Error(), "toml: ")}
+		return &Error{Line: line, Place: strings.Join(decode.Key(), "."),
+			Words: strings.TrimPrefix(decode.Error(), "toml: ")}
 	}
 	return &Error{Words: "not TOML"}
 }

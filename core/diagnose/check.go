@@ -23,9 +23,11 @@ import (
 // Check goes the way and returns what it found: of a push that goes to several URLs the first that is not
 // open. An error means that the question could not be asked, not that the way is broken; it is one of those of
 // [localcheck.Locate], or of the files that were to be read.
-func Check(ctx context.Context, station *workstation.Station, registry *hosts.Registry, request finding.Request) (*finding.Way, error) {
+func Check(ctx context.Context, station *workstation.Station, registry *hosts.Registry,
+	request finding.Request) (*finding.Way, error) {
 	way, located, err := once(ctx, station, registry, request)
-	if err != nil || !way.IsOpen() || located.Hg != nil || way.Question.Remote == "" || way.Question.Purpose != finding.Push {
+	if err != nil || !way.IsOpen() || located.Hg != nil || way.Question.Remote == "" ||
+		way.Question.Purpose != finding.Push {
 		return way, err
 	}
 	urls, own := located.Config.PushURLs(way.Question.Remote)
@@ -38,7 +40,8 @@ func Check(ctx context.Context, station *workstation.Station, registry *hosts.Re
 		}
 		found.Question.Remote = way.Question.Remote
 		var part finding.Part
-		part.Fact(causes.Address, "remote", fmt.Sprintf("%s, number %d of the %d URLs to which a push goes", way.Question.Remote, i+2, len(urls)), station.Tilde(url.Origin))
+		part.Fact(causes.Address, "remote", fmt.Sprintf("%s, number %d of the %d URLs to which a push goes",
+			way.Question.Remote, i+2, len(urls)), station.Tilde(url.Origin))
 		if found.Add(part); !found.IsOpen() {
 			return found, nil
 		}
@@ -47,7 +50,8 @@ func Check(ctx context.Context, station *workstation.Station, registry *hosts.Re
 }
 
 // once goes the way to one URL.
-func once(ctx context.Context, station *workstation.Station, registry *hosts.Registry, request finding.Request) (*finding.Way, localcheck.Located, error) {
+func once(ctx context.Context, station *workstation.Station, registry *hosts.Registry,
+	request finding.Request) (*finding.Way, localcheck.Located, error) {
 	way := finding.NewWay()
 	found, err := localcheck.Locate(ctx, station, registry, request)
 	located := found.Located

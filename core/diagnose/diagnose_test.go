@@ -23,7 +23,8 @@ func settled(t *testing.T) *fixture.Site {
 	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
 		t.Fatal(err)
 	}
-	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets("").Passphrase}
+	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(),
+		Ask: s.Secrets("").Passphrase}
 	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
 		t.Fatal(err)
 	}
@@ -51,7 +52,8 @@ func TestTruerCause(t *testing.T) {
 	}{
 		"open": {func(*fixture.Site) {}, drift, causes.Code{}},
 		"a rule of git's": {func(s *fixture.Site) {
-			s.Git(s.Station.Home, "config", "--global", "url.git@nowhere.invalid:.insteadOf", "git@forge.tidewater.example:")
+			s.Git(s.Station.Home, "config", "--global", "url.git@nowhere.invalid:.insteadOf",
+				"git@forge.tidewater.example:")
 		}, drift, causes.URLRewritten},
 		"an earlier block": {func(s *fixture.Site) {
 			s.Write("Host forge.tidewater.example\n  Port 1\n"+s.Read(".ssh", "config"), ".ssh", "config")
@@ -65,7 +67,8 @@ func TestTruerCause(t *testing.T) {
 			t.Parallel()
 			s := settled(t)
 			row.arrange(s)
-			way := check(t, s, finding.Request{Argument: strings.ReplaceAll(row.argument, "PORT", fmt.Sprint(s.Host.SSHPort()))})
+			way := check(t, s, finding.Request{Argument: strings.ReplaceAll(row.argument, "PORT",
+				fmt.Sprint(s.Host.SSHPort()))})
 			got := causes.Code{}
 			if way.Crux != nil {
 				got = way.Crux.Code
@@ -89,9 +92,11 @@ func TestPushesToAll(t *testing.T) {
 	if way := check(t, s, finding.Request{Argument: "origin"}); !way.IsOpen() {
 		t.Fatalf("one of them: %+v", way.Crux)
 	}
-	s.Git(folder, "remote", "set-url", "--add", "--push", "origin", "git@forge.tidewater.example:harbour/lamp-firmware.git")
+	s.Git(folder, "remote", "set-url", "--add", "--push", "origin",
+		"git@forge.tidewater.example:harbour/lamp-firmware.git")
 	way := check(t, s, finding.Request{Argument: "origin"})
-	if way.IsOpen() || way.Crux.Code != causes.ReadOnlyAccount || way.Question.Remote != "origin" || !strings.Contains(way.Stages[0].Facts[len(way.Stages[0].Facts)-1].Value, "number 2 of the 2") {
+	if way.IsOpen() || way.Crux.Code != causes.ReadOnlyAccount || way.Question.Remote != "origin" ||
+		!strings.Contains(way.Stages[0].Facts[len(way.Stages[0].Facts)-1].Value, "number 2 of the 2") {
 		t.Errorf("the second: %+v, %+v", way.Crux, way.Stages[0].Facts)
 	}
 }
@@ -123,7 +128,8 @@ func TestAddressStage(t *testing.T) {
 	t.Parallel()
 	s := settled(t)
 	way := check(t, s, finding.Request{Argument: "https://forge.tidewater.example/x y"})
-	if way.IsOpen() || way.Crux.Code != causes.URLCharacters || way.Trip != nil || way.Stages[1].State != finding.NotReached {
+	if way.IsOpen() || way.Crux.Code != causes.URLCharacters || way.Trip != nil ||
+		way.Stages[1].State != finding.NotReached {
 		t.Errorf("%+v, %+v", way.Crux, way.Stages)
 	}
 }

@@ -21,9 +21,12 @@ const mostTried = 4
 
 // unsettledCodes are breaks that another setting may explain: one that sends the way elsewhere, or
 // keeps the right key back.
-var unsettledCodes = []causes.Code{causes.NameUnknown, causes.URLAliasUnknown, causes.NetworkDown, causes.PortRefused, causes.PortSilent, causes.NotSSH, causes.NotTLS, causes.ConnectionClosed,
-	causes.ProxyUnreachable, causes.ProxyRefused, causes.ProxyCommandFailed, causes.JumpFailed, causes.HostKeyUnknown, causes.TLSName, causes.KeyNotRegistered, causes.KeyNone,
-	causes.KeyNotOffered, causes.KeyElsewhere, causes.KeysTooMany, causes.URLUserMissing, causes.AgentUnreachable, causes.KeyFileMissing, causes.RepositoryMissing,
+var unsettledCodes = []causes.Code{causes.NameUnknown, causes.URLAliasUnknown, causes.NetworkDown, causes.PortRefused,
+	causes.PortSilent, causes.NotSSH, causes.NotTLS, causes.ConnectionClosed,
+	causes.ProxyUnreachable, causes.ProxyRefused, causes.ProxyCommandFailed, causes.JumpFailed, causes.HostKeyUnknown,
+	causes.TLSName, causes.KeyNotRegistered, causes.KeyNone,
+	causes.KeyNotOffered, causes.KeyElsewhere, causes.KeysTooMany, causes.URLUserMissing, causes.AgentUnreachable,
+	causes.KeyFileMissing, causes.RepositoryMissing,
 	causes.SecretMissing, causes.SignedInPage, causes.URLPortInShortForm}
 
 // A refiner looks for a truer cause behind one that was found.
@@ -43,7 +46,8 @@ func refine(ctx context.Context, located localcheck.Located, ssh *sshcheck.Settl
 		ssh = nil
 	}
 	r := refiner{located, ssh, found}
-	for _, look := range []func(refiner, context.Context) *finding.Crux{refiner.rewritten, refiner.unmatched, refiner.shadowed} {
+	for _, look := range []func(refiner, context.Context) *finding.Crux{refiner.rewritten, refiner.unmatched,
+		refiner.shadowed} {
 		if truer := look(r, ctx); truer != nil {
 			return truer
 		}
@@ -54,7 +58,8 @@ func refine(ctx context.Context, located localcheck.Located, ssh *sshcheck.Settl
 // opens goes the way with something changed, and tells whether it gets to a host that knows us.
 func (r refiner) opens(ctx context.Context, argument string, change func(*finding.Request)) bool {
 	request := r.Request
-	request.Argument, request.Purpose, request.Second, request.Ask = argument, r.Question.Purpose, true, finding.NobodyAsks
+	request.Argument, request.Purpose, request.Second, request.Ask = argument, r.Question.Purpose, true,
+		finding.NobodyAsks
 	request.Timeout = min(r.Request.For(), finding.Patience)
 	change(&request)
 	way, err := Check(ctx, r.Station, r.Registry, request)
@@ -70,7 +75,8 @@ func (r refiner) rewritten(ctx context.Context) *finding.Crux {
 		return nil
 	}
 	shown, _ := address.HideSecret(r.Given)
-	return finding.New(causes.URLRewritten, finding.Proved, finding.Saw("rule", untrusted.Clean(r.Rule.Prefix+" becomes "+r.Rule.Base), r.Station.Tilde(r.Rule.Origin)),
+	return finding.New(causes.URLRewritten, finding.Proved,
+		finding.Saw("rule", untrusted.Clean(r.Rule.Prefix+" becomes "+r.Rule.Base), r.Station.Tilde(r.Rule.Origin)),
 		finding.Saw("given", untrusted.Clean(shown), "which is open"), finding.Saw("there", r.found.Summary, ""))
 }
 
@@ -89,12 +95,15 @@ func (r refiner) unmatched(ctx context.Context) *finding.Crux {
 		return nil
 	}
 	query, tried := r.ssh.Passage.Settings.Query, 0
-	query.Files, query.Exists = &sshconfig.Files{}, nil // of many names, most lead elsewhere: no name server is asked about them
+	// of many names, most lead elsewhere: no name server is asked about them
+	query.Files, query.Exists = &sshconfig.Files{}, nil
 	for _, alias := range query.Files.MayLead(sshconfig.HostNames(query), r.isServer) {
 		if ctx.Err() != nil {
 			return nil
 		}
-		if allow.SameHost(alias, r.Address.Host) && alias == r.Address.Host || strings.Contains(alias, "--") || tried == mostTried { // "--" is in the names that we make for accounts
+		// "--" is in the names that we make for accounts
+		if allow.SameHost(alias, r.Address.Host) && alias == r.Address.Host || strings.Contains(alias, "--") ||
+			tried == mostTried {
 			continue
 		}
 		query.Host = alias
@@ -103,8 +112,10 @@ func (r refiner) unmatched(ctx context.Context) *finding.Crux {
 			continue
 		}
 		tried++
-		if where := r.Address; r.opens(ctx, func() string { where.Host = alias; return where.String() }(), func(*finding.Request) {}) {
-			return finding.New(causes.SSHConfigUnmatched, finding.Proved, finding.Saw("block", "Host "+untrusted.Clean(alias), r.Origin(firstOrigin(query))),
+		if where := r.Address; r.opens(ctx, func() string { where.Host = alias; return where.String() }(),
+			func(*finding.Request) {}) {
+			return finding.New(causes.SSHConfigUnmatched, finding.Proved,
+				finding.Saw("block", "Host "+untrusted.Clean(alias), r.Origin(firstOrigin(query))),
 				finding.Saw("used", r.Address.Host, "the URL"), finding.Saw("by that name", "the way is open", ""))
 		}
 	}
@@ -121,12 +132,14 @@ func (r refiner) sameServer(settled *sshconfig.Client) bool {
 	if r.Host == nil || settled.Port != r.Host.Port() {
 		return false
 	}
-	return allow.SameHost(settled.HostName, r.Host.HostName()) || r.Host.SSH.Address != "" && settled.HostName == r.Host.SSH.Address
+	return allow.SameHost(settled.HostName, r.Host.HostName()) || r.Host.SSH.Address != "" &&
+		settled.HostName == r.Host.SSH.Address
 }
 
 // isServer tells whether a host name may be one of the server that was asked for ([refiner.sameServer]).
 func (r refiner) isServer(name string) bool {
-	return allow.SameHost(name, r.ssh.Passage.Client.HostName) || r.Host != nil && (allow.SameHost(name, r.Host.HostName()) || name == r.Host.SSH.Address)
+	return allow.SameHost(name, r.ssh.Passage.Client.HostName) || r.Host != nil &&
+		(allow.SameHost(name, r.Host.HostName()) || name == r.Host.SSH.Address)
 }
 
 // firstOrigin is where the first setting of a host stands.
@@ -140,7 +153,8 @@ func firstOrigin(query sshconfig.Query) sshconfig.Origin {
 }
 
 // shadowable are the settings of which one block may take the place of another's.
-var shadowable = []string{"hostname", "port", "user", "identityagent", "identitiesonly", "proxyjump", "proxycommand", "hostkeyalias", "addressfamily",
+var shadowable = []string{"hostname", "port", "user", "identityagent", "identitiesonly", "proxyjump", "proxycommand",
+	"hostkeyalias", "addressfamily",
 	"preferredauthentications", "pubkeyauthentication", "userknownhostsfile", "stricthostkeychecking"}
 
 // shadowed looks whether values that lost against earlier ones open the way.
@@ -151,15 +165,19 @@ func (r refiner) shadowed(ctx context.Context) *finding.Crux {
 	var options []sshconfig.Option
 	var evidence []finding.Evidence
 	for _, w := range r.ssh.Passage.Settings.Winners() {
-		if !slices.Contains(shadowable, w.Keyword) || len(w.Lost) == 0 || w.Values[0].Origin.File == "" || w.Values[0].Text() == w.Lost[0].Text() {
+		if !slices.Contains(shadowable, w.Keyword) || len(w.Lost) == 0 || w.Values[0].Origin.File == "" ||
+			w.Values[0].Text() == w.Lost[0].Text() {
 			continue
 		}
 		options = append(options, sshconfig.Option{Keyword: w.Keyword, Args: w.Lost[0].Args, Origin: "a later block"})
-		evidence = append(evidence, finding.Saw("wins", w.Keyword+" "+untrusted.Clean(w.Values[0].Text()), r.Origin(w.Values[0].Origin)),
+		evidence = append(evidence, finding.Saw("wins", w.Keyword+" "+untrusted.Clean(w.Values[0].Text()),
+			r.Origin(w.Values[0].Origin)),
 			finding.Saw("loses", w.Keyword+" "+untrusted.Clean(w.Lost[0].Text()), r.Origin(w.Lost[0].Origin)))
 	}
-	if len(options) == 0 || !r.opens(ctx, r.Address.String(), func(r *finding.Request) { r.Options, r.AsIs = options, true }) {
+	if len(options) == 0 || !r.opens(ctx, r.Address.String(),
+		func(r *finding.Request) { r.Options, r.AsIs = options, true }) {
 		return nil
 	}
-	return finding.New(causes.SSHConfigShadowed, finding.Proved, append(evidence, finding.Saw("with the latter", "the way is open", ""))...)
+	return finding.New(causes.SSHConfigShadowed, finding.Proved,
+		append(evidence, finding.Saw("with the latter", "the way is open", ""))...)
 }

@@ -21,13 +21,18 @@ import (
 var manners = map[string][]string{
 	"addkeystoagent": {"yes", "no", "ask"}, "addressfamily": {"any", "inet", "inet6"}, "certificatefile": {"/"},
 	"checkhostip": {"yes", "no"}, "compression": {"yes", "no"}, "connectionattempts": {"#"}, "connecttimeout": {"#"},
-	"exitonforwardfailure": {"yes", "no"}, "fingerprinthash": {"sha256", "md5"}, "forwardagent": {"yes", "no"}, "forwardx11": {"yes", "no"},
+	"exitonforwardfailure": {"yes", "no"}, "fingerprinthash": {"sha256", "md5"}, "forwardagent": {"yes", "no"},
+	"forwardx11":           {"yes", "no"},
 	"gssapiauthentication": {"yes", "no"}, "gssapidelegatecredentials": {"yes", "no"}, "hashknownhosts": {"yes", "no"},
-	"hostkeyalias": {"."}, "identitiesonly": {"yes", "no"}, "identityagent": {"/"}, "identityfile": {"/"}, "kbdinteractiveauthentication": {"yes", "no"},
-	"loglevel": {"QUIET", "ERROR", "INFO", "VERBOSE", "DEBUG"}, "passwordauthentication": {"yes", "no"}, "port": {"#"},
+	"hostkeyalias": {"."}, "identitiesonly": {"yes", "no"}, "identityagent": {"/"}, "identityfile": {"/"},
+	"kbdinteractiveauthentication": {"yes", "no"},
+	"loglevel":                     {"QUIET", "ERROR", "INFO", "VERBOSE", "DEBUG"},
+	"passwordauthentication":       {"yes", "no"}, "port": {"#"},
 	"pubkeyauthentication": {"yes", "no"}, "requesttty": {"auto", "no", "yes", "force"}, "sendenv": {"."},
-	"serveralivecountmax": {"#"}, "serveraliveinterval": {"#"}, "stricthostkeychecking": {"ask", "yes", "no", "accept-new"},
-	"tcpkeepalive": {"yes", "no"}, "updatehostkeys": {"yes", "no", "ask"}, "user": {"."}, "visualhostkey": {"yes", "no"},
+	"serveralivecountmax": {"#"}, "serveraliveinterval": {"#"},
+	"stricthostkeychecking": {"ask", "yes", "no", "accept-new"},
+	"tcpkeepalive":          {"yes", "no"}, "updatehostkeys": {"yes", "no", "ask"}, "user": {"."},
+	"visualhostkey": {"yes", "no"},
 }
 
 // instances stand for a form when the client is asked about it.
@@ -55,9 +60,11 @@ func learned(ctx context.Context, station *workstation.Station) (*knownClient, e
 	if err != nil {
 		return nil, err
 	}
-	of := fmt.Sprint(program, info.Size(), info.ModTime().UnixNano(), station.User, station.SSHHome, station.Getenv("SSH_SK_PROVIDER"))
+	of := fmt.Sprint(program, info.Size(), info.ModTime().UnixNano(), station.User, station.SSHHome,
+		station.Getenv("SSH_SK_PROVIDER"))
 	var client knownClient
-	if text, ok := station.Cached("ssh-client", learnedFor); ok && json.Unmarshal(text, &client) == nil && client.Of == of {
+	if text, ok := station.Cached("ssh-client", learnedFor); ok && json.Unmarshal(text, &client) == nil &&
+		client.Of == of {
 		return &client, nil
 	}
 	asked, err := ask(ctx)

@@ -48,10 +48,12 @@ func TestTheClientIsKnown(t *testing.T) {
 			}
 			fmt.Fprintf(&text, "%s %s\n", keyword, value)
 		}
-		text.WriteString([]string{"", "", "", "HostName %h.example\n", "HostName Other\n", "ServerAliveInterval 7\nBatchMode yes\n"}[r.IntN(6)])
+		text.WriteString([]string{"", "", "", "HostName %h.example\n", "HostName Other\n",
+			"ServerAliveInterval 7\nBatchMode yes\n"}[r.IntN(6)])
 		config := write(t, s, "config", text.String())
 		host := []string{"forge", "Forge", "10.0.0.1", "forge.tidewater.example"}[r.IntN(4)]
-		settings := sshconfig.Resolve(sshconfig.Query{Host: host, Command: sshconfig.CommandLine{Config: config}, Person: sshconfig.Person{User: s.User, Home: s.SSHHome, Computer: "here", Getenv: s.Getenv}})
+		settings := sshconfig.Resolve(sshconfig.Query{Host: host, Command: sshconfig.CommandLine{Config: config},
+			Person: sshconfig.Person{User: s.User, Home: s.SSHHome, Computer: "here", Getenv: s.Getenv}})
 		got, known := client.print(settings)
 		if !known {
 			continue

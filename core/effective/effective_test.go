@@ -20,8 +20,11 @@ func station(t *testing.T, more ...string) *workstation.Station {
 		t.Fatal(err)
 	}
 	home := t.TempDir()
-	return &workstation.Station{Person: person.Person{Home: home, SSHHome: who.HomeDir, User: who.Username, UID: os.Getuid(),
-		State: filepath.Join(home, "state"), Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}, more...)}, Folder: home, Computer: "here"}
+	return &workstation.Station{Person: person.Person{Home: home, SSHHome: who.HomeDir, User: who.Username,
+		UID:     os.Getuid(),
+		State:   filepath.Join(home, "state"),
+		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}, more...)},
+		Folder: home, Computer: "here"}
 }
 
 func write(t *testing.T, s *workstation.Station, name, text string) string {
@@ -83,13 +86,15 @@ Match exec "touch `+s.Home+`/ran"
 		}
 		at[setting.Name+" "+setting.Value] = strings.TrimPrefix(setting.Origin, config)
 	}
-	for setting, origin := range map[string]string{"user git": ":2", "sendenv LC_*": ":3", "identityfile ~/.ssh/b": ":8", "proxycommand nc  %h %p": ":9", "port 22": ""} {
+	for setting, origin := range map[string]string{"user git": ":2", "sendenv LC_*": ":3",
+		"identityfile ~/.ssh/b": ":8", "proxycommand nc  %h %p": ":9", "port 22": ""} {
 		if at[setting] != origin {
 			t.Errorf("%s stands at %q, want %q", setting, at[setting], origin)
 		}
 	}
 	for _, setting := range v.SSH {
-		if setting.Name == "user" && (len(setting.Lost) != 1 || setting.Lost[0].Value != "nobody" || !strings.HasSuffix(setting.Lost[0].Origin, ":7") || setting.Default == "git") {
+		if setting.Name == "user" && (len(setting.Lost) != 1 || setting.Lost[0].Value != "nobody" ||
+			!strings.HasSuffix(setting.Lost[0].Origin, ":7") || setting.Default == "git") {
 			t.Errorf("user: %+v", setting)
 		}
 	}
@@ -99,7 +104,8 @@ Match exec "touch `+s.Home+`/ran"
 func TestVeil(t *testing.T) {
 	t.Parallel()
 	s := station(t)
-	config := write(t, s, "config", "Host forge\n  SetEnv A=b FORGE_TOKEN=hush1 \"DB_PASSWORD=hush2 hush3\" TOKENS_MADE_OF=x\n")
+	config := write(t, s, "config",
+		"Host forge\n  SetEnv A=b FORGE_TOKEN=hush1 \"DB_PASSWORD=hush2 hush3\" TOKENS_MADE_OF=x\n")
 	v, err := For(t.Context(), s, Question{Host: "forge", SSHConfig: config})
 	if err != nil {
 		t.Fatal(err)

@@ -23,9 +23,12 @@ var variables = []struct {
 	givesWay       bool
 }{
 	{"GIT_SSL_CAINFO", "http.sslcainfo", false}, {"GIT_SSL_CAPATH", "http.sslcapath", false},
-	{"GIT_SSL_CERT", "http.sslcert", false}, {"GIT_SSL_KEY", "http.sslkey", false}, {"GIT_SSL_NO_VERIFY", "http.sslverify", false},
-	{"GIT_ASKPASS", "core.askpass", false}, {"SSH_ASKPASS", "core.askpass", true}, {"GIT_SSH_COMMAND", "core.sshcommand", false},
-	{"HTTPS_PROXY", "http.proxy", true}, {"https_proxy", "http.proxy", true}, {"ALL_PROXY", "http.proxy", true}, {"all_proxy", "http.proxy", true},
+	{"GIT_SSL_CERT", "http.sslcert", false}, {"GIT_SSL_KEY", "http.sslkey", false},
+	{"GIT_SSL_NO_VERIFY", "http.sslverify", false},
+	{"GIT_ASKPASS", "core.askpass", false}, {"SSH_ASKPASS", "core.askpass", true},
+	{"GIT_SSH_COMMAND", "core.sshcommand", false},
+	{"HTTPS_PROXY", "http.proxy", true}, {"https_proxy", "http.proxy", true}, {"ALL_PROXY", "http.proxy", true},
+	{"all_proxy", "http.proxy", true},
 	{"GIT_AUTHOR_NAME", "user.name", false}, {"GIT_AUTHOR_EMAIL", "user.email", false},
 	{"NO_PROXY", "no proxy for", false}, {"no_proxy", "no proxy for", false},
 	{"CURL_CA_BUNDLE", "authority of the library", false}, {"SSL_CERT_FILE", "authority of the library", false},
@@ -45,7 +48,8 @@ func (v *View) addGit(station *workstation.Station, config *gitlink.Config) {
 		}
 	}
 	for _, setting := range found {
-		s := Setting{Name: setting.Name, Value: mask(setting.Name, setting.Entry.Value), Origin: where(config, setting.Entry)}
+		s := Setting{Name: setting.Name, Value: mask(setting.Name, setting.Entry.Value),
+			Origin: where(config, setting.Entry)}
 		for _, lost := range setting.Lost {
 			s.Lost = append(s.Lost, Lost{mask(setting.Name, lost.Entry.Value), where(config, lost.Entry), lost.Why})
 		}
@@ -53,10 +57,12 @@ func (v *View) addGit(station *workstation.Station, config *gitlink.Config) {
 	}
 	v.addEnvironment(station)
 	for _, rule := range config.Rules() {
-		for _, begin := range []string{target, "ssh://git@" + v.Host + "/", "git@" + v.Host + ":", "http://" + v.Host + "/"} {
+		for _, begin := range []string{target, "ssh://git@" + v.Host + "/", "git@" + v.Host + ":",
+			"http://" + v.Host + "/"} {
 			if strings.HasPrefix(begin, rule.Prefix) || strings.HasPrefix(rule.Prefix, begin) {
 				name := map[bool]string{false: "rewritten", true: "rewritten for pushing"}[rule.PushOnly]
-				v.Git = append(v.Git, Setting{Name: name, Value: rule.Prefix + " -> " + shown(rule.Base), Origin: rule.Origin})
+				v.Git = append(v.Git, Setting{Name: name, Value: rule.Prefix + " -> " + shown(rule.Base),
+					Origin: rule.Origin})
 				break
 			}
 		}

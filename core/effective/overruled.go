@@ -29,7 +29,8 @@ func Overruled(ctx context.Context, station *workstation.Station, hostName strin
 		first := w.Values[0]
 		ours := sshconfig.InBlock(text, []string{hostName}, w.Keyword)
 		if len(ours) > 0 && !hosts.Ours(station, first.Origin) {
-			list = append(list, Setting{Name: w.Keyword, Value: first.Text(), Origin: first.Origin.String(), Lost: []Lost{{Value: ours[0], Why: earlierWins}}})
+			list = append(list, Setting{Name: w.Keyword, Value: first.Text(), Origin: first.Origin.String(),
+				Lost: []Lost{{Value: ours[0], Why: earlierWins}}})
 		}
 	}
 	return list, nil

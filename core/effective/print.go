@@ -32,7 +32,8 @@ func printed(ctx context.Context, host string, settings []byte) ([]line, error) 
 
 // print tells the lines that the client prints for settings, and those that it prints without
 // any: from what is known of the client, or else by letting it print.
-func print(ctx context.Context, station *workstation.Station, settings *sshconfig.Settings) (set, bare []line, err error) {
+func print(ctx context.Context, station *workstation.Station, settings *sshconfig.Settings) (set,
+	bare []line, err error) {
 	client, err := learned(ctx, station)
 	if err != nil {
 		set, err = printed(ctx, settings.Query.Host, settings.Flat())

@@ -20,8 +20,10 @@ func TestEnd(t *testing.T) {
 		{"2w", "2026-12-07T09:30:00+01:00", nil},
 		{"1y", "2027-11-23T09:30:00+01:00", nil},
 		{"2026-11-22", "", ErrPast}, {"0d", "", ErrPast},
-		{"", "", ErrForm}, {"d", "", ErrForm}, {"90", "", ErrForm}, {"-3d", "", ErrForm}, {"3dd", "", ErrForm}, {"d3", "", ErrForm},
-		{"90 d", "", ErrForm}, {"3m", "", ErrForm}, {"2026-02-30", "", ErrForm}, {"31.12.2026", "", ErrForm}, {"999999999999y", "", ErrForm}, {"1000y", "", ErrForm},
+		{"", "", ErrForm}, {"d", "", ErrForm}, {"90", "", ErrForm}, {"-3d", "", ErrForm}, {"3dd", "", ErrForm},
+		{"d3", "", ErrForm},
+		{"90 d", "", ErrForm}, {"3m", "", ErrForm}, {"2026-02-30", "", ErrForm}, {"31.12.2026", "", ErrForm},
+		{"999999999999y", "", ErrForm}, {"1000y", "", ErrForm},
 	} {
 		got, err := End(row.text, now)
 		if !errors.Is(err, row.err) || (err == nil && got.Format(time.RFC3339) != row.want) {

@@ -42,7 +42,8 @@ const (
 )
 
 // order ranks the risks.
-var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Unlocked, InTheOpen, Twice, Astray, Idle, NoPublic, NoPrivate}
+var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Unlocked, InTheOpen, Twice, Astray, Idle,
+	NoPublic, NoPrivate}
 
 // ErrNoFolder is returned for what cannot be looked through.
 var ErrNoFolder = errors.New("there is no such folder")
@@ -135,7 +136,8 @@ func (s *search) judge(ctx context.Context) {
 			}
 		}
 	}
-	slices.SortStableFunc(s.found, func(a, b Found) int { return cmp.Or(cmp.Compare(a.rank(), b.rank()), cmp.Compare(a.Path, b.Path)) })
+	slices.SortStableFunc(s.found,
+		func(a, b Found) int { return cmp.Or(cmp.Compare(a.rank(), b.rank()), cmp.Compare(a.Path, b.Path)) })
 }
 
 func (f Found) rank() int {
@@ -150,7 +152,8 @@ func (f Found) rank() int {
 func Surveys(station *workstation.Station) []sshconfig.Query {
 	list := []sshconfig.Query{{Person: gitlink.PersonOf(station)}}
 	if !station.SameHome() {
-		list = append(list, sshconfig.Query{Person: gitlink.PersonOf(station), Command: sshconfig.CommandLine{Config: filepath.Join(station.SSHDir(), "config")}})
+		list = append(list, sshconfig.Query{Person: gitlink.PersonOf(station),
+			Command: sshconfig.CommandLine{Config: filepath.Join(station.SSHDir(), "config")}})
 	}
 	return list
 }
@@ -246,7 +249,8 @@ func (s *search) holdsForPair(f *Found, risk Risk) bool {
 // tracked asks git whether a file is part of a repository. What that repository's settings
 // would run is not run.
 func tracked(ctx context.Context, station *workstation.Station, repository, path string) bool {
-	_, err := gitlink.Run(ctx, station, "-C", repository, "-c", "core.fsmonitor=false", "ls-files", "--error-unmatch", "--", path)
+	_, err := gitlink.Run(ctx, station, "-C", repository, "-c", "core.fsmonitor=false", "ls-files",
+		"--error-unmatch", "--", path)
 	return err == nil
 }
 
@@ -272,7 +276,8 @@ func sniff(path string) likeness {
 	switch {
 	case bytes.Contains(head, []byte("-----BEGIN ")) && bytes.Contains(head, []byte("PRIVATE KEY-----")):
 		return private
-	case bytes.HasPrefix(head, []byte("ssh-")), bytes.HasPrefix(head, []byte("ecdsa-")), bytes.HasPrefix(head, []byte("sk-")):
+	case bytes.HasPrefix(head, []byte("ssh-")), bytes.HasPrefix(head, []byte("ecdsa-")),
+		bytes.HasPrefix(head, []byte("sk-")):
 		return public
 	}
 	return neither

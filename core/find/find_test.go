@@ -31,7 +31,8 @@ func newHome(t testing.TB) home {
 		t.Fatal(err)
 	}
 	return home{t, &workstation.Station{Person: person.Person{Home: dir, SSHHome: dir, UID: os.Getuid(),
-		State: filepath.Join(dir, "state"), Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: dir, Now: time.Now}}
+		State: filepath.Join(dir, "state"), Environ: []string{"PATH=" + os.Getenv("PATH"),
+			"HOME=" + dir, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: dir, Now: time.Now}}
 }
 
 func (h home) path(name string) string {
@@ -112,7 +113,8 @@ func TestFind(t *testing.T) {
 		".ssh/id_ed25519": {Unlocked}, ".ssh/idle": {Unlocked, Idle}, "vault/used": {Unlocked},
 		"backup/used.old": {Unlocked, Twice, Astray, NoPublic}, "Downloads/temp/exposed": {Exposed, Unlocked, Astray},
 		"site/deploy": {Tracked, Unlocked, Astray}, "site/deep/er/new": {Unlocked, InTheOpen, Astray},
-		"mixed": {Mismatched, Unlocked, Astray}, "windows.txt": {Unreadable}, "alone.pub": {NoPrivate}, "halved": {Unlocked, Astray, NoPublic},
+		"mixed": {Mismatched, Unlocked, Astray}, "windows.txt": {Unreadable}, "alone.pub": {NoPrivate},
+		"halved": {Unlocked, Astray, NoPublic},
 	}
 	for _, f := range result.Keys {
 		name, _ := filepath.Rel(h.station.Home, f.Path)
@@ -140,7 +142,8 @@ func TestFindEnds(t *testing.T) {
 	if err != nil || !result.Cut || len(result.Keys) != 0 {
 		t.Errorf("too deep: %+v, %v", result, err)
 	}
-	if result, err := Find(t.Context(), h.station, []string{filepath.Dir(h.path(deep))}, nil); err != nil || len(result.Keys) != 1 {
+	if result, err := Find(t.Context(), h.station, []string{filepath.Dir(h.path(deep))}, nil); err != nil ||
+		len(result.Keys) != 1 {
 		t.Errorf("named: %+v, %v", result, err)
 	}
 	if _, err := Find(t.Context(), h.station, []string{h.path(deep)}, nil); err == nil {
@@ -157,7 +160,8 @@ func TestFindEnds(t *testing.T) {
 // some whose names tell nothing.
 func largeHome(b *testing.B) home {
 	h := newHome(b)
-	ends := []string{".go", ".ts", ".py", ".md", ".json", ".png", ".jpg", ".html", ".css", ".c", ".h", ".java", ".yaml", ".pdf", ".o", ".txt", ".csv", ".svg", "", ".xml"}
+	ends := []string{".go", ".ts", ".py", ".md", ".json", ".png", ".jpg", ".html", ".css", ".c", ".h", ".java",
+		".yaml", ".pdf", ".o", ".txt", ".csv", ".svg", "", ".xml"}
 	for folder := range 1000 {
 		dir := h.path(fmt.Sprintf("src/p%02d/q%02d", folder/40, folder%40))
 		if err := os.MkdirAll(dir, 0o700); err != nil {
@@ -183,7 +187,8 @@ func BenchmarkFind(b *testing.B) {
 	var ours, walk time.Duration
 	for b.Loop() {
 		start := time.Now()
-		if result, err := Find(b.Context(), h.station, []string{h.station.Home}, nil); err != nil || len(result.Keys) != 20 {
+		if result, err := Find(b.Context(), h.station, []string{h.station.Home}, nil); err != nil ||
+			len(result.Keys) != 20 {
 			b.Fatalf("%+v, %v", result, err)
 		}
 		ours += time.Since(start)

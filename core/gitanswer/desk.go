@@ -25,7 +25,8 @@ type Desk struct {
 // NewDesk makes one whose chest is closed.
 func NewDesk(station *workstation.Station, clock lifetime.Clock) *Desk {
 	vault := chest.NewVault(clock)
-	return &Desk{Vault: vault, station: station, chest: chest.OpenedBy(station, vault), places: hosts.NewPlaces(station)}
+	return &Desk{Vault: vault, station: station, chest: chest.OpenedBy(station, vault),
+		places: hosts.NewPlaces(station)}
 }
 
 // errLongWay tells that an answer takes more than the holder does.

@@ -71,17 +71,21 @@ func TestDesk(t *testing.T) {
 		long                   bool // left to the long way
 	}{
 		{"a token", s.Data, plain, "username=ines\npassword=token-of-plain\n", false},
-		{"one that ends one day", s.Data, "protocol=https\nhost=later.tidewater.example\n\n", "username=ines\npassword=token-of-later\npassword_expiry_utc=1800705600\n", false},
-		{"one by which somebody signed in", s.Data, "protocol=https\nhost=signed.tidewater.example\n", "username=ines\npassword=token-of-signed\npassword_expiry_utc=1795438800\n", false},
+		{"one that ends one day", s.Data, "protocol=https\nhost=later.tidewater.example\n\n",
+			"username=ines\npassword=token-of-later\npassword_expiry_utc=1800705600\n", false},
+		{"one by which somebody signed in", s.Data, "protocol=https\nhost=signed.tidewater.example\n",
+			"username=ines\npassword=token-of-signed\npassword_expiry_utc=1795438800\n", false},
 		{"nothing known", s.Data, "protocol=https\nhost=other.example\n", "", false},
 		{"plain http", s.Data, "protocol=http\nhost=plain.tidewater.example\n", "", false},
 		{"another user", s.Data, plain + "username=chair\n", "", false},
 		{"one to be spoken of", s.Data, "protocol=https\nhost=soon.tidewater.example\n", "", true},
 		{"one that ended", s.Data, "protocol=https\nhost=ended.tidewater.example\n", "", true},
 		{"one to be renewed", s.Data, "protocol=https\nhost=stale.tidewater.example\n", "", true},
-		{"one that git's protocol has no place for", s.Data, "protocol=https\nhost=broken.tidewater.example\n", "", true},
+		{"one that git's protocol has no place for", s.Data,
+			"protocol=https\nhost=broken.tidewater.example\n", "", true},
 		{"one that may not push", s.Data, "protocol=https\nhost=reads.tidewater.example\n", "", true},
-		{"one that may", s.Data, "protocol=https\nhost=pushes.tidewater.example\n", "username=ines\npassword=token-of-pushes\n", false},
+		{"one that may", s.Data, "protocol=https\nhost=pushes.tidewater.example\n",
+			"username=ines\npassword=token-of-pushes\n", false},
 		{"one that was kept for another place", s.Data, "protocol=https\nhost=moved.tidewater.example\n", "", true},
 		{"another chest", home, plain, "", true},
 		{"no question", s.Data, "hello\n", "", true},
@@ -111,7 +115,9 @@ func TestDesk(t *testing.T) {
 	}
 	// A description that leads elsewhere, written into its folder by whoever may: nothing goes there.
 	description := filepath.Join(s.Config, "hosts", "plain.toml")
-	if err := errors.Join(os.MkdirAll(filepath.Dir(description), 0o700), os.WriteFile(description, []byte("unicrux = 1\nname = \"plain\"\n[ssh]\nhost = \"plain.tidewater.example\"\nuser = \"git\"\n[https]\naddress = \"127.0.0.66\"\n"), 0o600)); err != nil {
+	if err := errors.Join(os.MkdirAll(filepath.Dir(description), 0o700),
+		os.WriteFile(description,
+			[]byte("unicrux = 1\nname = \"plain\"\n[ssh]\nhost = \"plain.tidewater.example\"\nuser = \"git\"\n[https]\naddress = \"127.0.0.66\"\n"), 0o600)); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := ask(s.Data, "get", plain); err == nil {

@@ -41,7 +41,8 @@ type GitAnswer struct {
 
 // Answer finds the credential that git asks for. open is called where the chest has one: only then the hosts that are
 // known here have to be read.
-func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked, open func() (site.Site, error)) (GitAnswer, error) {
+func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked,
+	open func() (site.Site, error)) (GitAnswer, error) {
 	e, found, err := wanted(c, asked)
 	if !found {
 		return GitAnswer{}, err
@@ -63,7 +64,8 @@ func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked, open func(
 	}
 	answer := GitAnswer{Text: forGit(e, s)}
 	if mayNotPush(e) && gitlink.Pushing() { // git asks nobody why it was forbidden to: this is the one moment to say so
-		answer.Said = Saying{fmt.Sprintf("The token %s is for %s, and this is a push. To make one that may push:", e.Name, purposesText(e)), append(another(e), "--for", "push")}
+		answer.Said = Saying{fmt.Sprintf("The token %s is for %s, and this is a push. To make one that may push:",
+			e.Name, purposesText(e)), append(another(e), "--for", "push")}
 	}
 	if foresee(p, e) {
 		answer.Soon = &e
@@ -77,7 +79,8 @@ func strays(p site.Site, e chest.Entry) Saying {
 	if slices.Contains(e.Places, place) {
 		return Saying{}
 	}
-	return Saying{fmt.Sprintf("The token %s was stored for %s, but git would now send it to %s. If that is right:", e.Name, placesText(e.Places), place),
+	return Saying{fmt.Sprintf("The token %s was stored for %s, but git would now send it to %s. If that is right:",
+		e.Name, placesText(e.Places), place),
 		[]string{"unicrux", "token", "test", e.Name}}
 }
 
@@ -164,7 +167,8 @@ func ending(now time.Time, e chest.Entry) bool {
 
 // current renews a signed-in token that has ended, without asking anybody. It says why a token is
 // of no use any more.
-func current(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry, chest.Secret, Saying) {
+func current(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s chest.Secret) (chest.Entry,
+	chest.Secret, Saying) {
 	now := p.Station.Now()
 	switch {
 	case !ending(now, e):
@@ -184,11 +188,13 @@ func current(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s 
 	if e.Until.After(now) {
 		return e, s, Saying{}
 	}
-	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:", e.Host, untrusted.Clean(err.Error())), another(e)}
+	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:",
+		e.Host, untrusted.Clean(err.Error())), another(e)}
 }
 
 func ended(e chest.Entry) Saying {
-	return Saying{fmt.Sprintf("The token %s ended on %s. To make a new one:", e.Name, e.Until.Format(time.DateOnly)), another(e)}
+	return Saying{fmt.Sprintf("The token %s ended on %s. To make a new one:", e.Name,
+		e.Until.Format(time.DateOnly)), another(e)}
 }
 
 // another is the command that gets another token in place of one.
@@ -211,7 +217,8 @@ func whyRefused(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry,
 	defer cancel()
 	d, err := tokens.HostOf(p, e)
 	if errors.Is(err, hosts.ErrUnknown) { // nobody can be asked, so it is as git says
-		return Saying{Words: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At, e.Name)}, c.Remove(e.Name)
+		return Saying{Words: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At,
+			e.Name)}, c.Remove(e.Name)
 	}
 	if err != nil {
 		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
@@ -226,7 +233,8 @@ func whyRefused(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry,
 		}
 		return Saying{why + ". It was taken out of the chest. To make a new one:", another(e)}, c.Remove(e.Name)
 	case err != nil || proven.How == "":
-		return Saying{fmt.Sprintf("%s refuses the token %s, and cannot be asked why. To see:", d.Name, e.Name), []string{"unicrux", "token", "test", e.Name}}, nil
+		return Saying{fmt.Sprintf("%s refuses the token %s, and cannot be asked why. To see:", d.Name, e.Name),
+			[]string{"unicrux", "token", "test", e.Name}}, nil
 	}
 	return Saying{fmt.Sprintf("%s knows the token %s as %s's, and it may not do this: it is for %s. To make one that may push:",
 		d.Name, e.Name, untrusted.Clean(proven.Account), purposesText(e)), append(another(e), "--for", "push")}, nil

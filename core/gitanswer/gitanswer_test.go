@@ -40,13 +40,16 @@ func TestChoice(t *testing.T) {
 	now := time.Now()
 	put(t, c, chest.Entry{Name: "ended", At: "a.example", User: "ines", Until: now.Add(-time.Hour), Made: now}, "ended")
 	put(t, c, chest.Entry{Name: "good", At: "a.example", User: "ines", Made: now.Add(-time.Hour)}, "good")
-	put(t, c, chest.Entry{Name: "reads", At: "b.example", User: "ines", Purposes: []string{"clone"}, Made: now}, "reads")
-	put(t, c, chest.Entry{Name: "writes", At: "b.example", User: "ines", Purposes: []string{"push"}, Made: now.Add(-time.Hour)}, "writes")
+	put(t, c, chest.Entry{Name: "reads", At: "b.example", User: "ines", Purposes: []string{"clone"},
+		Made: now}, "reads")
+	put(t, c, chest.Entry{Name: "writes", At: "b.example", User: "ines", Purposes: []string{"push"},
+		Made: now.Add(-time.Hour)}, "writes")
 	put(t, c, chest.Entry{Name: "all", At: "c.example", User: "ines", Made: now}, "all")
 	put(t, c, chest.Entry{Name: "one", At: "c.example", User: "ines", Path: "x.git", Made: now.Add(-time.Hour)}, "one")
 	put(t, c, chest.Entry{Name: "first", At: "d.example", User: "ines", Host: "d", Made: now.Add(-time.Hour)}, "first")
 	put(t, c, chest.Entry{Name: "second", At: "d.example", User: "lab", Host: "lab@d", Made: now}, "second")
-	put(t, c, chest.Entry{Name: "moved", At: "e.example", User: "ines", Places: []origin.Place{{Origin: origin.Web("e.example"), Address: "127.0.0.9"}}}, "moved")
+	put(t, c, chest.Entry{Name: "moved", At: "e.example", User: "ines",
+		Places: []origin.Place{{Origin: origin.Web("e.example"), Address: "127.0.0.9"}}}, "moved")
 	put(t, c, chest.Entry{Name: "lines", At: "f.example", User: "ines"}, "two\nlines")
 	put(t, c, chest.Entry{Name: "over", At: "g.example", User: "ines", Until: now.Add(-time.Hour)}, "over")
 	opened := 0
@@ -72,7 +75,8 @@ func TestChoice(t *testing.T) {
 	} {
 		answer, err := gitanswer.Answer(t.Context(), c, row.asked, open)
 		got := string(answer.Text)
-		if err != nil || row.gets == "" && got != "" || row.gets != "" && !strings.Contains(got, "password="+row.gets+"\n") || !strings.Contains(answer.Said.Words, row.said) {
+		if err != nil || row.gets == "" && got != "" || row.gets != "" &&
+			!strings.Contains(got, "password="+row.gets+"\n") || !strings.Contains(answer.Said.Words, row.said) {
 			t.Errorf("%s: %q, said %q, %v", row.name, got, answer.Said.Words, err)
 		}
 		if strings.Contains(answer.Said.Words, row.gets) && row.gets != "" && row.said != "" {
@@ -92,7 +96,8 @@ func TestSoon(t *testing.T) {
 	c := s.OpenChest()
 	put(t, c, chest.Entry{Name: "soon", At: "a.example", User: "ines", Until: time.Now().AddDate(0, 0, 3)}, "soon")
 	for i, want := range []bool{true, false} {
-		answer, err := gitanswer.Answer(t.Context(), c, asked("a.example", "", ""), func() (site.Site, error) { return s.Site, nil })
+		answer, err := gitanswer.Answer(t.Context(), c, asked("a.example", "", ""),
+			func() (site.Site, error) { return s.Site, nil })
 		if err != nil || (answer.Soon != nil) != want || len(answer.Text) == 0 {
 			t.Errorf("time %d: %+v, %v", i+1, answer, err)
 		}
@@ -146,9 +151,12 @@ func TestRefused(t *testing.T) {
 	c := s.OpenChest()
 	at := s.Description.HTTPSAt()
 	good := s.Host.Issue(s.Host.Owner(), "good", []string{"repo:read"}, time.Time{})
-	put(t, c, chest.Entry{Name: "good", At: at, User: "ines.marlow", Host: "forge", Purposes: []string{"clone"}, Places: s.Description.Places()}, good)
-	put(t, c, chest.Entry{Name: "unknown", At: at, User: "ines.marlow", Host: "forge", Places: s.Description.Places()}, strings.Repeat("x", 20))
-	put(t, c, chest.Entry{Name: "over", At: at, User: "ines.marlow", Host: "forge", Until: time.Now().Add(-time.Hour)}, "over")
+	put(t, c, chest.Entry{Name: "good", At: at, User: "ines.marlow", Host: "forge", Purposes: []string{"clone"},
+		Places: s.Description.Places()}, good)
+	put(t, c, chest.Entry{Name: "unknown", At: at, User: "ines.marlow", Host: "forge", Places: s.Description.Places()},
+		strings.Repeat("x", 20))
+	put(t, c, chest.Entry{Name: "over", At: at, User: "ines.marlow", Host: "forge",
+		Until: time.Now().Add(-time.Hour)}, "over")
 	put(t, c, chest.Entry{Name: "undescribed", At: "a.example", User: "ines"}, "word")
 	for _, row := range []struct{ name, at, word, said, stays string }{
 		{"good", at, good, "it may not do this", "yes"},

@@ -62,11 +62,13 @@ func keepFromGit(p site.Site, c *chest.Chest, list []chest.Entry, asked gitlink.
 		if d.HTTPSAt() != asked.Host || (d.ForAccount != "" && d.ForAccount != asked.User) {
 			continue
 		}
-		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Places: d.Places(), Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
+		_, err := c.Add(chest.Entry{Name: d.Name, Protocol: "https", At: asked.Host, Places: d.Places(),
+			Path: asked.Path, User: asked.User, Host: d.Name, Account: asked.User, Made: now, Proved: now},
 			chest.Secret{Token: asked.Password})
 		return err
 	}
-	e := chest.Entry{Name: tokens.NameAt(asked.Host), Protocol: "https", At: asked.Host, Places: []origin.Place{p.Registry.WebPlace(asked.Host)}, Path: asked.Path,
+	e := chest.Entry{Name: tokens.NameAt(asked.Host), Protocol: "https", At: asked.Host,
+		Places: []origin.Place{p.Registry.WebPlace(asked.Host)}, Path: asked.Path,
 		User: asked.User, Account: asked.User, Made: now, Proved: now}
 	for _, old := range list {
 		if old.Host == "" && old.User == e.User && old.Path == e.Path { // another password of the same account
@@ -92,7 +94,8 @@ func Refused(ctx context.Context, p site.Site, c *chest.Chest, asked gitlink.Ask
 	}
 	var names []string
 	for _, e := range list {
-		if asked.HasUser && e.User != asked.User && e.Account != asked.User || asked.Path != "" && e.Path != asked.Path && (e.Path != "" || !asked.HasPassword) {
+		if asked.HasUser && e.User != asked.User && e.Account != asked.User || asked.Path != "" &&
+			e.Path != asked.Path && (e.Path != "" || !asked.HasPassword) {
 			continue
 		}
 		if !asked.HasPassword {

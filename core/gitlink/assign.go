@@ -59,8 +59,10 @@ var ErrUnwritable = errors.New("not written into git's configuration")
 
 // writable are the variables that we write, by section and name ("VARIABLES" in git-config(1)).
 // This is the last place before the file: several other variables run commands.
-var writable = []string{"remote.url", "remote.pushurl", "remote.fetch", "branch.remote", "branch.merge", "url.insteadof", "include.path", "includeif.path", "user.name", "user.email",
-	"credential.helper", "credential.username", "http.sslcainfo", "http.curloptresolve", "http.proxy", "http.extraheader", "core.sshcommand", "ssh.variant"}
+var writable = []string{"remote.url", "remote.pushurl", "remote.fetch", "branch.remote", "branch.merge",
+	"url.insteadof", "include.path", "includeif.path", "user.name", "user.email",
+	"credential.helper", "credential.username", "http.sslcainfo", "http.curloptresolve", "http.proxy",
+	"http.extraheader", "core.sshcommand", "ssh.variant"}
 
 // writable refuses other variables, and control characters: git itself would escape them, and
 // whatever reads the value later is told more than was meant. have is what was there before.

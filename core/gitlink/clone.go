@@ -60,7 +60,8 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 
 // Clone runs the real git clone, which speaks to the person itself. The folder appears only
 // when the clone is whole; one that was cut short is begun anew.
-func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out, errOut io.Writer, progress bool) error {
+func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out,
+	errOut io.Writer, progress bool) error {
 	folder := workstation.Unfinished(target.Folder)
 	done, err := workstation.MayLeave(station.State, workstation.Leaving{Unfinished: []string{folder}})
 	if err != nil {
@@ -87,7 +88,8 @@ func Clone(ctx context.Context, station *workstation.Station, url string, target
 
 // Init makes a folder a repository whose first branch has that name, all at once: one that was cut short
 // is begun anew. git runs in the folder that it is given.
-func Init(ctx context.Context, station *workstation.Station, folder, branch string, git func(ctx context.Context, folder string, args ...string) error) error {
+func Init(ctx context.Context, station *workstation.Station, folder, branch string,
+	git func(ctx context.Context, folder string, args ...string) error) error {
 	at := workstation.Unfinished(filepath.Join(folder, ".git"))
 	done, err := workstation.MayLeave(station.State, workstation.Leaving{Unfinished: []string{at}})
 	if err != nil {

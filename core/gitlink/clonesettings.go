@@ -45,18 +45,21 @@ func outside(station *workstation.Station, folder string) *workstation.Station {
 // withoutRepository is an environment that names no repository (git(1), "The Git Repository").
 func withoutRepository(environ []string) []string {
 	return slices.DeleteFunc(slices.Clone(environ), func(line string) bool {
-		return strings.HasPrefix(line, "GIT_DIR=") || strings.HasPrefix(line, "GIT_WORK_TREE=") || strings.HasPrefix(line, "GIT_COMMON_DIR=")
+		return strings.HasPrefix(line, "GIT_DIR=") || strings.HasPrefix(line, "GIT_WORK_TREE=") ||
+			strings.HasPrefix(line, "GIT_COMMON_DIR=")
 	})
 }
 
 // included puts what the conditions for the clone include behind the lines that say so.
-func (c *Config) included(ctx context.Context, station *workstation.Station, entries []Entry, depth int) ([]Entry, error) {
+func (c *Config) included(ctx context.Context, station *workstation.Station, entries []Entry,
+	depth int) ([]Entry, error) {
 	var all []Entry
 	for _, entry := range entries {
 		all = append(all, entry)
 		condition, found := strings.CutPrefix(entry.Key, "includeif.")
 		condition, isPath := strings.CutSuffix(condition, ".path")
-		if !found || !isPath || depth == mostIncludes || !c.clone.fulfils(station, condition, entry.Origin, append(all, entries...)) {
+		if !found || !isPath || depth == mostIncludes || !c.clone.fulfils(station, condition,
+			entry.Origin, append(all, entries...)) {
 			continue
 		}
 		path := includedPath(station, entry)

@@ -17,10 +17,14 @@ import (
 
 // conditions of includes; HOME is the home, as it is written there.
 var conditions = []string{
-	"gitdir:~/tide/", "gitdir:~/tide", "gitdir:~/tide/**", "gitdir:~/tide/*", "gitdir:~/tide/*/.git", "gitdir:~/TIDE/", "gitdir/i:~/TIDE/", "gitdir:~/", "gitdir:~/link/",
-	"gitdir:tide/", "gitdir:./tide/", "gitdir:./", "gitdir:./t[i]de/", "gitdir:/", "gitdir:**/tide/**", "gitdir:**/.git", "gitdir:HOME/tide/", "gitdir:HOME/t?de/**/.git", "gitdir:HOME/t*", "gitdir:HOME/**/.git",
-	"gitdir:x.git", "gitdir:x/.git", "gitdir:~/[a-z]ide/", "gitdir:~/[!t]ide/", "gitdir:~/[[:alpha:]]ide/", "gitdir:~/t\\\\ide/", "gitdir:~/ti**/", "gitdir:~/***/", "gitdir:~/[t", "gitdir:~/tide/deep/**/",
-	"hasconfig:remote.*.url:ssh://**", "hasconfig:remote.*.url:ssh://git@forge.example/**", "hasconfig:remote.*.url:ssh://*/x.git", "hasconfig:remote.*.url:**", "hasconfig:remote.*.url:*.git",
+	"gitdir:~/tide/", "gitdir:~/tide", "gitdir:~/tide/**", "gitdir:~/tide/*", "gitdir:~/tide/*/.git", "gitdir:~/TIDE/",
+	"gitdir/i:~/TIDE/", "gitdir:~/", "gitdir:~/link/",
+	"gitdir:tide/", "gitdir:./tide/", "gitdir:./", "gitdir:./t[i]de/", "gitdir:/", "gitdir:**/tide/**",
+	"gitdir:**/.git", "gitdir:HOME/tide/", "gitdir:HOME/t?de/**/.git", "gitdir:HOME/t*", "gitdir:HOME/**/.git",
+	"gitdir:x.git", "gitdir:x/.git", "gitdir:~/[a-z]ide/", "gitdir:~/[!t]ide/", "gitdir:~/[[:alpha:]]ide/",
+	"gitdir:~/t\\\\ide/", "gitdir:~/ti**/", "gitdir:~/***/", "gitdir:~/[t", "gitdir:~/tide/deep/**/",
+	"hasconfig:remote.*.url:ssh://**", "hasconfig:remote.*.url:ssh://git@forge.example/**",
+	"hasconfig:remote.*.url:ssh://*/x.git", "hasconfig:remote.*.url:**", "hasconfig:remote.*.url:*.git",
 	"onbranch:main", "onbranch:ma*", "onbranch:master", "onbranch:m/", "unknown:x", "gitdir:",
 }
 
@@ -59,7 +63,8 @@ func TestCloneSettingsAgree(t *testing.T) {
 		text := starts(0) + pick("", "[init]\n\tdefaultBranch = main\n")
 		for n := 1; n < 5; n++ {
 			condition := strings.ReplaceAll(pick(conditions...), "HOME", home)
-			text += fmt.Sprintf("[includeIf \"%s\"]\n\tpath = %s\n", condition, pick("", "~/", home+"/")+"inc"+strconv.Itoa(n))
+			text += fmt.Sprintf("[includeIf \"%s\"]\n\tpath = %s\n", condition,
+				pick("", "~/", home+"/")+"inc"+strconv.Itoa(n))
 			inner := starts(n)
 			if n == 2 {
 				inner += "[includeIf \"gitdir:./tide/deep/\"]\n\tpath = inc9\n"
@@ -70,7 +75,8 @@ func TestCloneSettingsAgree(t *testing.T) {
 		put(text, filepath.Join(home, ".gitconfig"), 0o644)
 		folder := filepath.Join(home, pick("tide", "tide/deep", "link", "other", "."), pick("x", "x.git", "new"))
 		url := pick("ssh://git@forge.example/x.git", "ssh://forge.example/deep/x", "ssh://git@other.example:2222/x.git")
-		environ := []string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}
+		environ := []string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1",
+			"GIT_TERMINAL_PROMPT=0"}
 		git := exec.Command("git", "clone", "--quiet", "--", url, folder)
 		git.Dir, git.Env = home, environ
 		said, err := git.CombinedOutput()
@@ -88,7 +94,8 @@ func TestCloneSettingsAgree(t *testing.T) {
 		}
 		command, _ := c.Last("core.sshcommand")
 		ours := command.Value[strings.LastIndexByte(command.Value, ' ')+1:]
-		tally.Case(ours == strings.TrimSpace(string(theirs)), "round %d: %s into %s: git %swe %s\n%s", round, url, folder, theirs, ours, text)
+		tally.Case(ours == strings.TrimSpace(string(theirs)), "round %d: %s into %s: git %swe %s\n%s", round, url,
+			folder, theirs, ours, text)
 		met[string(theirs)]++
 	}
 	if len(met) < 4 {

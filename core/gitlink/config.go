@@ -84,7 +84,8 @@ func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, err
 }
 
 func readConfig(ctx context.Context, station *workstation.Station, from ...string) ([]Entry, error) {
-	out, err := Run(ctx, station, append([]string{"config", "--list", "--null", "--show-scope", "--show-origin"}, from...)...)
+	out, err := Run(ctx, station, append([]string{"config", "--list", "--null", "--show-scope", "--show-origin"},
+		from...)...)
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {
 		return nil, &ConfigError{Program: "git", Words: strings.TrimSpace(string(exit.Stderr))}
@@ -230,7 +231,8 @@ func (c *Config) DefaultRemote(ctx context.Context) (string, error) {
 	if err != nil && !errors.As(err, &exit) { // a failed git only says that no branch is current
 		return "", fmt.Errorf("asking git for the current branch: %w", err)
 	}
-	for _, key := range []string{"branch." + branch + ".pushremote", "remote.pushdefault", "branch." + branch + ".remote"} {
+	for _, key := range []string{"branch." + branch + ".pushremote", "remote.pushdefault",
+		"branch." + branch + ".remote"} {
 		if entry, found := c.Last(key); found {
 			return entry.Value, nil
 		}
@@ -260,7 +262,8 @@ func AuthorProblem(ctx context.Context, station *workstation.Station) string {
 func Uncommitted(ctx context.Context, station *workstation.Station) bool {
 	// Nothing of the repository's is to run for that, and nothing to be written: "status" would refresh
 	// the index, ask a monitor of the file system, and run hooks after it (git-status(1), git-config(1)).
-	out, err := Run(ctx, station, "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", "core.hooksPath="+os.DevNull, "status", "--porcelain", "--ignore-submodules=all")
+	out, err := Run(ctx, station, "--no-optional-locks", "-c", "core.fsmonitor=false", "-c",
+		"core.hooksPath="+os.DevNull, "status", "--porcelain", "--ignore-submodules=all")
 	return err == nil && len(out) > 0
 }
 

@@ -41,7 +41,8 @@ func readCookie(line string) (cookie *http.Cookie, whole bool) {
 	if len(fields) == 6 { // an empty value
 		fields = append(fields, "")
 	}
-	cookie = &http.Cookie{Domain: fields[0], Path: fields[2], Secure: strings.EqualFold(fields[3], "TRUE"), Name: fields[5], Value: fields[6]}
+	cookie = &http.Cookie{Domain: fields[0], Path: fields[2], Secure: strings.EqualFold(fields[3], "TRUE"),
+		Name: fields[5], Value: fields[6]}
 	if end, err := strconv.ParseInt(fields[4], 10, 64); err == nil && end > 0 {
 		cookie.Expires = time.Unix(end, 0)
 	}

@@ -71,13 +71,15 @@ func credential(ctx context.Context, station *workstation.Station, action string
 }
 
 // runCredential runs git credential. What it says goes nowhere: it may hold the secret.
-func runCredential(ctx context.Context, station *workstation.Station, action string, c Credential, prepare func(*exec.Cmd), options ...string) ([]byte, error) {
+func runCredential(ctx context.Context, station *workstation.Station, action string, c Credential,
+	prepare func(*exec.Cmd), options ...string) ([]byte, error) {
 	program, err := exec.LookPath("git")
 	if err != nil {
 		return nil, ErrNoGit
 	}
 	var input bytes.Buffer
-	for _, field := range []struct{ name, value string }{{"protocol", c.Protocol}, {"host", c.Host}, {"path", c.Path}, {"username", c.User}, {"password", string(c.Password.Reveal())}} {
+	for _, field := range []struct{ name, value string }{{"protocol", c.Protocol}, {"host", c.Host}, {"path", c.Path},
+		{"username", c.User}, {"password", string(c.Password.Reveal())}} {
 		if strings.ContainsAny(field.value, "\n\x00") {
 			return nil, errors.New(field.name + ": a line end, which git's protocol has no place for")
 		}

@@ -34,7 +34,8 @@ type addition struct {
 }
 
 func newDraft(old []byte, at syntax, entries []Entry) *draft {
-	d := &draft{old: old, at: at, entries: entries, places: map[string][]int{}, last: map[string]int{}, meant: map[string][]string{}, gone: map[int]int{}, newLine: "\n"}
+	d := &draft{old: old, at: at, entries: entries, places: map[string][]int{}, last: map[string]int{},
+		meant: map[string][]string{}, gone: map[int]int{}, newLine: "\n"}
 	for i, entry := range entries {
 		d.places[entry.Key] = append(d.places[entry.Key], i)
 	}
@@ -63,10 +64,12 @@ func (d *draft) assign(a Assignment) error {
 	}
 	want := a.Values
 	if a.Beside {
-		want = slices.Concat(have, slices.DeleteFunc(slices.Clone(want), func(value string) bool { return slices.Contains(have, value) }))
+		want = slices.Concat(have, slices.DeleteFunc(slices.Clone(want),
+			func(value string) bool { return slices.Contains(have, value) }))
 	}
 	if a.Without {
-		want = slices.DeleteFunc(slices.Clone(have), func(value string) bool { return slices.Contains(a.Values, value) })
+		want = slices.DeleteFunc(slices.Clone(have),
+			func(value string) bool { return slices.Contains(a.Values, value) })
 	}
 	if meant, twice := d.meant[key]; twice && !slices.Equal(meant, want) {
 		return fmt.Errorf("%w: %s twice", ErrUnwritable, key)
@@ -221,7 +224,8 @@ func (d *draft) became(after []Entry) bool {
 	others := func(entries []Entry) []Entry {
 		return slices.DeleteFunc(slices.Clone(entries), func(e Entry) bool { _, ours := d.meant[e.Key]; return ours })
 	}
-	return slices.EqualFunc(others(d.entries), others(after), func(a, b Entry) bool { return a.Key == b.Key && a.Value == b.Value })
+	return slices.EqualFunc(others(d.entries), others(after),
+		func(a, b Entry) bool { return a.Key == b.Key && a.Value == b.Value })
 }
 
 // headOf writes the head of a section.

@@ -21,24 +21,50 @@ func TestAssign(t *testing.T) {
 		list []Assignment
 		want string
 	}{
-		"into nothing":           {"", []Assignment{{Key: helper, Values: []string{"", "/usr/bin/unicrux for-git credential"}}}, "[credential \"https://forge.tidewater.example\"]\n\thelper = \n\thelper = /usr/bin/unicrux for-git credential\n"},
-		"spaces stay":            {"[user]\n  name=Ines ; me\n", []Assignment{{Key: "user.email", Values: []string{"ines@tidewater.example"}}}, "[user]\n  name=Ines ; me\n\temail = ines@tidewater.example\n"},
-		"a comment stays":        {"[user]\n  name=Ines ; me\n", []Assignment{{Key: "user.name", Values: []string{"Ines #2"}}}, "[user]\n  name = \"Ines #2\" ; me\n"},
-		"no line end":            {"[user]\n\tname = a", []Assignment{{Key: "user.email", Values: []string{"b"}}}, "[user]\n\tname = a\n\temail = b\n"},
-		"the last of its name":   {"[user]\n\tname = a\n[x]\n\ty = z\n[user]\n\tname = b\n", []Assignment{{Key: "user.email", Values: []string{"c"}}}, "[user]\n\tname = a\n[x]\n\ty = z\n[user]\n\tname = b\n\temail = c\n"},
-		"an include comes last":  {"[include]\n\tpath = a\n[credential]\n\thelper = store\n", []Assignment{{Key: "include.path", Values: []string{"b"}, Beside: true}}, "[include]\n\tpath = a\n[credential]\n\thelper = store\n[include]\n\tpath = b\n"},
-		"an include is there":    {"[include]\n\tpath = a\n[credential]\n\thelper = store\n", []Assignment{{Key: "include.path", Values: []string{"a"}, Beside: true}}, "[include]\n\tpath = a\n[credential]\n\thelper = store\n"},
-		"a section goes":         {"# mine\n[x]\n\ty = z\n[user]\n\tname = a\n\n[w]\n\tv = u\n", []Assignment{{Key: "user.name"}}, "# mine\n[x]\n\ty = z\n\n[w]\n\tv = u\n"},
-		"not one with a comment": {"[user]\n\t# why\n\tname = a\n", []Assignment{{Key: "user.name"}}, "[user]\n\t# why\n"},
-		"on the head's line":     {"[user] name = a\n\temail = b\n", []Assignment{{Key: "user.name"}}, "[user] \n\temail = b\n"},
-		"a value of many lines":  {"[user]\n\tname = a \\\n   b\n\temail = c\n", []Assignment{{Key: "user.name", Values: []string{"d"}}}, "[user]\n\tname = d\n\temail = c\n"},
-		"without a value":        {"[http \"https://a\"]\n\tproxy\n", []Assignment{{Key: "http.https://a.proxy", Values: []string{"p"}}}, "[http \"https://a\"]\n\tproxy = p\n"},
-		"fewer values":           {"[remote \"o\"]\n\turl = a\n\turl = b\n\tfetch = f\n", []Assignment{{Key: "remote.o.url", Values: []string{"c"}}}, "[remote \"o\"]\n\turl = c\n\tfetch = f\n"},
-		"ends of another system": {"[user]\r\n\tname = a\r\n", []Assignment{{Key: "user.email", Values: []string{"b"}}, {Key: "url.x.insteadOf", Values: []string{"y"}}}, "[user]\r\n\tname = a\r\n\temail = b\r\n[url \"x\"]\r\n\tinsteadOf = y\r\n"},
-		"the same key twice":     {"[credential \"h\"]\n\thelper = \n\thelper = x\n", []Assignment{{Key: "credential.h.helper"}, {Key: "credential.h.helper"}}, ""},
-		"one of several":         {"[include]\n\tpath = a ; first\n\tpath = b\n\tpath = c\n", []Assignment{{Key: "include.path", Values: []string{"a"}, Without: true}}, "[include]\n\tpath = b\n\tpath = c\n"},
-		"quotes":                 {"", []Assignment{{Key: `url.a"b\c.insteadOf`, Values: []string{`say "x\y"`, " z "}}}, "[url \"a\\\"b\\\\c\"]\n\tinsteadOf = say \\\"x\\\\y\\\"\n\tinsteadOf = \" z \"\n"},
-		"after a mark":           {"\xef\xbb\xbf[user]\n\tname = a\n", []Assignment{{Key: "user.name", Values: []string{"b"}}}, "\xef\xbb\xbf[user]\n\tname = b\n"},
+		"into nothing": {"",
+			[]Assignment{{Key: helper, Values: []string{"", "/usr/bin/unicrux for-git credential"}}},
+			"[credential \"https://forge.tidewater.example\"]\n\thelper = \n\thelper = /usr/bin/unicrux for-git credential\n"},
+		"spaces stay": {"[user]\n  name=Ines ; me\n",
+			[]Assignment{{Key: "user.email", Values: []string{"ines@tidewater.example"}}},
+			"[user]\n  name=Ines ; me\n\temail = ines@tidewater.example\n"},
+		"a comment stays": {"[user]\n  name=Ines ; me\n",
+			[]Assignment{{Key: "user.name", Values: []string{"Ines #2"}}}, "[user]\n  name = \"Ines #2\" ; me\n"},
+		"no line end": {"[user]\n\tname = a", []Assignment{{Key: "user.email", Values: []string{"b"}}},
+			"[user]\n\tname = a\n\temail = b\n"},
+		"the last of its name": {"[user]\n\tname = a\n[x]\n\ty = z\n[user]\n\tname = b\n",
+			[]Assignment{{Key: "user.email", Values: []string{"c"}}},
+			"[user]\n\tname = a\n[x]\n\ty = z\n[user]\n\tname = b\n\temail = c\n"},
+		"an include comes last": {"[include]\n\tpath = a\n[credential]\n\thelper = store\n",
+			[]Assignment{{Key: "include.path", Values: []string{"b"}, Beside: true}},
+			"[include]\n\tpath = a\n[credential]\n\thelper = store\n[include]\n\tpath = b\n"},
+		"an include is there": {"[include]\n\tpath = a\n[credential]\n\thelper = store\n",
+			[]Assignment{{Key: "include.path", Values: []string{"a"}, Beside: true}},
+			"[include]\n\tpath = a\n[credential]\n\thelper = store\n"},
+		"a section goes": {"# mine\n[x]\n\ty = z\n[user]\n\tname = a\n\n[w]\n\tv = u\n",
+			[]Assignment{{Key: "user.name"}}, "# mine\n[x]\n\ty = z\n\n[w]\n\tv = u\n"},
+		"not one with a comment": {"[user]\n\t# why\n\tname = a\n", []Assignment{{Key: "user.name"}},
+			"[user]\n\t# why\n"},
+		"on the head's line": {"[user] name = a\n\temail = b\n", []Assignment{{Key: "user.name"}},
+			"[user] \n\temail = b\n"},
+		"a value of many lines": {"[user]\n\tname = a \\\n   b\n\temail = c\n",
+			[]Assignment{{Key: "user.name", Values: []string{"d"}}}, "[user]\n\tname = d\n\temail = c\n"},
+		"without a value": {"[http \"https://a\"]\n\tproxy\n",
+			[]Assignment{{Key: "http.https://a.proxy", Values: []string{"p"}}}, "[http \"https://a\"]\n\tproxy = p\n"},
+		"fewer values": {"[remote \"o\"]\n\turl = a\n\turl = b\n\tfetch = f\n",
+			[]Assignment{{Key: "remote.o.url", Values: []string{"c"}}}, "[remote \"o\"]\n\turl = c\n\tfetch = f\n"},
+		"ends of another system": {"[user]\r\n\tname = a\r\n",
+			[]Assignment{{Key: "user.email", Values: []string{"b"}}, {Key: "url.x.insteadOf", Values: []string{"y"}}},
+			"[user]\r\n\tname = a\r\n\temail = b\r\n[url \"x\"]\r\n\tinsteadOf = y\r\n"},
+		"the same key twice": {"[credential \"h\"]\n\thelper = \n\thelper = x\n",
+			[]Assignment{{Key: "credential.h.helper"}, {Key: "credential.h.helper"}}, ""},
+		"one of several": {"[include]\n\tpath = a ; first\n\tpath = b\n\tpath = c\n",
+			[]Assignment{{Key: "include.path", Values: []string{"a"}, Without: true}},
+			"[include]\n\tpath = b\n\tpath = c\n"},
+		"quotes": {"",
+			[]Assignment{{Key: `url.a"b\c.insteadOf`, Values: []string{`say "x\y"`, " z "}}},
+			"[url \"a\\\"b\\\\c\"]\n\tinsteadOf = say \\\"x\\\\y\\\"\n\tinsteadOf = \" z \"\n"},
+		"after a mark": {"\xef\xbb\xbf[user]\n\tname = a\n",
+			[]Assignment{{Key: "user.name", Values: []string{"b"}}}, "\xef\xbb\xbf[user]\n\tname = b\n"},
 	} {
 		got, err := Assign(context.Background(), s, []byte(c.old), c.list)
 		if err != nil || string(got) != c.want {
@@ -58,12 +84,15 @@ func TestAssignRefuses(t *testing.T) {
 		"another variable":    {"", Assignment{Key: "core.editor", Values: []string{"x"}}},
 		"a control character": {"", Assignment{Key: "user.name", Values: []string{"a\x1bb"}}},
 	} {
-		if got, err := Assign(context.Background(), s, []byte(c.old), []Assignment{c.a}); !errors.Is(err, ErrUnwritable) {
+		if got, err := Assign(context.Background(), s, []byte(c.old), []Assignment{c.a}); !errors.Is(err,
+			ErrUnwritable) {
 			t.Errorf("%s: %q, %v", name, got, err)
 		}
 	}
-	for _, old := range []string{"[user\n", "[user]\n\tname = \"a\n", "[user]\n\t1x = a\n", "[a b]\n", "[user]\n\tname # = a\n", "[user]\n\tname = a\\x\n"} {
-		if got, err := Assign(context.Background(), s, []byte(old), []Assignment{{Key: "user.name", Values: []string{"b"}}}); err == nil {
+	for _, old := range []string{"[user\n", "[user]\n\tname = \"a\n", "[user]\n\t1x = a\n", "[a b]\n",
+		"[user]\n\tname # = a\n", "[user]\n\tname = a\\x\n"} {
+		if got, err := Assign(context.Background(), s, []byte(old),
+			[]Assignment{{Key: "user.name", Values: []string{"b"}}}); err == nil {
 			t.Errorf("%q became %q", old, got)
 		}
 	}
@@ -73,7 +102,9 @@ func TestAssignRefuses(t *testing.T) {
 func TestSyntaxAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	s := station(t, "")
-	pieces := []string{"[a]", "[A.b]", "[a \"B c\"]", "[a  \"q\\\"\\\\\"]", "\n", "\r\n", "\n\n", " ", "\t", "x", "Y-1", "name", " = ", "=", "v", "two words", "\"quo ; ted\"", "\"open", "\\\n", "\\t", "# c", "; c", "\r", "]", "\xef\xbb\xbf", "é"}
+	pieces := []string{"[a]", "[A.b]", "[a \"B c\"]", "[a  \"q\\\"\\\\\"]", "\n", "\r\n", "\n\n", " ", "\t", "x",
+		"Y-1", "name", " = ", "=", "v", "two words", "\"quo ; ted\"", "\"open", "\\\n", "\\t", "# c", "; c", "\r", "]",
+		"\xef\xbb\xbf", "é"}
 	accepted := 0
 	tally := agreement.Of(t, "git: the text of its settings")
 	for seed := range agreement.Rounds(400) {
@@ -123,7 +154,8 @@ func FuzzAssign(f *testing.F) {
 		if got := d.text(); string(got) != text {
 			t.Fatalf("%q became %q", text, got)
 		}
-		if variable != "name" && variable != "email" || d.assign(Assignment{Key: "user." + variable, Values: []string{value}}) != nil || !d.changes() {
+		if variable != "name" && variable != "email" ||
+			d.assign(Assignment{Key: "user." + variable, Values: []string{value}}) != nil || !d.changes() {
 			return
 		}
 		written := d.text()
@@ -134,7 +166,9 @@ func FuzzAssign(f *testing.F) {
 				count++
 			}
 		}
-		if others := len(slices.DeleteFunc(slices.Clone(entries), func(e Entry) bool { return e.Key == "user."+variable })); !ok || count != 1 || len(after.variables) != others+1 {
+		if others := len(slices.DeleteFunc(slices.Clone(entries),
+			func(e Entry) bool { return e.Key == "user."+variable })); !ok || count != 1 ||
+			len(after.variables) != others+1 {
 			t.Fatalf("%q became %q", text, written)
 		}
 		for _, s := range at.sections {

@@ -20,7 +20,8 @@ func station(t *testing.T, text string, environ ...string) *workstation.Station 
 	t.Helper()
 	home := t.TempDir()
 	s := &workstation.Station{Person: person.Person{Home: home, SSHHome: home, User: "ines",
-		Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, environ...)}, Folder: home}
+		Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"},
+			environ...)}, Folder: home}
 	cmd := exec.Command("git", "init", "--quiet", "--initial-branch=main", home)
 	cmd.Env = s.Environ
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -86,7 +87,8 @@ func TestReadConfigOutsideAndBroken(t *testing.T) {
 		t.Error("a plain folder is taken for a repository")
 	}
 	var refused *ConfigError
-	if _, err := ReadConfig(context.Background(), station(t, "[remote\n")); !errors.As(err, &refused) || refused.Words == "" {
+	if _, err := ReadConfig(context.Background(), station(t, "[remote\n")); !errors.As(err, &refused) ||
+		refused.Words == "" {
 		t.Errorf("a broken file: %v", err)
 	}
 }
@@ -103,17 +105,20 @@ func TestSSHCommand(t *testing.T) {
 	}{
 		{"default", "", nil, "ssh", 0, "", true},
 		{"from the configuration", configured, nil, "ssh", 1, "", true},
-		{"the environment wins", configured, []string{`GIT_SSH_COMMAND=ssh -F "$HOME x/config" -o Port=22`, "HOME=/h"}, "ssh", 1, "/h x/config", true},
+		{"the environment wins", configured, []string{`GIT_SSH_COMMAND=ssh -F "$HOME x/config" -o Port=22`, "HOME=/h"},
+			"ssh", 1, "/h x/config", true},
 		{"a program alone", "", []string{"GIT_SSH=/opt/ssh"}, "/opt/ssh", 0, "", true},
 		{"assignments before it", "", []string{"GIT_SSH_COMMAND=LANG=C /usr/bin/ssh -v"}, "/usr/bin/ssh", 0, "", true},
 		{"another program", "", []string{"GIT_SSH_COMMAND=wrapper -x"}, "wrapper", 0, "", false},
-		{"a command inside is not run", "", []string{"GIT_SSH_COMMAND=ssh -i $(touch ran)"}, "ssh -i $(touch ran)", 0, "", false},
+		{"a command inside is not run", "", []string{"GIT_SSH_COMMAND=ssh -i $(touch ran)"}, "ssh -i $(touch ran)",
+			0, "", false},
 	} {
 		s := station(t, row.config)
 		c := config(t, s)
 		s.Environ = append(s.Environ, row.environ...)
 		got := c.SSH()
-		if got.Program != row.program || len(got.Line.Options) != row.options || got.Line.Config != row.file || got.Clear != row.clear {
+		if got.Program != row.program || len(got.Line.Options) != row.options || got.Line.Config != row.file ||
+			got.Clear != row.clear {
 			t.Errorf("%s: %+v", row.name, got)
 		}
 		if _, err := os.Stat(filepath.Join(s.Folder, "ran")); err == nil {
@@ -169,7 +174,8 @@ func FuzzReadCredential(f *testing.F) {
 	f.Add([]byte("capability[]=authtype\nhost=a\x00b\n"))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		asked, err := ReadCredential(bytes.NewReader(text))
-		if err == nil && strings.ContainsAny(asked.Protocol+asked.Host+asked.Path+asked.User+string(asked.Password.Reveal()), "\r\n\x00") {
+		if err == nil && strings.ContainsAny(asked.Protocol+asked.Host+asked.Path+asked.User+
+			string(asked.Password.Reveal()), "\r\n\x00") {
 			t.Fatalf("%q is read as %+v", text, asked)
 		}
 	})

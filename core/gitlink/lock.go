@@ -21,7 +21,8 @@ type EditOf struct {
 
 // Change changes one of git's files under git's lock. assign is called with what is in the file then,
 // without what it includes, so that nobody's edit is lost.
-func Change(ctx context.Context, batch *workstation.Batch, station *workstation.Station, e EditOf, assign func(entries []Entry) ([]Assignment, error)) (changed bool, err error) {
+func Change(ctx context.Context, batch *workstation.Batch, station *workstation.Station, e EditOf,
+	assign func(entries []Entry) ([]Assignment, error)) (changed bool, err error) {
 	return ChangeText(batch, e, func(old []byte) ([]byte, error) {
 		entries, err := EntriesIn(ctx, station, old)
 		if err != nil {
@@ -36,8 +37,10 @@ func Change(ctx context.Context, batch *workstation.Batch, station *workstation.
 }
 
 // ChangeText is [Change] for whoever looks at the text itself.
-func ChangeText(batch *workstation.Batch, e EditOf, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	return batch.Do(workstation.Edit{Path: e.Path, Words: e.Words, Mode: e.Mode, Secret: e.Secret, LockName: lockName}, compute)
+func ChangeText(batch *workstation.Batch, e EditOf,
+	compute func(old []byte) ([]byte, error)) (changed bool, err error) {
+	return batch.Do(workstation.Edit{Path: e.Path, Words: e.Words, Mode: e.Mode, Secret: e.Secret,
+		LockName: lockName}, compute)
 }
 
 // EntriesIn lists what is in the text of one of git's files, without what it includes.
@@ -45,7 +48,8 @@ func EntriesIn(ctx context.Context, station *workstation.Station, text []byte) (
 	if len(text) == 0 {
 		return nil, nil
 	}
-	out, err := runWith(ctx, station, text, "config", "--file", "-", "--no-includes", "--list", "--null", "--show-scope", "--show-origin")
+	out, err := runWith(ctx, station, text, "config", "--file", "-", "--no-includes", "--list", "--null",
+		"--show-scope", "--show-origin")
 	if err != nil {
 		return nil, fmt.Errorf("git config: %w", err)
 	}

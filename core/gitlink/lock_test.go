@@ -18,16 +18,18 @@ import (
 func TestBesideGit(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
-	station := &workstation.Station{Person: person.Person{UID: os.Getuid(), Home: home, SSHHome: home, State: filepath.Join(home, "state"), Environ: os.Environ()}, Now: time.Now}
+	station := &workstation.Station{Person: person.Person{UID: os.Getuid(), Home: home, SSHHome: home,
+		State: filepath.Join(home, "state"), Environ: os.Environ()}, Now: time.Now}
 	path := filepath.Join(home, "config")
 	const each = 12
 	var wait sync.WaitGroup
 	for i := range each {
 		wait.Go(func() {
 			batch := station.Begin("Test.", false)
-			_, err := ChangeText(batch, EditOf{Path: path, Words: "Add.", Mode: 0o600}, func(old []byte) ([]byte, error) {
-				return append(old, fmt.Sprintf("[ours%d]\n\tx = y\n", i)...), nil
-			})
+			_, err := ChangeText(batch, EditOf{Path: path, Words: "Add.", Mode: 0o600},
+				func(old []byte) ([]byte, error) {
+					return append(old, fmt.Sprintf("[ours%d]\n\tx = y\n", i)...), nil
+				})
 			if err != nil {
 				t.Error(err)
 			}

@@ -239,7 +239,8 @@ func (m *Mercurial) path(name string, push bool, depth int) (url Entry, used str
 			if url = path.URL; push && path.Push.Value != "" {
 				url = path.Push
 			}
-			if other, refers := strings.CutPrefix(url.Value, "path://"); refers && depth == 0 { // hg refuses a chain of them
+			// hg refuses a chain of them
+			if other, refers := strings.CutPrefix(url.Value, "path://"); refers && depth == 0 {
 				return m.path(other, push, 1)
 			}
 			return url, name, true

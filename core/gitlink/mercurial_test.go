@@ -28,7 +28,8 @@ func hgStation(t *testing.T, files map[string]string, environ ...string) *workst
 		}
 	}
 	return &workstation.Station{Person: person.Person{UID: os.Getuid(), Home: home,
-		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TIDE=ebb"}, environ...)}, Folder: filepath.Join(home, "repo")}
+		Environ: append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "TIDE=ebb"}, environ...)},
+		Folder: filepath.Join(home, "repo")}
 }
 
 // TestMercurialAgrees compares what we read with what the real hg says.
@@ -37,19 +38,21 @@ func TestMercurialAgrees(t *testing.T) {
 		t.Skip("no hg here")
 	}
 	for name, files := range map[string]map[string]string{
-		"plain":         {".hgrc": "[paths]\ndefault = https://a.example/x\n[ui]\nssh = ssh -C\n"},
-		"later wins":    {".hgrc": "[paths]\ndefault = https://a.example/x\nb=1\n", "repo/.hg/hgrc": "[paths]\ndefault=https://b.example/y \n"},
+		"plain": {".hgrc": "[paths]\ndefault = https://a.example/x\n[ui]\nssh = ssh -C\n"},
+		"later wins": {".hgrc": "[paths]\ndefault = https://a.example/x\nb=1\n",
+			"repo/.hg/hgrc": "[paths]\ndefault=https://b.example/y \n"},
 		"continued":     {".hgrc": "[auth]\nx.prefix = a\n  b\n# no\n\tc  \n\n[paths]\nz = 1\n"},
 		"not continued": {".hgrc": "[auth]\nx.prefix = a\n\n d.example = 1\n"},
 		"comments":      {".hgrc": "# [paths]\n; x\n[paths]\n;default = 1\nother = a # b\n\n   \n"},
 		"unset":         {".hgrc": "[paths]\na = 1\nb = 2\n", "repo/.hg/hgrc": "[paths]\n%unset a\nc = 3\n"},
-		"included":      {".hgrc": "%include more/$TIDE.rc\n[paths]\na = 1\n%include nowhere.rc\n", "more/ebb.rc": "[paths]\na = 2\nb = 3\n"},
-		"two settings":  {".hgrc": "[paths]\na = 1\n", ".config/hg/hgrc": "[paths]\na = 2\n"},
-		"odd":           {".hgrc": "\ufeff[paths]\r\na = b = c\r\nempty =\nx:pushurl = https://p.example\nspace name = 1\n"},
-		"two sections":  {".hgrc": "[paths]\na = 1\n[auth]\nb.prefix = x\n[paths]\nc = 2\n"},
-		"broken":        {".hgrc": "[paths]\nnothing here\n"},
-		"no section":    {".hgrc": "a = 1\n"},
-		"broken head":   {".hgrc": "[paths\na = 1\n"},
+		"included": {".hgrc": "%include more/$TIDE.rc\n[paths]\na = 1\n%include nowhere.rc\n",
+			"more/ebb.rc": "[paths]\na = 2\nb = 3\n"},
+		"two settings": {".hgrc": "[paths]\na = 1\n", ".config/hg/hgrc": "[paths]\na = 2\n"},
+		"odd":          {".hgrc": "\ufeff[paths]\r\na = b = c\r\nempty =\nx:pushurl = https://p.example\nspace name = 1\n"},
+		"two sections": {".hgrc": "[paths]\na = 1\n[auth]\nb.prefix = x\n[paths]\nc = 2\n"},
+		"broken":       {".hgrc": "[paths]\nnothing here\n"},
+		"no section":   {".hgrc": "a = 1\n"},
+		"broken head":  {".hgrc": "[paths\na = 1\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			station := hgStation(t, files)
@@ -73,7 +76,9 @@ func TestMercurialAgrees(t *testing.T) {
 					continue
 				}
 				count++
-				if got, found := m.Last(r.Name); !found || got.Value != r.Value || got.Origin != r.Source && !strings.Contains(r.Value, "\n") { // of several lines hg names the last
+				// of several lines hg names the last
+				if got, found := m.Last(r.Name); !found || got.Value != r.Value || got.Origin != r.Source &&
+					!strings.Contains(r.Value, "\n") {
 
 					t.Errorf("%s: we say %+v, hg %+v", r.Name, got, r)
 				}
@@ -90,8 +95,9 @@ func TestMercurialAgrees(t *testing.T) {
 }
 
 func TestMercurialPath(t *testing.T) {
-	m, err := ReadMercurial(hgStation(t, map[string]string{"repo/.hg/hgrc": "[paths]\ndefault = https://a.example/x\ndefault-push = https://b.example/y\n" +
-		"up = https://c.example\nup:pushurl = ssh://hg@c.example/z\nvia = path://up\nround = path://circle\ncircle = path://round\n"}))
+	m, err := ReadMercurial(hgStation(t,
+		map[string]string{"repo/.hg/hgrc": "[paths]\ndefault = https://a.example/x\ndefault-push = https://b.example/y\n" +
+			"up = https://c.example\nup:pushurl = ssh://hg@c.example/z\nvia = path://up\nround = path://circle\ncircle = path://round\n"}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -115,7 +121,8 @@ func TestMercurialPath(t *testing.T) {
 
 // TestMercurialOfOthers does not believe what stands in a repository of somebody else.
 func TestMercurialOfOthers(t *testing.T) {
-	station := hgStation(t, map[string]string{".hgrc": "[ui]\nssh = ssh -C\n", "repo/.hg/hgrc": "[ui]\nssh = /nowhere/ssh\n"})
+	station := hgStation(t, map[string]string{".hgrc": "[ui]\nssh = ssh -C\n",
+		"repo/.hg/hgrc": "[ui]\nssh = /nowhere/ssh\n"})
 	station.UID++
 	m, err := ReadMercurial(station)
 	if err != nil || m.SSH().Program != "ssh" {
@@ -124,10 +131,11 @@ func TestMercurialOfOthers(t *testing.T) {
 }
 
 func TestMercurialWeb(t *testing.T) {
-	m, err := ReadMercurial(hgStation(t, map[string]string{".hgrc": "[auth]\nall.prefix = *\nall.username = a\nall.password = 1\n" +
-		"deep.prefix = https://b.example/deep\ndeep.username = ${TIDE}\ndeep.password = 2\nplain.prefix = c.example\nplain.schemes = http\nplain.password = 3\nmine.prefix = ines@d.example\nmine.password = 4\n" +
-		"[http_proxy]\nhost = proxy.example:3128\nuser = u\npasswd = word\nno = *.near.example, b.example\n" +
-		"[hostsecurity]\nb.example:fingerprints = sha256:aa, sha1:bb\n"}, "HGRCPATH_=x"))
+	m, err := ReadMercurial(hgStation(t,
+		map[string]string{".hgrc": "[auth]\nall.prefix = *\nall.username = a\nall.password = 1\n" +
+			"deep.prefix = https://b.example/deep\ndeep.username = ${TIDE}\ndeep.password = 2\nplain.prefix = c.example\nplain.schemes = http\nplain.password = 3\nmine.prefix = ines@d.example\nmine.password = 4\n" +
+			"[http_proxy]\nhost = proxy.example:3128\nuser = u\npasswd = word\nno = *.near.example, b.example\n" +
+			"[hostsecurity]\nb.example:fingerprints = sha256:aa, sha1:bb\n"}, "HGRCPATH_=x"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -144,7 +152,8 @@ func TestMercurialWeb(t *testing.T) {
 			t.Fatal(err)
 		}
 		got, _ := m.Credential(at, test.login)
-		if web := m.Web(at); got.User != test.user || string(got.Password.Reveal()) != test.word || web.Proxy != test.proxy {
+		if web := m.Web(at); got.User != test.user || string(got.Password.Reveal()) != test.word ||
+			web.Proxy != test.proxy {
 			t.Errorf("%s: as %q, proxy %q", test.url, got.User, web.Proxy)
 		}
 	}

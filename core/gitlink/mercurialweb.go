@@ -115,7 +115,8 @@ func (m *Mercurial) group(target *url.URL, user string) map[string]Entry {
 	for _, name := range names {
 		group := groups[name]
 		prefix, fits := fitting(group, target.Scheme, place, user)
-		better := len(prefix) > longest || len(prefix) == longest && best != nil && best["username"].Value == "" && group["username"].Value != ""
+		better := len(prefix) > longest || len(prefix) == longest && best != nil && best["username"].Value == "" &&
+			group["username"].Value != ""
 		if fits && prefix != "" && better {
 			best, longest = group, len(prefix)
 		}
@@ -152,7 +153,8 @@ func fitting(group map[string]Entry, scheme, place, user string) (prefix string,
 // password is empty where hg would have to ask.
 func (m *Mercurial) Credential(target *url.URL, user string) (credential Credential, origin string) {
 	group := m.group(target, user)
-	credential = Credential{Protocol: target.Scheme, Host: target.Host, Path: strings.TrimPrefix(target.Path, "/"), User: user}
+	credential = Credential{Protocol: target.Scheme, Host: target.Host,
+		Path: strings.TrimPrefix(target.Path, "/"), User: user}
 	if group == nil {
 		return credential, ""
 	}

@@ -57,9 +57,14 @@ func TestProxiesAgree(t *testing.T) {
 			"empty, and one for all":     {nil, []string{"http_proxy=", "ALL_PROXY=" + at}},
 			"empty for all, in capitals": {nil, []string{"all_proxy=", "ALL_PROXY=" + at}},
 		} {
-			for _, exempt := range [][]string{nil, {"no_proxy="}, {"no_proxy=*"}, {"no_proxy=forge.example"}, {"no_proxy=.forge.example"}, {"no_proxy=other.example, forge.example"}, {"no_proxy=other.example forge.example"},
-				{"no_proxy=example"}, {"no_proxy=xample"}, {"no_proxy=FORGE.example."}, {"no_proxy=forge.example:" + port}, {"no_proxy=127.0.0.0/8"}, {"no_proxy=127.0.0.1"}, {"no_proxy=localhost"}, {"no_proxy=10.0.0.0/8,127.0.0.0/30"},
-				{"NO_PROXY=forge.example"}, {"no_proxy=other.example", "NO_PROXY=forge.example"}, {"no_proxy=", "NO_PROXY=forge.example"}} {
+			for _, exempt := range [][]string{nil, {"no_proxy="}, {"no_proxy=*"}, {"no_proxy=forge.example"},
+				{"no_proxy=.forge.example"}, {"no_proxy=other.example, forge.example"},
+				{"no_proxy=other.example forge.example"},
+				{"no_proxy=example"}, {"no_proxy=xample"}, {"no_proxy=FORGE.example."},
+				{"no_proxy=forge.example:" + port}, {"no_proxy=127.0.0.0/8"}, {"no_proxy=127.0.0.1"},
+				{"no_proxy=localhost"}, {"no_proxy=10.0.0.0/8,127.0.0.0/30"},
+				{"NO_PROXY=forge.example"}, {"no_proxy=other.example", "NO_PROXY=forge.example"},
+				{"no_proxy=", "NO_PROXY=forge.example"}} {
 				if n++; n%5 != 0 && os.Getenv("UNICRUX_ROUNDS") == "" { // a sample is enough each time
 					continue
 				}
@@ -73,11 +78,15 @@ func TestProxiesAgree(t *testing.T) {
 				if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text), 0o600); err != nil {
 					t.Fatal(err)
 				}
-				s := &workstation.Station{Person: person.Person{Home: home, Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"}, environ...)}, Folder: home}
+				s := &workstation.Station{Person: person.Person{Home: home,
+					Environ: append([]string{"HOME=" + home, "PATH=" + os.Getenv("PATH"), "GIT_CONFIG_NOSYSTEM=1"},
+						environ...)}, Folder: home}
 				target := "http://" + net.JoinHostPort(host, port) + "/x.git"
 				before := reached.Load()
-				cmd := exec.Command("git", append(args, "-c", "http.curloptResolve="+host+":"+port+":127.0.0.1", "ls-remote", target)...)
-				cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + s.Home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}, environ...)
+				cmd := exec.Command("git", append(args, "-c", "http.curloptResolve="+host+":"+port+":127.0.0.1",
+					"ls-remote", target)...)
+				cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + s.Home, "GIT_CONFIG_NOSYSTEM=1",
+					"GIT_TERMINAL_PROMPT=0"}, environ...)
 				_ = cmd.Run() // it fails in any case
 				theirs := reached.Load() > before
 				config, err := ReadConfig(context.Background(), s)
@@ -89,7 +98,8 @@ func TestProxiesAgree(t *testing.T) {
 					t.Fatal(err)
 				}
 				ours := config.Web(parsed).Proxy != ""
-				tally.Case(ours == theirs, "%s, %s, %q: by a proxy: we say %v, git %v", host, name, exempt, ours, theirs)
+				tally.Case(ours == theirs, "%s, %s, %q: by a proxy: we say %v, git %v", host, name,
+					exempt, ours, theirs)
 				if theirs {
 					proxied++
 				} else {
@@ -108,7 +118,8 @@ func TestProxyOfARemote(t *testing.T) {
 	t.Parallel()
 	s := station(t, "[http]\n\tproxy = http://all:1\n[remote \"one\"]\n\tproxy = own:2\n[remote \"none\"]\n\tproxy =\n")
 	target := &url.URL{Scheme: "https", Host: "forge.example"}
-	for remote, want := range map[string]string{"": "http://all:1", "another": "http://all:1", "one": "http://own:2", "none": ""} {
+	for remote, want := range map[string]string{"": "http://all:1", "another": "http://all:1",
+		"one": "http://own:2", "none": ""} {
 		if got := config(t, s).WebOf(remote, target).Proxy; got != want {
 			t.Errorf("%q: %q, want %q", remote, got, want)
 		}

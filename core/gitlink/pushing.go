@@ -12,7 +12,8 @@ func isPush(line [][]byte) bool {
 	}
 	for i := 1; i < len(line); i++ {
 		switch word := string(line[i]); {
-		case word == "-C" || word == "-c" || word == "--git-dir" || word == "--work-tree" || word == "--namespace" || word == "--config-env":
+		case word == "-C" || word == "-c" || word == "--git-dir" || word == "--work-tree" || word == "--namespace" ||
+			word == "--config-env":
 			i++
 		case !strings.HasPrefix(word, "-"):
 			return word == "push"

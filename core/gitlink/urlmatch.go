@@ -48,7 +48,8 @@ func (c *Config) For(section, target string) []Setting {
 		}
 		m := match{entry: entry}
 		if pattern != "" {
-			if m.closeness, found = matchURL(pattern, at); !found && (section != "credential" || !matchPart(pattern, at)) {
+			if m.closeness, found = matchURL(pattern, at); !found &&
+				(section != "credential" || !matchPart(pattern, at)) {
 				continue
 			}
 		}

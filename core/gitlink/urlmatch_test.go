@@ -25,7 +25,8 @@ import (
 func TestAgreesWithGit(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
-	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
+	s := &workstation.Station{Person: person.Person{Home: home,
+		Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
 	tally := agreement.Of(t, "git: settings for a URL")
 	for seed := range agreement.Rounds(150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
@@ -33,8 +34,10 @@ func TestAgreesWithGit(t *testing.T) {
 		var text strings.Builder
 		for i := range 2 + r.IntN(7) {
 			section := pick("http", "https", "http")
-			pattern := pick("", "", fmt.Sprintf(" %q", pick("https", "https", "http", "HTTPS")+"://"+pick("", "", "ines@", "lab@")+
-				pick("forge.example", "FORGE.example", "*.example", "git.example", "example", "forge.*")+pick("", "", ":443", ":8443")+
+			pattern := pick("", "", fmt.Sprintf(" %q", pick("https", "https", "http", "HTTPS")+"://"+pick("",
+				"", "ines@", "lab@")+
+				pick("forge.example", "FORGE.example", "*.example", "git.example", "example", "forge.*")+pick("", "",
+				":443", ":8443")+
 				pick("", "/", "/buoys", "/buoys/", "/buoys/drift", "/buo")))
 			fmt.Fprintf(&text, "[%s%s]\n\t%s = v%d\n", section, pattern, pick("proxy", "sslCAInfo", "cookieFile"), i)
 		}
@@ -45,7 +48,8 @@ func TestAgreesWithGit(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		target := pick("https", "http") + "://" + pick("", "ines@") + pick("forge.example", "git.example") + pick("", ":8443", ":443") + pick("", "/", "/buoys/drift-model", "/buoys")
+		target := pick("https", "http") + "://" + pick("", "ines@") + pick("forge.example", "git.example") + pick("",
+			":8443", ":443") + pick("", "/", "/buoys/drift-model", "/buoys")
 		for _, variable := range []string{"proxy", "sslcainfo", "cookiefile"} {
 			cmd := exec.Command("git", "config", "--get-urlmatch", "http."+variable, target)
 			cmd.Env = s.Environ
@@ -57,7 +61,8 @@ func TestAgreesWithGit(t *testing.T) {
 				}
 			}
 			want := strings.TrimSpace(string(out))
-			tally.Case(got == want, "seed %d: http.%s for %s is %q, git says %q\n%s", seed, variable, target, got, want, text.String())
+			tally.Case(got == want, "seed %d: http.%s for %s is %q, git says %q\n%s", seed, variable, target, got,
+				want, text.String())
 		}
 	}
 }
@@ -68,7 +73,9 @@ func TestHelpersAgree(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
 	asked := filepath.Join(home, "asked")
-	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
+	s := &workstation.Station{Person: person.Person{Home: home,
+		Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1",
+			"GIT_TERMINAL_PROMPT=0"}}, Folder: home}
 	some := 0
 	tally := agreement.Of(t, "git: whom it asks for a secret")
 	for seed := range agreement.Rounds(100) {
@@ -76,15 +83,20 @@ func TestHelpersAgree(t *testing.T) {
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
 		for i := range 2 + r.IntN(6) {
-			pattern := pick("", "", "https://forge.example", "https://forge.example/", "https://ines@forge.example", "https://lab@forge.example", "https://*.example", "https://forge.example/buoys", "https://forge.example/buoys/x",
-				"https://forge.example:8443", "https://forge.example:443", "http://forge.example", "forge.example", "forge.example:8443", "ines@forge.example", "forge.example/buoys/x", "other.example", "https://FORGE.example")
+			pattern := pick("", "", "https://forge.example", "https://forge.example/", "https://ines@forge.example",
+				"https://lab@forge.example", "https://*.example", "https://forge.example/buoys",
+				"https://forge.example/buoys/x",
+				"https://forge.example:8443", "https://forge.example:443", "http://forge.example", "forge.example",
+				"forge.example:8443", "ines@forge.example", "forge.example/buoys/x", "other.example",
+				"https://FORGE.example")
 			if pattern != "" {
 				pattern = " " + quote(pattern)
 			}
 			value := quote(fmt.Sprintf("!echo h%d >>%s; true", i, asked))
 			fmt.Fprintf(&text, "[credential%s]\n\thelper = %s\n", pattern, pick(value, value, value, value, `""`))
 		}
-		target := "https://" + pick("", "ines@") + "forge.example" + pick("", "", ":8443") + pick("/", "/buoys/x", "/buoys/y/z")
+		target := "https://" + pick("", "ines@") + "forge.example" + pick("", "", ":8443") + pick("/",
+			"/buoys/x", "/buoys/y/z")
 		if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text.String()), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -102,7 +114,8 @@ func TestHelpersAgree(t *testing.T) {
 			got += strings.Fields(setting.Entry.Value)[1] + "\n"
 			some++
 		}
-		tally.Case(got == string(want), "seed %d: for %s we say %q, git asks %q\n%s", seed, target, got, want, text.String())
+		tally.Case(got == string(want), "seed %d: for %s we say %q, git asks %q\n%s", seed, target, got, want,
+			text.String())
 	}
 	if some == 0 {
 		t.Error("no helper was ever asked")
@@ -115,10 +128,13 @@ func TestHelperChain(t *testing.T) {
 	home := t.TempDir()
 	asked := filepath.Join(home, "asked")
 	helper := func(name string) string { return fmt.Sprintf("!echo %s >>%s; true", name, asked) }
-	config := "[credential]\n\thelper = " + quote(helper("first")) + "\n\thelper = \"\"\n\thelper = " + quote(helper("second")) + "\n" +
+	config := "[credential]\n\thelper = " + quote(helper("first")) + "\n\thelper = \"\"\n\thelper = " +
+		quote(helper("second")) + "\n" +
 		"[credential \"https://other.example\"]\n\thelper = " + quote(helper("other")) + "\n" +
 		"[credential \"https://forge.example\"]\n\thelper = " + quote(helper("third")) + "\n"
-	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
+	s := &workstation.Station{Person: person.Person{Home: home,
+		Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1",
+			"GIT_TERMINAL_PROMPT=0"}}, Folder: home}
 	if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(config), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -151,7 +167,8 @@ func quote(text string) string { return `"` + strings.ReplaceAll(text, `"`, `\"`
 func TestLines(t *testing.T) {
 	t.Parallel()
 	home := t.TempDir()
-	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
+	s := &workstation.Station{Person: person.Person{Home: home,
+		Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1"}}, Folder: home}
 	text := "# a comment\n[user]\n\tname = Ines\n[http \"https://forge.example\"] proxy = p\n\tsslVerify\n; x\n[HTTP]\n  proxy=one \\\n  proxy = two\n\tproxy = three ; why\n[a \"q\\\"uote\"]\n b = 1\n"
 	if err := os.WriteFile(filepath.Join(home, ".gitconfig"), []byte(text), 0o600); err != nil {
 		t.Fatal(err)
@@ -184,14 +201,17 @@ func TestHeadersAgree(t *testing.T) {
 	t.Cleanup(server.Close)
 	at := strings.TrimPrefix(server.URL, "http://")
 	home := t.TempDir()
-	s := &workstation.Station{Person: person.Person{Home: home, Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0"}}, Folder: home}
+	s := &workstation.Station{Person: person.Person{Home: home,
+		Environ: []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1",
+			"GIT_TERMINAL_PROMPT=0"}}, Folder: home}
 	tally := agreement.Of(t, "git: which headers arrive")
 	for seed := range agreement.Rounds(60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 16))
 		pick := func(words ...string) string { return words[r.IntN(len(words))] }
 		var text strings.Builder
 		for i := range 2 + r.IntN(4) {
-			pattern := pick("", "", "http://"+at, "http://"+at+"/buoys", "http://ines@"+at, "http://*.0.0.1:"+strings.Split(at, ":")[1], "http://127.0.0.1")
+			pattern := pick("", "", "http://"+at, "http://"+at+"/buoys", "http://ines@"+at,
+				"http://*.0.0.1:"+strings.Split(at, ":")[1], "http://127.0.0.1")
 			if pattern != "" {
 				pattern = " " + quote(pattern)
 			}
@@ -218,7 +238,8 @@ func TestHeadersAgree(t *testing.T) {
 			ours = append(ours, strings.TrimPrefix(header, "X-Tide: "))
 		}
 		mu.Lock()
-		tally.Case(slices.Equal(ours, arrived), "seed %d: for %s we say %q, git sends %q\n%s", seed, target, ours, arrived, text.String())
+		tally.Case(slices.Equal(ours, arrived), "seed %d: for %s we say %q, git sends %q\n%s", seed, target, ours,
+			arrived, text.String())
 		arrived = nil
 		mu.Unlock()
 	}
@@ -230,6 +251,7 @@ func TestBooleansAgree(t *testing.T) {
 	tally := agreement.Of(t, "git: yes and no")
 	for _, text := range []string{"true", "TRUE", "yes", "on", "1", "2", "-1", "0", "00", "false", "No", "off", ""} {
 		out, err := exec.Command("git", "-c", "tide.high="+text, "config", "--type=bool", "tide.high").Output()
-		tally.Case(err == nil && IsTrue(text) == (strings.TrimSpace(string(out)) == "true"), "%q: we say %v, git %s%v", text, IsTrue(text), out, err)
+		tally.Case(err == nil && IsTrue(text) == (strings.TrimSpace(string(out)) == "true"), "%q: we say %v, git %s%v",
+			text, IsTrue(text), out, err)
 	}
 }

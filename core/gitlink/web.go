@@ -31,12 +31,13 @@ type Web struct {
 	lookup  func(name string) (string, bool) // of the environment
 }
 
-// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version", "folder",
-// "cookies" or "at".
+// Origin tells where something stands: "proxy", "authority", "blind", "header", "own", "stay", "pin", "version",
+// "folder", "cookies" or "at".
 func (w *Web) Origin(name string) string { return w.origins[name] }
 
 // leastTLS are the values of http.sslVersion: git's library takes each for the oldest version.
-var leastTLS = map[string]uint16{"tlsv1": tls.VersionTLS10, "tlsv1.0": tls.VersionTLS10, "tlsv1.1": tls.VersionTLS11, "tlsv1.2": tls.VersionTLS12, "tlsv1.3": tls.VersionTLS13}
+var leastTLS = map[string]uint16{"tlsv1": tls.VersionTLS10, "tlsv1.0": tls.VersionTLS10, "tlsv1.1": tls.VersionTLS11,
+	"tlsv1.2": tls.VersionTLS12, "tlsv1.3": tls.VersionTLS13}
 
 // Web settles what git does over HTTPS for a URL.
 func (c *Config) Web(target *url.URL) *Web { return c.WebOf("", target) }
@@ -162,7 +163,8 @@ func exempts(list, host string) bool {
 	if list == "*" {
 		return true
 	}
-	for _, name := range strings.FieldsFunc(strings.ToLower(list), func(r rune) bool { return r == ',' || r == ' ' || r == '\t' }) {
+	for _, name := range strings.FieldsFunc(strings.ToLower(list),
+		func(r rune) bool { return r == ',' || r == ' ' || r == '\t' }) {
 		if ip != nil {
 			if _, network, err := net.ParseCIDR(name); err == nil && network.Contains(ip) {
 				return true

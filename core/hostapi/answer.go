@@ -86,7 +86,8 @@ func inHeaders(fields map[string]describe.Places) bool {
 }
 
 // usual are the places where interfaces put their words, after those of [9457].
-var usual = describe.Places{"$.title", "$.detail", "$.message", "$.error_description", "$.error", "$.error.message", "$.errors[*].message", "$.errors[*]", "$.msg"}
+var usual = describe.Places{"$.title", "$.detail", "$.message", "$.error_description", "$.error", "$.error.message",
+	"$.errors[*].message", "$.errors[*]", "$.msg"}
 
 func (c *Client) refusal(a answer) error {
 	words := ""

@@ -44,7 +44,8 @@ gone = [404]
 			w.WriteHeader(http.StatusNotFound)
 		}
 	})
-	if _, err := client.AddKey(t.Context(), KeyRequest{Key: publicKey(t), List: KeyList{Repo: "buoys/drift-model"}}); err != nil {
+	if _, err := client.AddKey(t.Context(),
+		KeyRequest{Key: publicKey(t), List: KeyList{Repo: "buoys/drift-model"}}); err != nil {
 		t.Fatal(err)
 	}
 	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "../7"}, KeyList{Repo: "buoys/drift-model"}); err != nil {
@@ -52,11 +53,13 @@ gone = [404]
 	}
 	line := sshkey.Line(publicKey(t), "")
 	want := asking{"GET /base/me token-of-ines", "GET /base/repos?owner=buoys token-of-ines",
-		`POST /base/users/ines%2Fmarlow/repos/70/keys token-of-ines {"line":"` + line + `","repository":70}`, "DELETE /base/repos/70/keys/..%2F7 token-of-ines"}
+		`POST /base/users/ines%2Fmarlow/repos/70/keys token-of-ines {"line":"` + line + `","repository":70}`,
+		"DELETE /base/repos/70/keys/..%2F7 token-of-ines"}
 	if !slices.Equal(asked, want) {
 		t.Errorf("asked\n%s\nwant\n%s", strings.Join(asked, "\n"), strings.Join(want, "\n"))
 	}
-	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, KeyList{Repo: "buoys/nothing"}); !errors.Is(err, ErrNotFound) {
+	if err := client.RemoveKey(t.Context(), RegisteredKey{ID: "7"}, KeyList{Repo: "buoys/nothing"}); !errors.Is(err,
+		ErrNotFound) {
 		t.Errorf("a repository that is not there: %v", err)
 	}
 }
@@ -84,21 +87,25 @@ fields = { token = "$.secret", id = "$.id", until = "$.ends", scopes = "header X
 		t.Error(err)
 	}
 	issued, err := client.IssueToken(t.Context(), request)
-	if err != nil || string(issued.Token.Reveal()) != "tide-1" || !slices.Equal(issued.Scopes, []string{"read", "write"}) || issued.Until.Year() != 2027 {
+	if err != nil || string(issued.Token.Reveal()) != "tide-1" ||
+		!slices.Equal(issued.Scopes, []string{"read", "write"}) || issued.Until.Year() != 2027 {
 		t.Errorf("%+v, %v", issued, err)
 	}
 	for _, wrong := range []struct {
 		request TokenRequest
 		want    error
 	}{
-		{TokenRequest{Purposes: []string{"packages"}}, ErrPurpose}, {TokenRequest{}, ErrNeedsEnd}, {TokenRequest{Until: now.AddDate(1, 0, 0)}, ErrTooLong},
+		{TokenRequest{Purposes: []string{"packages"}}, ErrPurpose}, {TokenRequest{}, ErrNeedsEnd},
+		{TokenRequest{Until: now.AddDate(1, 0, 0)}, ErrTooLong},
 	} {
 		if err := CheckToken(client.Description, "issue-token", wrong.request, now); !errors.Is(err, wrong.want) {
 			t.Errorf("%+v: %v", wrong.request, err)
 		}
 	}
-	for text, want := range map[string]int64{"2027-03-31": 1806451200, "1806451200": 1806451200, "1806451200000": 1806451200, "2027-03-31T00:00:00.5Z": 1806451200,
-		"2027-03-31 00:00:00 UTC": 1806451200, "2027-03-31T02:00:00+02:00": 1806451200, "never": 0, "": 0, "-5": 0, "0": 0, "1e400": 0} {
+	for text, want := range map[string]int64{"2027-03-31": 1806451200, "1806451200": 1806451200,
+		"1806451200000": 1806451200, "2027-03-31T00:00:00.5Z": 1806451200,
+		"2027-03-31 00:00:00 UTC": 1806451200, "2027-03-31T02:00:00+02:00": 1806451200, "never": 0, "": 0, "-5": 0,
+		"0": 0, "1e400": 0} {
 		if got := asTime(text); (want == 0) != got.IsZero() || want != 0 && got.Unix() != want {
 			t.Errorf("%q is read as %v", text, got)
 		}
@@ -145,12 +152,16 @@ func TestRefusalsInWords(t *testing.T) {
 		want       string
 	}{
 		{"RFC 9457", "", 403, "application/problem+json", `{"title":"no","detail":"not you"}`, "no: not you"},
-		{"a message", "", 422, "application/json", `{"message":"bad","errors":[{"message":"title is taken"}]}`, "bad: title is taken"},
-		{"where the description says", "errors = [\"$.why.text\"]\n", 400, "application/json", `{"why":{"text":"because"},"message":"x"}`, "because"},
+		{"a message", "", 422, "application/json", `{"message":"bad","errors":[{"message":"title is taken"}]}`,
+			"bad: title is taken"},
+		{"where the description says", "errors = [\"$.why.text\"]\n", 400, "application/json",
+			`{"why":{"text":"because"},"message":"x"}`, "because"},
 		{"plain text", "", 400, "text/plain", "no such thing\nat all", "no such thing"},
 		{"a page", "", 404, "text/html", "<html>", ""},
-		{"an answer that looks like success", "[refused]", 200, "application/json", `{"errors":[{"message":"hidden no"}]}`, "hidden no"},
-		{"long", "", 400, "application/json", `{"title":"` + strings.Repeat("x", 9000) + `"}`, strings.Repeat("x", maxDetail)},
+		{"an answer that looks like success", "[refused]", 200, "application/json",
+			`{"errors":[{"message":"hidden no"}]}`, "hidden no"},
+		{"long", "", 400, "application/json", `{"title":"` + strings.Repeat("x", 9000) + `"}`,
+			strings.Repeat("x", maxDetail)},
 	} {
 		operation, more := who, row.more
 		if more == "[refused]" {
@@ -199,10 +210,11 @@ func TestWaiting(t *testing.T) {
 func TestOnlyWhatDoesNoHarmIsSentTwice(t *testing.T) {
 	t.Parallel()
 	counts := map[string]int{}
-	client := speaking(t, who+"[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys/{id}\"\n", func(_ http.ResponseWriter, r *http.Request) {
-		counts[r.Method]++
-		panic(http.ErrAbortHandler)
-	})
+	client := speaking(t, who+"[operations.remove-key]\nmethod = \"DELETE\"\npath = \"keys/{id}\"\n",
+		func(_ http.ResponseWriter, r *http.Request) {
+			counts[r.Method]++
+			panic(http.ErrAbortHandler)
+		})
 	if _, err := client.Who(t.Context()); !errors.Is(err, ErrUnreachable) {
 		t.Error(err)
 	}

@@ -22,7 +22,8 @@ func Fetch(ctx context.Context, address string, most int, proxy func(*http.Reque
 		return nil, ErrNotHTTPS
 	}
 	line := &http.Client{
-		Transport: &http.Transport{TLSClientConfig: &tls.Config{MinVersion: tls.VersionTLS12}, Proxy: proxy, MaxResponseHeaderBytes: 64 << 10},
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{MinVersion: tls.VersionTLS12}, Proxy: proxy,
+			MaxResponseHeaderBytes: 64 << 10},
 		CheckRedirect: func(next *http.Request, before []*http.Request) error {
 			if next.URL.Scheme != "https" || len(before) > 4 {
 				return ErrNotHTTPS

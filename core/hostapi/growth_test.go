@@ -26,7 +26,8 @@ func TestHugeAnswersAreRefused(t *testing.T) {
 // TestDeepAnswers looks everywhere in an answer that is as deep and as large as one may be.
 func TestDeepAnswers(t *testing.T) {
 	t.Parallel()
-	text := strings.Repeat(`{"a":[`, maxDepth/2-1) + strings.Repeat("1,", 20_000) + "1" + strings.Repeat("]}", maxDepth/2-1)
+	text := strings.Repeat(`{"a":[`, maxDepth/2-1) + strings.Repeat("1,",
+		20_000) + "1" + strings.Repeat("]}", maxDepth/2-1)
 	node, err := decode([]byte(text))
 	if err != nil {
 		t.Fatal(err)

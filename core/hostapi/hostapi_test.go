@@ -74,13 +74,18 @@ func TestShapesOfRequests(t *testing.T) {
 		want             string
 	}{
 		{"JSON", add + `body = { title = "{title}", line = "{line}", until = "{until}" }`, full,
-			`POST /base/keys token-of-ines {"line":"` + line + `","title":"a \"title\"","until":"2027-03-31T12:00:00Z"}`},
-		{"what is empty is left out", add + `body = { title = "{title}", line = "{line}", until = "{until}", access = "{access}", deep = { until = "{until}" } }`, KeyRequest{Key: key, Title: "x"},
+			`POST /base/keys token-of-ines {"line":"` + line +
+				`","title":"a \"title\"","until":"2027-03-31T12:00:00Z"}`},
+		{"what is empty is left out",
+			add + `body = { title = "{title}", line = "{line}", until = "{until}", access = "{access}", deep = { until = "{until}" } }`, KeyRequest{Key: key, Title: "x"},
 			`POST /base/keys token-of-ines {"line":"` + line + `","title":"x"}`},
-		{"words, nested objects, lists and seconds", "dates = \"seconds\"\n[words]\naccess = { read = true, write = false }\n" + add + `body = { key = { k = "{kind}", b = ["{blob}", 7] }, read_only = "{access}", expires = "{until}", fixed = 1 }`, full,
+		{"words, nested objects, lists and seconds",
+			"dates = \"seconds\"\n[words]\naccess = { read = true, write = false }\n" + add +
+				`body = { key = { k = "{kind}", b = ["{blob}", 7] }, read_only = "{access}", expires = "{until}", fixed = 1 }`, full,
 			fmt.Sprintf(`POST /base/keys token-of-ines {"expires":%d,"fixed":1,"key":{"b":["%s",7],"k":"%s"},"read_only":true}`, until.Unix(), blob, kind)},
 		{"form", add + `form = { title = "{title}", key = "{line}", ends = "{until}" }` + "\ndates = \"day\"", full,
-			"POST /base/keys token-of-ines ends=2027-03-31&key=" + strings.NewReplacer(" ", "+", "/", "%2F", "+", "%2B", "=", "%3D").Replace(line) + "&title=a+%22title%22"},
+			"POST /base/keys token-of-ines ends=2027-03-31&key=" + strings.NewReplacer(" ", "+", "/", "%2F", "+",
+				"%2B", "=", "%3D").Replace(line) + "&title=a+%22title%22"},
 	} {
 		var asked asking
 		operations := row.operations
@@ -105,7 +110,8 @@ func TestSignIn(t *testing.T) {
 		{"header", "header = \"Authorization: Bearer {token}\"\n", "Bearer token-of-ines /base/me"},
 		{"basic", "basic = \"x-token:{token}\"\n", "x-token token-of-ines /base/me"},
 		{"query", "query = \"access_token\"\n", "/base/me?access_token=token-of-ines"},
-		{"extra headers", "header = \"Authorization: {token}\"\nheaders = { X-Version = \"4\" }\n", "4 token-of-ines /base/me"},
+		{"extra headers", "header = \"Authorization: {token}\"\nheaders = { X-Version = \"4\" }\n",
+			"4 token-of-ines /base/me"},
 	} {
 		got := ""
 		client := speaking(t, row.way+who, func(w http.ResponseWriter, r *http.Request) {
@@ -144,14 +150,16 @@ func pagesOf(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Link", fmt.Sprintf(`<%s>; rel="next", <https://x.example/>; rel="last"`, next))
 	}
 	w.Header().Set("X-Pages", "3")
-	_, _ = fmt.Fprintf(w, `{"list":[%s],"next":%q,"cursor":"%d","more":%v}`, strings.Join(list, ","), next, page+1, page < 3)
+	_, _ = fmt.Fprintf(w, `{"list":[%s],"next":%q,"cursor":"%d","more":%v}`, strings.Join(list, ","), next,
+		page+1, page < 3)
 }
 
 func TestLongLists(t *testing.T) {
 	t.Parallel()
 	for _, row := range []struct{ path, paging string }{
 		{"repos", `by = "link"`}, {"repos", `by = "next", at = "$.next"`}, {"repos{?page}", `by = "page"`},
-		{"repos{?page}", `by = "page", last = "header X-Pages"`}, {"repos?x=1{&cursor}", ``}, {"repos{?after}", `by = "cursor", at = "$.cursor", more = "$.more"`}, {"repos{?start}", `by = "offset"`},
+		{"repos{?page}", `by = "page", last = "header X-Pages"`}, {"repos?x=1{&cursor}", ``},
+		{"repos{?after}", `by = "cursor", at = "$.cursor", more = "$.more"`}, {"repos{?start}", `by = "offset"`},
 	} {
 		variable := strings.NewReplacer("after", "cursor", "start", "offset").Replace(row.path)
 		paging := "\npaging = { " + row.paging + " }"
@@ -159,10 +167,12 @@ func TestLongLists(t *testing.T) {
 		if row.paging == "" {
 			paging, variable, want = "", "repos", want[:2]
 		}
-		client := speaking(t, "[operations.list-repos]\npath = \""+variable+"\"\nitems = \"$.list[?@.full]\"\nfields = { path = \"$.full\" }"+paging, func(w http.ResponseWriter, r *http.Request) {
-			r.URL.RawQuery = strings.NewReplacer("cursor", "after", "offset", "start").Replace(r.URL.RawQuery)
-			pagesOf(w, r)
-		})
+		client := speaking(t, "[operations.list-repos]\npath = \""+variable+
+			"\"\nitems = \"$.list[?@.full]\"\nfields = { path = \"$.full\" }"+paging,
+			func(w http.ResponseWriter, r *http.Request) {
+				r.URL.RawQuery = strings.NewReplacer("cursor", "after", "offset", "start").Replace(r.URL.RawQuery)
+				pagesOf(w, r)
+			})
 		var got []string
 		err := client.Repos(t.Context(), "", func(repo Repo) bool { got = append(got, repo.Path); return true })
 		if err != nil || !slices.Equal(got, want) {
@@ -214,20 +224,25 @@ func TestShapesOfAnswers(t *testing.T) {
 			w.Header().Set("Location", "https://h.example/base/keys/4711")
 			w.WriteHeader(http.StatusCreated)
 		}, "4711"},
-		{"a guard", "guard = \")]}'\"\n" + add + "fields = { id = \"$.id\" }\nbody = { line = \"{line}\" }", func(w http.ResponseWriter, _ *http.Request) {
-			_, _ = fmt.Fprint(w, ")]}'\n{\"id\":4711}")
-		}, "4711"},
-		{"plain text, both ways", add + "fields = { id = \"$\" }\ncut = { id = '^key (\\d+)' }\ntext = \"{line}\"\nheaders = { Accept = \"text/plain\" }", func(w http.ResponseWriter, r *http.Request) {
-			sent, _ := io.ReadAll(r.Body)
-			if string(sent) != line || r.Header.Get("Content-Type") != "text/plain; charset=utf-8" || r.Header.Get("Accept") != "text/plain" {
-				t.Errorf("sent %q as %v", sent, r.Header)
-			}
-			w.Header().Set("Content-Type", "text/plain")
-			_, _ = fmt.Fprint(w, "key 4711 was taken\n")
-		}, "4711"},
-		{"a form that is not there", add + "fields = { id = \"$.url\" }\ncut = { id = '/(\\d+)$' }\nbody = { line = \"{line}\" }", func(w http.ResponseWriter, _ *http.Request) {
-			_, _ = fmt.Fprint(w, `{"url":"https://h.example/keys/none"}`)
-		}, ""},
+		{"a guard", "guard = \")]}'\"\n" + add + "fields = { id = \"$.id\" }\nbody = { line = \"{line}\" }",
+			func(w http.ResponseWriter, _ *http.Request) {
+				_, _ = fmt.Fprint(w, ")]}'\n{\"id\":4711}")
+			}, "4711"},
+		{"plain text, both ways",
+			add + "fields = { id = \"$\" }\ncut = { id = '^key (\\d+)' }\ntext = \"{line}\"\nheaders = { Accept = \"text/plain\" }", func(w http.ResponseWriter, r *http.Request) {
+				sent, _ := io.ReadAll(r.Body)
+				if string(sent) != line || r.Header.Get("Content-Type") != "text/plain; charset=utf-8" ||
+					r.Header.Get("Accept") != "text/plain" {
+					t.Errorf("sent %q as %v", sent, r.Header)
+				}
+				w.Header().Set("Content-Type", "text/plain")
+				_, _ = fmt.Fprint(w, "key 4711 was taken\n")
+			}, "4711"},
+		{"a form that is not there",
+			add + "fields = { id = \"$.url\" }\ncut = { id = '/(\\d+)$' }\nbody = { line = \"{line}\" }",
+			func(w http.ResponseWriter, _ *http.Request) {
+				_, _ = fmt.Fprint(w, `{"url":"https://h.example/keys/none"}`)
+			}, ""},
 	} {
 		guard, operations, found := strings.Cut(row.operations, "\n[")
 		if !strings.HasPrefix(guard, "guard") {
@@ -236,7 +251,8 @@ func TestShapesOfAnswers(t *testing.T) {
 			operations = "[" + operations
 		}
 		client := speaking(t, asHeader+guard+"\n"+operations, row.serve)
-		if id, err := client.AddKey(t.Context(), KeyRequest{Key: key, Title: "x"}); id != row.want || (err == nil) != (row.want != "") {
+		if id, err := client.AddKey(t.Context(), KeyRequest{Key: key, Title: "x"}); id != row.want ||
+			(err == nil) != (row.want != "") {
 			t.Errorf("%s: %q, %v, want %q", row.name, id, err, row.want)
 		}
 	}

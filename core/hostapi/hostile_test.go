@@ -30,9 +30,18 @@ func TestAnswersThatAreNot(t *testing.T) {
 			w.Header().Set("Content-Type", "text/html")
 			_, _ = fmt.Fprint(w, "<html>")
 		}, ErrPage},
-		{"a page that calls itself JSON", who, func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, " <!doctype html>") }, ErrPage},
-		{"nothing there", who, func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, `{"account":[]}`) }, ErrAnswer},
-		{"two documents", who, func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, `{"account":{"name":"a"}}{}`) }, ErrAnswer},
+		{"a page that calls itself JSON", who, func(w http.ResponseWriter, _ *http.Request) {
+			_,
+				_ = fmt.Fprint(w, " <!doctype html>")
+		}, ErrPage},
+		{"nothing there", who, func(w http.ResponseWriter, _ *http.Request) {
+			_,
+				_ = fmt.Fprint(w, `{"account":[]}`)
+		}, ErrAnswer},
+		{"two documents", who, func(w http.ResponseWriter, _ *http.Request) {
+			_,
+				_ = fmt.Fprint(w, `{"account":{"name":"a"}}{}`)
+		}, ErrAnswer},
 		{"elsewhere", who, func(w http.ResponseWriter, r *http.Request) {
 			http.Redirect(w, r, "https://elsewhere.example/base/me", http.StatusFound)
 		}, ErrRedirect},
@@ -58,25 +67,35 @@ func TestAnswersThatAreNot(t *testing.T) {
 			}
 			_ = z.Close()
 		}, ErrAnswer},
-		{"deeply nested", who, func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(bytes.Repeat([]byte("["), 100_000)) }, ErrAnswer},
+		{"deeply nested", who, func(w http.ResponseWriter, _ *http.Request) {
+			_,
+				_ = w.Write(bytes.Repeat([]byte("["), 100_000))
+		}, ErrAnswer},
 		{"deeply nested objects", who, func(w http.ResponseWriter, _ *http.Request) {
 			_, _ = w.Write(bytes.Repeat([]byte(`{"a":`), 100_000))
 		}, ErrAnswer},
-		{"the same page for ever", repos + "paging = { by = \"next\", at = \"$.next\" }\n", func(w http.ResponseWriter, _ *http.Request) {
-			_, _ = fmt.Fprint(w, `{"list":[{"p":"a"}],"next":"repos?page=2"}`)
-		}, ErrEndless},
-		{"ever new pages", repos + "paging = { by = \"next\", at = \"$.next\" }\n", func(w http.ResponseWriter, _ *http.Request) {
-			page++
-			_, _ = fmt.Fprintf(w, `{"list":[{"p":"a%d"}],"next":"repos?page=%d"}`, page, page)
-		}, ErrEndless},
-		{"the next page elsewhere", repos + "paging = { by = \"link\" }\n", func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Link", `<https://elsewhere.example/base/repos>; rel="next"`)
-			_, _ = fmt.Fprint(w, `{"list":[]}`)
-		}, ErrRedirect},
-		{"the next page with somebody in it", repos + "paging = { by = \"next\", at = \"$.next\" }\n", func(w http.ResponseWriter, r *http.Request) {
-			_, _ = fmt.Fprintf(w, `{"list":[{"p":"a"}],"next":"https://a:b@%s/base/"}`, r.Host)
-		}, ErrRedirect},
-		{"huge headers", who, func(w http.ResponseWriter, _ *http.Request) { w.Header().Set("X", strings.Repeat("x", 200_000)) }, ErrUnreachable},
+		{"the same page for ever", repos + "paging = { by = \"next\", at = \"$.next\" }\n",
+			func(w http.ResponseWriter, _ *http.Request) {
+				_, _ = fmt.Fprint(w, `{"list":[{"p":"a"}],"next":"repos?page=2"}`)
+			}, ErrEndless},
+		{"ever new pages", repos + "paging = { by = \"next\", at = \"$.next\" }\n",
+			func(w http.ResponseWriter, _ *http.Request) {
+				page++
+				_, _ = fmt.Fprintf(w, `{"list":[{"p":"a%d"}],"next":"repos?page=%d"}`, page, page)
+			}, ErrEndless},
+		{"the next page elsewhere", repos + "paging = { by = \"link\" }\n",
+			func(w http.ResponseWriter, _ *http.Request) {
+				w.Header().Set("Link", `<https://elsewhere.example/base/repos>; rel="next"`)
+				_, _ = fmt.Fprint(w, `{"list":[]}`)
+			}, ErrRedirect},
+		{"the next page with somebody in it", repos + "paging = { by = \"next\", at = \"$.next\" }\n",
+			func(w http.ResponseWriter, r *http.Request) {
+				_, _ = fmt.Fprintf(w, `{"list":[{"p":"a"}],"next":"https://a:b@%s/base/"}`, r.Host)
+			}, ErrRedirect},
+		{"huge headers", who, func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("X",
+				strings.Repeat("x", 200_000))
+		}, ErrUnreachable},
 		{"no list", repos, func(w http.ResponseWriter, _ *http.Request) { _, _ = fmt.Fprint(w, `{"a":1}`) }, ErrAnswer},
 	} {
 		client := speaking(t, row.operations, row.answer)

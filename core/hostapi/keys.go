@@ -154,7 +154,8 @@ func (c *Client) AddKey(ctx context.Context, r KeyRequest) (string, error) {
 	name := r.List.Operation("add")
 	line := sshkey.Line(r.Key, "")
 	kind, blob, _ := strings.Cut(line, " ")
-	with := texts("title", r.Title, "line", line, "kind", kind, "blob", blob, "fingerprint", sshkey.Fingerprint(r.Key), "access", string(r.Access)).ofRepo(r.List.Repo)
+	with := texts("title", r.Title, "line", line, "kind", kind, "blob", blob, "fingerprint", sshkey.Fingerprint(r.Key),
+		"access", string(r.Access)).ofRepo(r.List.Repo)
 	with.ended(c, c.Description.Operations[name], r.Until, time.Now())
 	found, err := c.do(ctx, name, with)
 	if err != nil || len(c.Description.Operations[name].Fields["id"]) == 0 {

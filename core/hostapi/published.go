@@ -39,7 +39,8 @@ func (p PublishedKeys) Any() bool { return len(p.Keys)+len(p.Prints) > 0 }
 // Published gathers a host's published keys: those in its description, and those that its
 // interface lists. With an error the list holds what could be had.
 func Published(ctx context.Context, d *describe.Description, timeout time.Duration) (PublishedKeys, error) {
-	published := PublishedKeys{Keys: d.StaticKeys(), Prints: slices.Clone(d.SSH.Fingerprints), Origin: "the one in the description of " + d.Name}
+	published := PublishedKeys{Keys: d.StaticKeys(), Prints: slices.Clone(d.SSH.Fingerprints),
+		Origin: "the one in the description of " + d.Name}
 	if !d.Can("host-keys") {
 		return published, nil
 	}

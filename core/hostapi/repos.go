@@ -50,7 +50,8 @@ func (c *Client) Repo(ctx context.Context, path string) (Repo, error) {
 // AddRepo lets the host create a repository.
 func (c *Client) AddRepo(ctx context.Context, r RepoRequest) (Repo, error) {
 	add := c.Description.Operations["add-repo"]
-	with := texts("branch", r.Branch, "about", r.About, "visibility", map[bool]string{true: "private", false: "public"}[r.Private]).ofRepo(r.Path)
+	with := texts("branch", r.Branch, "about", r.About, "visibility",
+		map[bool]string{true: "private", false: "public"}[r.Private]).ofRepo(r.Path)
 	switch {
 	case r.Private && c.Description.Can("add-repo") && !add.Takes("visibility"):
 		return Repo{}, ErrNoPrivate
@@ -70,6 +71,8 @@ func (c *Client) AddRepo(ctx context.Context, r RepoRequest) (Repo, error) {
 
 func (r result) repo() Repo {
 	frozen := r.text("frozen")
-	return Repo{Path: r.text("path"), SSH: r.text("ssh"), HTTPS: r.text("https"), Access: asAccess(r.text("access")), Visibility: r.text("visibility"),
-		Frozen: frozen == "true" || frozen == "yes" || frozen == "1", Branch: r.text("branch"), About: r.text("about")}
+	return Repo{Path: r.text("path"), SSH: r.text("ssh"), HTTPS: r.text("https"), Access: asAccess(r.text("access")),
+		Visibility: r.text("visibility"),
+		Frozen:     frozen == "true" || frozen == "yes" || frozen == "1", Branch: r.text("branch"),
+		About: r.text("about")}
 }

@@ -86,7 +86,8 @@ func sleep(ctx context.Context, d time.Duration) error {
 // later tells how long the host asks us to wait: by Retry-After, or by the header that its
 // description names.
 func (c *Client) later(a answer) (time.Duration, bool) {
-	if a.status != http.StatusTooManyRequests && a.status != http.StatusServiceUnavailable && a.status != http.StatusForbidden {
+	if a.status != http.StatusTooManyRequests && a.status != http.StatusServiceUnavailable &&
+		a.status != http.StatusForbidden {
 		return 0, false
 	}
 	text := a.headers.Get("Retry-After")
@@ -130,7 +131,8 @@ func (c *Client) once(ctx context.Context, r request) (answer, error) {
 // inside tells whether an address lies within the interface that the description names.
 func (c *Client) inside(target *url.URL) bool {
 	base, err := url.Parse(c.Description.Interface.URL)
-	return err == nil && target.Scheme == base.Scheme && allow.SameHost(target.Host, base.Host) && target.User == nil && strings.HasPrefix(target.Path, base.Path)
+	return err == nil && target.Scheme == base.Scheme && allow.SameHost(target.Host, base.Host) &&
+		target.User == nil && strings.HasPrefix(target.Path, base.Path)
 }
 
 func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answer, error) {
@@ -151,7 +153,8 @@ func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answ
 	if r.body != nil {
 		h.Header.Set("Content-Type", r.kind)
 	}
-	for _, headers := range []map[string]string{c.Description.Interface.Headers, r.operation.Headers} { // the description knows better
+	// the description knows better
+	for _, headers := range []map[string]string{c.Description.Interface.Headers, r.operation.Headers} {
 		for name, text := range headers {
 			if r.body != nil || !strings.EqualFold(name, "Content-Type") {
 				h.Header.Set(name, text)
@@ -264,7 +267,8 @@ func NewHTTP(d *describe.Description, address, authority string) *http.Client {
 		pool.AppendCertsFromPEM([]byte(authority))
 		transport.TLSClientConfig.RootCAs = pool
 	}
-	return &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return &http.Client{Transport: transport,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 }
 
 // isOurs tells whether a name is one that the description names: a proxy's is not.

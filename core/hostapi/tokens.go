@@ -97,7 +97,8 @@ func CheckToken(d *describe.Description, operation string, r TokenRequest, now t
 	case !longest.IsZero() && r.Until.IsZero() && TakesEnd(d, operation):
 		return fmt.Errorf("%w: after %s at the latest", ErrNeedsEnd, d.Tokens.Longest)
 	case !longest.IsZero() && r.Until.After(longest.Add(time.Minute)):
-		return fmt.Errorf("%w: %s is the most, so until %s", ErrTooLong, d.Tokens.Longest, longest.Format(time.DateOnly))
+		return fmt.Errorf("%w: %s is the most, so until %s", ErrTooLong, d.Tokens.Longest,
+			longest.Format(time.DateOnly))
 	case d.Tokens.Label > 0 && len([]rune(r.Label)) > d.Tokens.Label:
 		return fmt.Errorf("%w: %d characters at most", ErrLabel, d.Tokens.Label)
 	}
@@ -125,7 +126,8 @@ func (c *Client) newToken(ctx context.Context, name, id string, r TokenRequest) 
 	if err != nil {
 		return nil, err
 	}
-	with := texts("id", id, "label", r.Label, "scopes_spaces", strings.Join(scopes, " "), "scopes_commas", strings.Join(scopes, ","))
+	with := texts("id", id, "label", r.Label, "scopes_spaces", strings.Join(scopes, " "), "scopes_commas",
+		strings.Join(scopes, ","))
 	with["scopes"] = value{list: scopes}
 	with.ended(c, c.Description.Operations[name], r.Until, time.Now())
 	found, err := c.do(ctx, name, with)

@@ -279,7 +279,8 @@ func (c *Client) body(o describe.Operation, with values) (text []byte, kind stri
 }
 
 // layouts are the forms in which hosts tell times, besides numbers.
-var layouts = []string{time.RFC3339, time.DateOnly, "2006-01-02 15:04:05 MST", "2006-01-02 15:04:05 -0700", time.DateTime, "2006-01-02T15:04:05",
+var layouts = []string{time.RFC3339, time.DateOnly, "2006-01-02 15:04:05 MST", "2006-01-02 15:04:05 -0700",
+	time.DateTime, "2006-01-02T15:04:05",
 	time.RFC1123, time.RFC1123Z, "2006-01-02T15:04:05Z0700", "2006-01-02T15:04Z07:00"}
 
 // asTime reads a time as hosts tell them: in one of several forms, or as seconds or

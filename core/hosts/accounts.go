@@ -76,7 +76,8 @@ func (r *Registry) account(account string, d *describe.Description) (*describe.D
 }
 
 // Accounts tells of each account on a host where it is used.
-func (r *Registry) Accounts(ctx context.Context, station *workstation.Station, d *describe.Description) ([]Account, error) {
+func (r *Registry) Accounts(ctx context.Context, station *workstation.Station,
+	d *describe.Description) ([]Account, error) {
 	included, err := ourEntries(ctx, station)
 	if err != nil {
 		return nil, err
@@ -122,7 +123,8 @@ type NewAccount struct {
 
 // AddAccount makes git use an account in the repositories below a folder. Added again with
 // another folder, it holds for both. It returns the host as it is for the account.
-func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, n NewAccount) (*describe.Description, error) {
+func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry,
+	n NewAccount) (*describe.Description, error) {
 	account, host, ok := splitAccount(n.Text)
 	if !ok {
 		return nil, fmt.Errorf("%s: %w", n.Text, ErrAccount)
@@ -150,19 +152,24 @@ func AddAccount(ctx context.Context, batch *workstation.Batch, station *workstat
 		return nil, err
 	}
 	path := accountFile(station, account, d.SSH.Host)
-	if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say what git uses for %s.", as.Name), assignments); err != nil {
+	if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say what git uses for %s.", as.Name),
+		assignments); err != nil {
 		return nil, err
 	}
-	return as, SettleGit(ctx, batch, station, fmt.Sprintf("Use %s below %s.", as.Name, station.Tilde(t.folder)), []gitlink.Assignment{
-		{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(t.folder), "/") + "/.path", Values: []string{filepath.ToSlash(path)}}})
+	return as, SettleGit(ctx, batch, station, fmt.Sprintf("Use %s below %s.", as.Name, station.Tilde(t.folder)),
+		[]gitlink.Assignment{
+			{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(t.folder), "/") + "/.path",
+				Values: []string{filepath.ToSlash(path)}}})
 }
 
 // accountAssignments are what git is told in an account's repositories.
-func accountAssignments(t *target, d *describe.Description, account string, n NewAccount) ([]gitlink.Assignment, error) {
+func accountAssignments(t *target, d *describe.Description, account string,
+	n NewAccount) ([]gitlink.Assignment, error) {
 	user, alias := d.SSH.User, describe.Alias(account, d.SSH.Host)
 	list := []gitlink.Assignment{
 		{Key: "url." + user + "@" + alias + ":.insteadOf", Values: []string{user + "@" + d.SSH.Host + ":"}},
-		{Key: "url.ssh://" + user + "@" + alias + "/.insteadOf", Values: []string{"ssh://" + user + "@" + d.SSH.Host + "/"}},
+		{Key: "url.ssh://" + user + "@" + alias + "/.insteadOf",
+			Values: []string{"ssh://" + user + "@" + d.SSH.Host + "/"}},
 		{Key: credentialKey(d.HTTPSAt(), "username"), Values: []string{d.GitUser(account)}},
 	}
 	for variable, value := range map[string]string{"name": n.Author, "email": n.Email} {
@@ -199,7 +206,8 @@ func aliasSettings(station *workstation.Station, d *describe.Description) []sshc
 }
 
 // DropAccount takes an account out of ssh's and git's settings. Its key stays.
-func DropAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, text string) error {
+func DropAccount(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry,
+	text string) error {
 	d, err := registry.Find(text)
 	if err != nil {
 		return err
@@ -219,7 +227,8 @@ func DropAccount(ctx context.Context, batch *workstation.Batch, station *worksta
 			list = append(list, gitlink.Assignment{Key: entry.Key})
 		}
 	}
-	if err := editGit(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Use %s nowhere.", d.Name), list); err != nil {
+	if err := editGit(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Use %s nowhere.", d.Name),
+		list); err != nil {
 		return err
 	}
 	if err := batch.Remove(path, fmt.Sprintf("Forget what git uses for %s.", d.Name)); err != nil {

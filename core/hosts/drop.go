@@ -20,16 +20,18 @@ func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName 
 		return nil
 	}
 	var left []byte
-	err := EditOurs(batch, station, fmt.Sprintf("Take out how ssh reaches %s.", hostName), func(old []byte) (_ []byte, err error) {
-		left, err = sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, "")
-		return left, err
-	})
+	err := EditOurs(batch, station, fmt.Sprintf("Take out how ssh reaches %s.", hostName),
+		func(old []byte) (_ []byte, err error) {
+			left, err = sshconfig.SetMatchExec(sshconfig.DropBlock(old, []string{hostName}), hostName, "")
+			return left, err
+		})
 	if err != nil || sshconfig.Says(left) {
 		return err
 	}
-	err = dropFrom(batch, filepath.Join(station.SSHDir(), "config"), "Include our settings no longer.", func(old []byte) []byte {
-		return sshconfig.DropInclude(old, station.SSHPath(OurFile(station)), includeNote)
-	})
+	err = dropFrom(batch, filepath.Join(station.SSHDir(), "config"), "Include our settings no longer.",
+		func(old []byte) []byte {
+			return sshconfig.DropInclude(old, station.SSHPath(OurFile(station)), includeNote)
+		})
 	return errors.Join(err, batch.Remove(OurFile(station), "Remove our file of ssh settings, which is empty now."))
 }
 

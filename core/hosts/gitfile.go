@@ -58,42 +58,48 @@ func GitReads(config *gitlink.Config, station *workstation.Station) bool {
 
 // SettleGit puts variables into our file and makes the person's own include it. Where
 // nothing is set, nothing is written.
-func SettleGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string, assignments []gitlink.Assignment) error {
+func SettleGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, words string,
+	assignments []gitlink.Assignment) error {
 	if err := editGit(ctx, batch, station, OurGitFile(station), words, assignments); err != nil {
 		return err
 	}
 	if _, err := os.Stat(OurGitFile(station)); errors.Is(err, fs.ErrNotExist) && !batch.Dry {
 		return nil
 	}
-	return editGit(ctx, batch, station, gitlink.GlobalFile(station), "Include our settings in git's own.", []gitlink.Assignment{
-		{Key: "include.path", Values: []string{filepath.ToSlash(OurGitFile(station))}, Beside: true}})
+	return editGit(ctx, batch, station, gitlink.GlobalFile(station), "Include our settings in git's own.",
+		[]gitlink.Assignment{
+			{Key: "include.path", Values: []string{filepath.ToSlash(OurGitFile(station))}, Beside: true}})
 }
 
 // editGit changes one of git's files. One that has nothing in it is not made.
-func editGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string, assignments []gitlink.Assignment) error {
+func editGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string,
+	assignments []gitlink.Assignment) error {
 	_, err := editGitText(ctx, batch, station, path, words, assignments)
 	return err
 }
 
 // editGitText is [editGit], and returns what is in the file then.
-func editGitText(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string, assignments []gitlink.Assignment) (text []byte, err error) {
+func editGitText(ctx context.Context, batch *workstation.Batch, station *workstation.Station, path, words string,
+	assignments []gitlink.Assignment) (text []byte, err error) {
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) && !sets(assignments) {
 		return nil, nil
 	}
-	_, err = gitlink.ChangeText(batch, gitlink.EditOf{Path: path, Words: words, Mode: 0o600}, func(old []byte) ([]byte, error) {
-		if err := ourVersion(path, old); err != nil {
-			return nil, err
-		}
-		changed, err := gitlink.Assign(ctx, station, old, assignments)
-		if err != nil || len(old)+len(changed) == 0 {
-			return old, err
-		}
-		if len(old) == 0 && strings.HasPrefix(path, station.Config+string(filepath.Separator)) { // not the person's own
-			changed = slices.Concat([]byte(gitHead), changed)
-		}
-		text = changed
-		return changed, nil
-	})
+	_, err = gitlink.ChangeText(batch, gitlink.EditOf{Path: path, Words: words, Mode: 0o600},
+		func(old []byte) ([]byte, error) {
+			if err := ourVersion(path, old); err != nil {
+				return nil, err
+			}
+			changed, err := gitlink.Assign(ctx, station, old, assignments)
+			if err != nil || len(old)+len(changed) == 0 {
+				return old, err
+			}
+			// not the person's own
+			if len(old) == 0 && strings.HasPrefix(path, station.Config+string(filepath.Separator)) {
+				changed = slices.Concat([]byte(gitHead), changed)
+			}
+			text = changed
+			return changed, nil
+		})
 	return text, err
 }
 
@@ -112,7 +118,8 @@ func httpKey(hostName, variable string) string { return "http.https://" + hostNa
 // remotePatterns match the URLs of a host's repositories ("hasconfig:remote.*.url" in
 // git-config(1)).
 func remotePatterns(hostName string) []string {
-	return []string{"https://" + hostName + "/**", "https://*@" + hostName + "/**", "ssh://" + hostName + "/**", "ssh://*@" + hostName + "/**",
+	return []string{"https://" + hostName + "/**", "https://*@" + hostName + "/**", "ssh://" + hostName + "/**",
+		"ssh://*@" + hostName + "/**",
 		"*@" + hostName + ":*", "*@" + hostName + ":*/**"}
 }
 
@@ -132,7 +139,8 @@ func authorAssignments(station *workstation.Station, hostName, folder string, se
 		list = append(list, a)
 	}
 	if folder != "" {
-		list = append(list, gitlink.Assignment{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(folder), "/") + "/.path", Values: path})
+		list = append(list, gitlink.Assignment{Key: "includeIf.gitdir:" + strings.TrimSuffix(filepath.ToSlash(folder),
+			"/") + "/.path", Values: path})
 	}
 	return list
 }
@@ -161,14 +169,16 @@ func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation
 	var list []gitlink.Assignment
 	for _, entry := range entries {
 		about := entry.Value == author
-		for _, mark := range []string{"://" + hostName + "/", "@" + hostName + "/", "@" + hostName + ":", "://" + at + "/", "://" + at + "."} {
+		for _, mark := range []string{"://" + hostName + "/", "@" + hostName + "/", "@" + hostName + ":",
+			"://" + at + "/", "://" + at + "."} {
 			about = about || strings.Contains(entry.Key, mark)
 		}
 		if about {
 			list = append(list, gitlink.Assignment{Key: entry.Key})
 		}
 	}
-	left, err := editGitText(ctx, batch, station, OurGitFile(station), fmt.Sprintf("Take out how git reaches %s.", hostName), list)
+	left, err := editGitText(ctx, batch, station, OurGitFile(station),
+		fmt.Sprintf("Take out how git reaches %s.", hostName), list)
 	if err == nil && len(left) > 0 {
 		err = dropGitFile(ctx, batch, station, left)
 	}

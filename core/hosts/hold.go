@@ -29,9 +29,10 @@ func SettleHold(batch *workstation.Batch, station *workstation.Station, hostName
 	if err != nil {
 		return err
 	}
-	err = EditOurs(batch, station, fmt.Sprintf("Let ssh start the holder for %s.", hostName), func(old []byte) ([]byte, error) {
-		return sshconfig.SetMatchExec(old, hostName, hold.command())
-	})
+	err = EditOurs(batch, station, fmt.Sprintf("Let ssh start the holder for %s.", hostName),
+		func(old []byte) ([]byte, error) {
+			return sshconfig.SetMatchExec(old, hostName, hold.command())
+		})
 	return err
 }
 
@@ -41,9 +42,10 @@ func DropHold(batch *workstation.Batch, station *workstation.Station, hostName s
 	if err != nil || !slices.Contains(Settled(text), hostName) {
 		return nil // nothing of ours is there
 	}
-	err = EditOurs(batch, station, fmt.Sprintf("Leave %s to the agent that your settings name.", hostName), func(old []byte) ([]byte, error) {
-		return withoutHold(old, hostName)
-	})
+	err = EditOurs(batch, station, fmt.Sprintf("Leave %s to the agent that your settings name.", hostName),
+		func(old []byte) ([]byte, error) {
+			return withoutHold(old, hostName)
+		})
 	return err
 }
 
@@ -86,7 +88,8 @@ func Ours(station *workstation.Station, origin sshconfig.Origin) bool {
 
 // WithoutKey takes the key out of our settings for a host, and what held it.
 func WithoutKey(text []byte, hostName string) ([]byte, error) {
-	text, err := sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}})
+	text, err := sshconfig.SetInBlock(text, []string{hostName},
+		[]sshconfig.Setting{{Keyword: "IdentityFile"}, {Keyword: "IdentitiesOnly"}})
 	if err != nil {
 		return nil, err
 	}
@@ -95,7 +98,8 @@ func WithoutKey(text []byte, hostName string) ([]byte, error) {
 
 // withoutHold takes out how ssh finds the holder for a host.
 func withoutHold(text []byte, hostName string) ([]byte, error) {
-	text, err := sshconfig.SetInBlock(text, []string{hostName}, []sshconfig.Setting{{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}, {Keyword: "ForwardAgent"}})
+	text, err := sshconfig.SetInBlock(text, []string{hostName},
+		[]sshconfig.Setting{{Keyword: "IdentityAgent"}, {Keyword: "AddKeysToAgent"}, {Keyword: "ForwardAgent"}})
 	if err != nil {
 		return nil, err
 	}

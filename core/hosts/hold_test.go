@@ -21,9 +21,11 @@ func TestHoldCommand(t *testing.T) {
 		{Hold{}, ""},
 		{Hold{Program: "/usr/bin/unicrux"}, "/usr/bin/unicrux|holder|start|--quiet"},
 		{Hold{Program: "/home/ines m/b$n/unicrux"}, "/home/ines m/b$n/unicrux|holder|start|--quiet"},
-		{Hold{Program: "/a/u", Unlock: "/home/i/.ssh/key & co"}, "/a/u|holder|start|--quiet|--unlock|/home/i/.ssh/key & co"},
+		{Hold{Program: "/a/u", Unlock: "/home/i/.ssh/key & co"},
+			"/a/u|holder|start|--quiet|--unlock|/home/i/.ssh/key & co"},
 		{Hold{Program: "/a/100%/u"}, "/a/100%/u|holder|start|--quiet"},
-		{Hold{Program: "/a/qu'ote/u"}, ""}, {Hold{Program: "/a/\"/u"}, ""}, {Hold{Program: "/a/u", Unlock: "/a\nb"}, ""},
+		{Hold{Program: "/a/qu'ote/u"}, ""}, {Hold{Program: "/a/\"/u"}, ""},
+		{Hold{Program: "/a/u", Unlock: "/a\nb"}, ""},
 	} {
 		line := row.hold.command()
 		if line == "" {

@@ -11,8 +11,8 @@ import (
 	"anchorage.example/unicrux/fixture"
 )
 
-// TestSet writes each setting for ssh, for git or for both, takes it back, and refuses what the real programs would read
-// as something else.
+// TestSet writes each setting for ssh, for git or for both, takes it back, and refuses what the real programs would
+// read as something else.
 func TestSet(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
@@ -25,9 +25,12 @@ func TestSet(t *testing.T) {
 	}
 	both := func() string { return s.Read(".ssh", "unicrux.conf") + s.Read(".config", "unicrux", "git.config") }
 	for pair, want := range map[string]string{
-		"user=lab": "User lab", "port=2222": "Port 2222", "port=alternative": "Port ", "address=192.0.2.7": "HostName 192.0.2.7", "keep-alive=30": "ServerAliveInterval 30",
-		"key=mine": "IdentityFile ~/.ssh/mine", "via=ines@mole.example:2200,quay": "ProxyJump ines@mole.example:2200,quay",
-		"proxy=socks5://proxy.example:1080": "socks5h://proxy.example:1080", "authority=~/ca.pem": "sslCAInfo", "by=https": "insteadOf", "author-name=Ines Marlow": "name = Ines Marlow",
+		"user=lab": "User lab", "port=2222": "Port 2222", "port=alternative": "Port ",
+		"address=192.0.2.7": "HostName 192.0.2.7", "keep-alive=30": "ServerAliveInterval 30",
+		"key=mine":                          "IdentityFile ~/.ssh/mine",
+		"via=ines@mole.example:2200,quay":   "ProxyJump ines@mole.example:2200,quay",
+		"proxy=socks5://proxy.example:1080": "socks5h://proxy.example:1080", "authority=~/ca.pem": "sslCAInfo",
+		"by=https": "insteadOf", "author-name=Ines Marlow": "name = Ines Marlow",
 		"author-email=ines@tidewater.example": "email = ines@tidewater.example", "in-place=on": "for-git ssh",
 	} {
 		if err := set(pair); err != nil {
@@ -43,7 +46,9 @@ func TestSet(t *testing.T) {
 			t.Errorf("%s taken back: %v", name, err)
 		}
 	}
-	for _, pair := range []string{"user=-x", "port=0", "port=x", "address=a b", "keep-alive=0", "key=gone", "via=a b", "via=quay:0", "proxy=https://x:1", "proxy=http://ines:word@x:1", "authority=gone.pem", "by=ftp", "nonsense=1", "port",
+	for _, pair := range []string{"user=-x", "port=0", "port=x", "address=a b", "keep-alive=0", "key=gone", "via=a b",
+		"via=quay:0", "proxy=https://x:1", "proxy=http://ines:word@x:1", "authority=gone.pem", "by=ftp",
+		"nonsense=1", "port",
 		"in-place=perhaps", "author-name=a\nb", `key=~/ke"y`} {
 		before := both()
 		if err := set(pair); !errors.Is(err, hosts.ErrSetting) || both() != before {
@@ -64,14 +69,17 @@ func TestAccounts(t *testing.T) {
 	s := fixture.At(t, "forge")
 	lab := filepath.Dir(s.Write("", "lab", "notes"))
 	for _, text := range []string{"forge", "@forge", "la b@forge"} {
-		if _, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry, hosts.NewAccount{Text: text, Folder: lab}); !errors.Is(err, hosts.ErrAccount) {
+		if _, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry,
+			hosts.NewAccount{Text: text, Folder: lab}); !errors.Is(err, hosts.ErrAccount) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
-	if _, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry, hosts.NewAccount{Text: "lab@forge"}); !errors.Is(err, hosts.ErrFolder) {
+	if _, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry,
+		hosts.NewAccount{Text: "lab@forge"}); !errors.Is(err, hosts.ErrFolder) {
 		t.Errorf("without a folder: %v", err)
 	}
-	as, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry, hosts.NewAccount{Text: "lab@forge", Folder: lab, Author: "Buoy laboratory", Email: "lab@tidewater.example"})
+	as, err := hosts.AddAccount(t.Context(), s.Batch(), s.Station, s.Registry,
+		hosts.NewAccount{Text: "lab@forge", Folder: lab, Author: "Buoy laboratory", Email: "lab@tidewater.example"})
 	if err != nil || as.Name != "lab@forge" || as.SSH.Host != "lab--forge.tidewater.example" {
 		t.Fatalf("%+v, %v", as, err)
 	}
@@ -88,7 +96,8 @@ func TestAccounts(t *testing.T) {
 		t.Errorf("the author there: %q", got)
 	}
 	s.Git(repo, "remote", "add", "origin", "git@forge.tidewater.example:x.git")
-	if got := strings.TrimSpace(s.Git(repo, "remote", "get-url", "origin")); got != "git@lab--forge.tidewater.example:x.git" {
+	if got := strings.TrimSpace(s.Git(repo, "remote", "get-url",
+		"origin")); got != "git@lab--forge.tidewater.example:x.git" {
 		t.Errorf("the URL there: %s", got)
 	}
 	forge, err := s.Registry.Find("forge")
@@ -105,7 +114,8 @@ func TestAccounts(t *testing.T) {
 	if _, err := s.Registry.Find("lab@forge"); err == nil {
 		t.Error("dropped, and known")
 	}
-	if got := strings.TrimSpace(s.Git(repo, "remote", "get-url", "origin")); got != "git@forge.tidewater.example:x.git" {
+	if got := strings.TrimSpace(s.Git(repo, "remote", "get-url",
+		"origin")); got != "git@forge.tidewater.example:x.git" {
 		t.Errorf("dropped, and the URL there: %s", got)
 	}
 }
@@ -143,13 +153,16 @@ func TestAddAndDrop(t *testing.T) {
 	if _, err := s.Registry.Find("forge"); !errors.Is(err, hosts.ErrUnknown) {
 		t.Errorf("%v", err)
 	}
-	if text := s.Read(".ssh", "unicrux.conf") + s.Read(".config", "unicrux", "git.config"); strings.Contains(text, "tidewater") {
+	if text := s.Read(".ssh", "unicrux.conf") + s.Read(".config", "unicrux", "git.config"); strings.Contains(text,
+		"tidewater") {
 		t.Errorf("left behind:\n%s", text)
 	}
-	if text := s.Read(".ssh", "config"); !strings.Contains(text, "# mine\n") || !strings.Contains(text, "Host elsewhere") {
+	if text := s.Read(".ssh", "config"); !strings.Contains(text, "# mine\n") ||
+		!strings.Contains(text, "Host elsewhere") {
 		t.Errorf("the person's own:\n%s", text)
 	}
-	if err := hosts.Drop(t.Context(), s.Batch(), s.Station, s.Registry, "no such host"); !errors.Is(err, hosts.ErrUnknown) {
+	if err := hosts.Drop(t.Context(), s.Batch(), s.Station, s.Registry, "no such host"); !errors.Is(err,
+		hosts.ErrUnknown) {
 		t.Errorf("%v", err)
 	}
 }
@@ -171,7 +184,8 @@ func TestUnreadable(t *testing.T) {
 			t.Errorf("%s: %+v", web, got)
 		}
 	}
-	if place, err := hosts.NewPlaces(s.Station).Web(s.Description.HTTPSAt()); err != nil || place.Address != "127.0.0.1" {
+	if place, err := hosts.NewPlaces(s.Station).Web(s.Description.HTTPSAt()); err != nil ||
+		place.Address != "127.0.0.1" {
 		t.Errorf("%+v, %v", place, err)
 	}
 }
@@ -181,22 +195,28 @@ func TestHelpers(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	s.Git(s.Station.Home, "config", "--global", "credential.helper", "store")
-	if err := hosts.SettleHelper(t.Context(), s.Batch(), s.Station, []string{"quay.tidewater.example"}, "/usr/bin/unicrux"); err != nil {
+	if err := hosts.SettleHelper(t.Context(), s.Batch(), s.Station, []string{"quay.tidewater.example"},
+		"/usr/bin/unicrux"); err != nil {
 		t.Fatal(err)
 	}
 	helpers := func() string {
-		return s.Git(s.Station.Home, "config", "--get-urlmatch", "credential.helper", "https://quay.tidewater.example") + s.Git(s.Station.Home, "config", "--get-all", "credential.https://quay.tidewater.example.helper")
+		return s.Git(s.Station.Home, "config", "--get-urlmatch", "credential.helper",
+			"https://quay.tidewater.example") + s.Git(s.Station.Home, "config", "--get-all",
+			"credential.https://quay.tidewater.example.helper")
 	}
 	if got := helpers(); !strings.Contains(got, "/usr/bin/unicrux for-git credential") {
 		t.Errorf("%s", got)
 	}
-	if err := hosts.AskAlone(t.Context(), s.Batch(), s.Station, []string{"quay.tidewater.example"}, "/usr/bin/unicrux"); err != nil {
+	if err := hosts.AskAlone(t.Context(), s.Batch(), s.Station, []string{"quay.tidewater.example"},
+		"/usr/bin/unicrux"); err != nil {
 		t.Fatal(err)
 	}
-	if got := s.Git(s.Station.Home, "config", "--get-all", "credential.https://quay.tidewater.example.helper"); !strings.HasPrefix(got, "\n") {
+	if got := s.Git(s.Station.Home, "config", "--get-all",
+		"credential.https://quay.tidewater.example.helper"); !strings.HasPrefix(got, "\n") {
 		t.Errorf("others are asked before us: %q", got)
 	}
-	for program, want := range map[string]string{"/usr/bin/unicrux": "/usr/bin/unicrux for-git credential", "/home/o'brien/unicrux": `!'/home/o'\''brien/unicrux' for-git credential`} {
+	for program, want := range map[string]string{"/usr/bin/unicrux": "/usr/bin/unicrux for-git credential",
+		"/home/o'brien/unicrux": `!'/home/o'\''brien/unicrux' for-git credential`} {
 		if got := hosts.Helper(program); got != want || !hosts.IsHelper(got) {
 			t.Errorf("%s: %s", program, got)
 		}

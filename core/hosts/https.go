@@ -19,7 +19,8 @@ const helperWords = "for-git credential"
 
 // Helper is what git is told to call for credentials (gitcredentials(7), CUSTOM HELPERS).
 func Helper(program string) string {
-	if strings.Trim(program, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-+:") == "" && filepath.IsAbs(program) {
+	if strings.Trim(program, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-+:") == "" &&
+		filepath.IsAbs(program) {
 		return program + " " + helperWords
 	}
 	return "!" + shellwords.Always(filepath.ToSlash(program)) + " " + helperWords
@@ -33,7 +34,8 @@ func credentialKey(at, variable string) string { return "credential.https://" + 
 
 // SettleHTTPS makes git ask us for a described host's credentials, beside whatever helpers it
 // asks already, and go to it as its description says.
-func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description, program string) error {
+func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description,
+	program string) error {
 	at := d.HTTPSAt()
 	list, err := ourHelpers(ctx, station, []string{at}, program)
 	if err != nil {
@@ -41,11 +43,13 @@ func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *worksta
 	}
 	if d.HTTPS.Authority != "" {
 		path := AuthorityFile(station, d)
-		_, err := batch.Edit(path, fmt.Sprintf("Keep the certificate authority of %s.", d.Name), 0o600, func([]byte) ([]byte, error) { return []byte(d.HTTPS.Authority), nil })
+		_, err := batch.Edit(path, fmt.Sprintf("Keep the certificate authority of %s.", d.Name), 0o600,
+			func([]byte) ([]byte, error) { return []byte(d.HTTPS.Authority), nil })
 		if err != nil {
 			return err
 		}
-		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.sslCAInfo", Values: []string{filepath.ToSlash(path)}})
+		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.sslCAInfo",
+			Values: []string{filepath.ToSlash(path)}})
 	}
 	if d.HTTPS.Address != "" {
 		target, err := url.Parse("https://" + at)
@@ -56,7 +60,8 @@ func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *worksta
 		if port == "" {
 			port = "443"
 		}
-		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.curloptResolve", Values: []string{target.Hostname() + ":" + port + ":" + bracketed(d.HTTPS.Address)}})
+		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.curloptResolve",
+			Values: []string{target.Hostname() + ":" + port + ":" + bracketed(d.HTTPS.Address)}})
 	}
 	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at), list)
 }
@@ -69,7 +74,8 @@ func bracketed(address string) string {
 }
 
 // ourHelpers is what our file says of whom git asks for hosts: us, and nobody else where that was settled.
-func ourHelpers(ctx context.Context, station *workstation.Station, places []string, program string) ([]gitlink.Assignment, error) {
+func ourHelpers(ctx context.Context, station *workstation.Station, places []string,
+	program string) ([]gitlink.Assignment, error) {
 	entries, err := ourEntries(ctx, station)
 	if err != nil {
 		return nil, err
@@ -93,12 +99,14 @@ func ourHelpers(ctx context.Context, station *workstation.Station, places []stri
 
 // AskAlone makes git ask us for the credentials of hosts and nobody else: an empty value clears the
 // helpers before it ("credential.helper" in gitcredentials(7)).
-func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string, program string) error {
+func AskAlone(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string,
+	program string) error {
 	var list []gitlink.Assignment
 	for _, at := range places {
 		list = append(list, gitlink.Assignment{Key: credentialKey(at, "helper"), Values: []string{"", Helper(program)}})
 	}
-	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.", oneOr(places, "hosts")), list)
+	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest alone for %s.",
+		oneOr(places, "hosts")), list)
 }
 
 // oneOr names the one that is in a list, or says how many there are.
@@ -115,7 +123,8 @@ func AuthorityFile(station *workstation.Station, d *describe.Description) string
 }
 
 // SettleHelper makes git ask us for the credentials of hosts that are not described, as they are in URLs.
-func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string, program string) error {
+func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string,
+	program string) error {
 	list, err := ourHelpers(ctx, station, places, program)
 	if err != nil {
 		return err

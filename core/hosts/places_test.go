@@ -17,7 +17,8 @@ type said struct{ name, host, web, webAddress, api, apiAddress, issuer string }
 func (s said) text(t testing.TB) []byte {
 	t.Helper()
 	all := map[string]any{"unicrux": 1, "name": s.name, "ssh": map[string]any{"host": s.host, "user": "git"},
-		"https": map[string]any{"url": s.web, "address": s.webAddress}, "interface": map[string]any{"url": s.api, "address": s.apiAddress}}
+		"https":     map[string]any{"url": s.web, "address": s.webAddress},
+		"interface": map[string]any{"url": s.api, "address": s.apiAddress}}
 	if s.issuer != "" {
 		all["oauth"] = map[string]any{"issuer": s.issuer, "client": "unicrux"}
 	}
@@ -35,7 +36,8 @@ func (s said) source(t testing.TB) (Source, bool) {
 	return Source{Description: d, Text: text}, err == nil
 }
 
-var forge = said{"forge", "forge.tidewater.example", "https://forge.tidewater.example/", "127.0.0.1", "https://api.tidewater.example/", "127.0.0.1", "https://id.tidewater.example/"}
+var forge = said{"forge", "forge.tidewater.example", "https://forge.tidewater.example/", "127.0.0.1",
+	"https://api.tidewater.example/", "127.0.0.1", "https://id.tidewater.example/"}
 
 // TestConflicts adds a second description beside forge's.
 func TestConflicts(t *testing.T) {
@@ -45,14 +47,23 @@ func TestConflicts(t *testing.T) {
 		second said
 		taken  string // empty where both can be
 	}{
-		{"another host", said{"marsh", "git.saltmarsh.example", "https://git.saltmarsh.example/", "", "https://git.saltmarsh.example/api/", "", ""}, ""},
-		{"the same name in clone URLs", said{"x", "FORGE.tidewater.example", "https://x.example/", "", "", "", ""}, "FORGE.tidewater.example"},
-		{"another's interface", said{"x", "x.example", "https://x.example/", "127.0.0.9", "https://api.tidewater.example/", "127.0.0.9", ""}, "https://api.tidewater.example:443"},
-		{"another's interface, the port written out", said{"x", "x.example", "", "", "https://api.tidewater.example:443/x/", "", ""}, "https://api.tidewater.example:443"},
-		{"another's clone URLs as its interface", said{"x", "x.example", "", "", "https://forge.tidewater.example/x/", "", ""}, "https://forge.tidewater.example:443"},
-		{"another's interface to sign in at", said{"x", "x.example", "", "", "", "", "https://api.tidewater.example/"}, "https://api.tidewater.example:443"},
-		{"the same server to sign in, elsewhere", said{"x", "x.example", "", "", "https://x.example/api/", "127.0.0.9", "https://id.tidewater.example/"}, "https://id.tidewater.example:443"},
-		{"the same server to sign in", said{"x", "x.example", "", "", "https://x.example/api/", "127.0.0.1", "https://id.tidewater.example/"}, ""},
+		{"another host", said{"marsh", "git.saltmarsh.example", "https://git.saltmarsh.example/", "",
+			"https://git.saltmarsh.example/api/", "", ""}, ""},
+		{"the same name in clone URLs", said{"x", "FORGE.tidewater.example", "https://x.example/", "", "", "", ""},
+			"FORGE.tidewater.example"},
+		{"another's interface", said{"x", "x.example", "https://x.example/", "127.0.0.9",
+			"https://api.tidewater.example/", "127.0.0.9", ""}, "https://api.tidewater.example:443"},
+		{"another's interface, the port written out",
+			said{"x", "x.example", "", "", "https://api.tidewater.example:443/x/", "", ""},
+			"https://api.tidewater.example:443"},
+		{"another's clone URLs as its interface", said{"x", "x.example", "", "", "https://forge.tidewater.example/x/",
+			"", ""}, "https://forge.tidewater.example:443"},
+		{"another's interface to sign in at", said{"x", "x.example", "", "", "", "", "https://api.tidewater.example/"},
+			"https://api.tidewater.example:443"},
+		{"the same server to sign in, elsewhere", said{"x", "x.example", "", "", "https://x.example/api/",
+			"127.0.0.9", "https://id.tidewater.example/"}, "https://id.tidewater.example:443"},
+		{"the same server to sign in", said{"x", "x.example", "", "", "https://x.example/api/",
+			"127.0.0.1", "https://id.tidewater.example/"}, ""},
 		{"another port", said{"x", "x.example", "https://forge.tidewater.example:8443/", "", "", "", ""}, ""},
 	} {
 		station := here(t)
@@ -77,9 +88,12 @@ func TestConflicts(t *testing.T) {
 // replaces the first one by it as well: the token goes to the places that the first one named when it
 // was kept, and to no other.
 func FuzzTwoDescriptions(f *testing.F) {
-	for _, s := range []said{forge, {"x", "x.example", "https://forge.tidewater.example/", "127.0.0.9", "https://api.tidewater.example/", "127.0.0.9", ""},
-		{"forge", "forge.tidewater.example", "https://forge.tidewater.example/", "127.0.0.9", "https://evil.example/", "", "https://evil.example/"},
-		{"x", "Forge.tidewater.example", "https://forge.tidewater.example:443/", "", "https://API.tidewater.example:443/", "127.0.0.9", "https://id.tidewater.example:443/"}} {
+	for _, s := range []said{forge, {"x", "x.example", "https://forge.tidewater.example/",
+		"127.0.0.9", "https://api.tidewater.example/", "127.0.0.9", ""},
+		{"forge", "forge.tidewater.example", "https://forge.tidewater.example/", "127.0.0.9", "https://evil.example/",
+			"", "https://evil.example/"},
+		{"x", "Forge.tidewater.example", "https://forge.tidewater.example:443/", "",
+			"https://API.tidewater.example:443/", "127.0.0.9", "https://id.tidewater.example:443/"}} {
 		f.Add(s.name, s.host, s.web, s.webAddress, s.api, s.apiAddress, s.issuer)
 	}
 	f.Fuzz(func(t *testing.T, name, host, web, webAddress, api, apiAddress, issuer string) {
@@ -109,7 +123,8 @@ func FuzzTwoDescriptions(f *testing.F) {
 			may[place] = true
 		}
 		for _, d := range registry.Hosts {
-			for _, place := range append(d.Places(), registry.WebPlace(d.HTTPSAt()), registry.WebPlace("forge.tidewater.example")) {
+			for _, place := range append(d.Places(), registry.WebPlace(d.HTTPSAt()),
+				registry.WebPlace("forge.tidewater.example")) {
 				if text, err := token.To(place); err == nil && !text.Empty() && !may[place] {
 					t.Fatalf("the token goes to %s", place)
 				}

@@ -51,7 +51,8 @@ func Open(station *workstation.Station) (*Registry, error) {
 			registry.Problems = append(registry.Problems, err)
 			continue
 		}
-		if taken := registry.conflict(d); taken != nil { // the first one stands, and no secret goes where the other says
+		// the first one stands, and no secret goes where the other says
+		if taken := registry.conflict(d); taken != nil {
 			registry.Problems = append(registry.Problems, fmt.Errorf("%s: %w", path, taken))
 			continue
 		}

@@ -122,7 +122,8 @@ func viaEffect(_ *target, value string) (effect, error) {
 		name, port, found := strings.Cut(rest, ":")
 		number, err := strconv.ParseUint(port, 10, 16)
 		if !allow.Login(user) || !allow.Host(name) || (found && (err != nil || number == 0)) {
-			return effect{}, wrong("via", value, "jump hosts are needed, each USER@HOST:PORT or a part of that, with commas between")
+			return effect{}, wrong("via", value,
+				"jump hosts are needed, each USER@HOST:PORT or a part of that, with commas between")
 		}
 	}
 	return one("ProxyJump", value), nil
@@ -136,7 +137,8 @@ func proxyEffect(t *target, value string) (effect, error) {
 	}
 	u, err := url.Parse(value)
 	switch {
-	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !allow.Host(u.Hostname()) || u.Port() == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
+	case err != nil || (u.Scheme != "http" && u.Scheme != "socks5") || !allow.Host(u.Hostname()) || u.Port() == "" ||
+		strings.Trim(u.Path, "/") != "" || u.RawQuery != "":
 		return effect{}, wrong("proxy", maskProxy(value), "http://HOST:PORT or socks5://HOST:PORT is needed")
 	case u.User != nil:
 		return effect{}, fmt.Errorf("proxy: %w: a secret does not go into settings", ErrSetting)
@@ -146,7 +148,8 @@ func proxyEffect(t *target, value string) (effect, error) {
 	place := u.Scheme + "://" + u.Host
 	command := []string{"'" + t.program + "'", "for-git", "connect", place, "%h", "%p"}
 	return effect{ssh: []sshconfig.Setting{{Keyword: "ProxyCommand", Line: strings.Join(command, " ")}},
-		git: []gitlink.Assignment{{Key: key, Values: []string{strings.Replace(place, "socks5://", "socks5h://", 1)}}}}, nil
+		git: []gitlink.Assignment{{Key: key,
+			Values: []string{strings.Replace(place, "socks5://", "socks5h://", 1)}}}}, nil
 }
 
 // maskProxy leaves out what a proxy's address says before its host.
@@ -243,7 +246,8 @@ func (t *target) path(text string) string {
 
 // Set puts per-host settings, each NAME=VALUE, into our files. host is a described host's
 // name, or any host name. Set again, nothing changes. program is ours, in full.
-func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, program, host string, pairs []string) error {
+func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, program,
+	host string, pairs []string) error {
 	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
@@ -263,7 +267,8 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	}
 	if len(all.author) > 0 || t.folder != "" {
 		path := authorFile(station, hostName)
-		if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say who commits for %s are by.", hostName), all.author); err != nil {
+		if err := editGit(ctx, batch, station, path, fmt.Sprintf("Say who commits for %s are by.", hostName),
+			all.author); err != nil {
 			return err
 		}
 		left, err := gitlink.Entries(ctx, station, path)
@@ -290,7 +295,8 @@ func (t *target) effects(pairs []string) (all effect, err error) {
 		name, value, found := strings.Cut(pair, "=")
 		make, known := settable[name]
 		if !found || !known {
-			return all, fmt.Errorf("%s: %w: the form NAME=VALUE is needed, with one of the names %s", name, ErrSetting, strings.Join(SettingNames(), ", "))
+			return all, fmt.Errorf("%s: %w: the form NAME=VALUE is needed, with one of the names %s", name, ErrSetting,
+				strings.Join(SettingNames(), ", "))
 		}
 		e, err := make(t, value)
 		if err != nil {
@@ -307,7 +313,8 @@ func (t *target) effects(pairs []string) (all effect, err error) {
 			}
 			used = append(used, name)
 		}
-		all.ssh, all.git, all.author = append(all.ssh, e.ssh...), append(all.git, e.git...), append(all.author, e.author...)
+		all.ssh, all.git, all.author = append(all.ssh, e.ssh...), append(all.git, e.git...),
+			append(all.author, e.author...)
 	}
 	return all, nil
 }
@@ -335,7 +342,8 @@ func (r *Registry) HostName(host string) (string, error) {
 
 // Drop forgets a host: its description and our settings for it. Keys, and what is stored
 // about the host's own key, stay. Dropped again, nothing changes.
-func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry, host string) error {
+func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *Registry,
+	host string) error {
 	hostName, err := registry.HostName(host)
 	if err != nil {
 		return err
@@ -362,10 +370,12 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 		return err
 	}
 	if d != nil {
-		if err := batch.Remove(filepath.Join(folder(station), d.Name+".pem"), fmt.Sprintf("Forget the certificate authority of %s.", d.Name)); err != nil {
+		if err := batch.Remove(filepath.Join(folder(station), d.Name+".pem"),
+			fmt.Sprintf("Forget the certificate authority of %s.", d.Name)); err != nil {
 			return err
 		}
-		return batch.Remove(filepath.Join(folder(station), d.Name+".toml"), fmt.Sprintf("Forget the description of %s.", d.Name))
+		return batch.Remove(filepath.Join(folder(station), d.Name+".toml"),
+			fmt.Sprintf("Forget the description of %s.", d.Name))
 	}
 	return nil
 }

@@ -31,7 +31,8 @@ func Reach(station *workstation.Station, d *describe.Description) []sshconfig.Se
 	}
 	if !station.SameHome() { // else ssh would keep host keys in the other home
 		file := filepath.Join(station.SSHDir(), "known_hosts")
-		settings = append(settings, sshconfig.Setting{Keyword: "UserKnownHostsFile", Args: []string{filepath.ToSlash(file)}})
+		settings = append(settings, sshconfig.Setting{Keyword: "UserKnownHostsFile",
+			Args: []string{filepath.ToSlash(file)}})
 	}
 	return settings
 }
@@ -46,7 +47,8 @@ func UseKey(station *workstation.Station, path string) []sshconfig.Setting {
 
 // EditOurs changes our file of per-host settings. The error wraps [workstation.ErrNewer] where a newer
 // version of Unicrux wrote it.
-func EditOurs(batch *workstation.Batch, station *workstation.Station, words string, compute func(old []byte) ([]byte, error)) error {
+func EditOurs(batch *workstation.Batch, station *workstation.Station, words string,
+	compute func(old []byte) ([]byte, error)) error {
 	path := OurFile(station)
 	_, err := batch.Edit(path, words, 0o600, func(old []byte) ([]byte, error) {
 		if err := ourVersion(path, old); err != nil {
@@ -59,13 +61,15 @@ func EditOurs(batch *workstation.Batch, station *workstation.Station, words stri
 
 // Settle puts settings for a host into our file and makes the person's own file include
 // it. hostName is the name in clone URLs, which ssh is given.
-func Settle(batch *workstation.Batch, station *workstation.Station, hostName string, settings ...sshconfig.Setting) error {
-	err := EditOurs(batch, station, fmt.Sprintf("Settle how ssh reaches %s.", hostName), func(old []byte) ([]byte, error) {
-		if len(old) == 0 {
-			old = []byte(ourHead)
-		}
-		return sshconfig.SetInBlock(old, []string{hostName}, settings)
-	})
+func Settle(batch *workstation.Batch, station *workstation.Station, hostName string,
+	settings ...sshconfig.Setting) error {
+	err := EditOurs(batch, station, fmt.Sprintf("Settle how ssh reaches %s.", hostName),
+		func(old []byte) ([]byte, error) {
+			if len(old) == 0 {
+				old = []byte(ourHead)
+			}
+			return sshconfig.SetInBlock(old, []string{hostName}, settings)
+		})
 	if err != nil {
 		return err
 	}

@@ -18,7 +18,8 @@ func TestNewerSettings(t *testing.T) {
 	if !ok {
 		t.Fatal("no description")
 	}
-	if err := errors.Join(Add(batch, station, source), SettleHTTPS(t.Context(), batch, station, source.Description, "/usr/bin/unicrux")); err != nil {
+	if err := errors.Join(Add(batch, station, source),
+		SettleHTTPS(t.Context(), batch, station, source.Description, "/usr/bin/unicrux")); err != nil {
 		t.Fatal(err)
 	}
 	for _, path := range []string{OurFile(station), OurGitFile(station)} {
@@ -30,7 +31,8 @@ func TestNewerSettings(t *testing.T) {
 		if err := os.WriteFile(path, newer, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		err = errors.Join(Settle(batch, station, "other.example"), SettleHelper(t.Context(), batch, station, []string{"other.example"}, "/usr/bin/unicrux"))
+		err = errors.Join(Settle(batch, station, "other.example"),
+			SettleHelper(t.Context(), batch, station, []string{"other.example"}, "/usr/bin/unicrux"))
 		if now, _ := os.ReadFile(path); !errors.Is(err, workstation.ErrNewer) || string(now) != string(newer) {
 			t.Errorf("%s: %v: %q", filepath.Base(path), err, now)
 		}
@@ -38,7 +40,8 @@ func TestNewerSettings(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for text, fine := range map[string]bool{"": true, "Host a\n": true, ourHead: true, gitHead: true, ourMark + "9).\n": false, ourMark + "x).\n": false, ourMark: false} {
+	for text, fine := range map[string]bool{"": true, "Host a\n": true, ourHead: true, gitHead: true,
+		ourMark + "9).\n": false, ourMark + "x).\n": false, ourMark: false} {
 		if err := ourVersion("x", []byte(text)); (err == nil) != fine {
 			t.Errorf("%q: %v", text, err)
 		}

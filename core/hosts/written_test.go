@@ -21,7 +21,8 @@ import (
 func here(t testing.TB) *workstation.Station {
 	t.Helper()
 	home := t.TempDir()
-	environ := []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1", "XDG_CONFIG_HOME=" + filepath.Join(home, ".config")}
+	environ := []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1",
+		"XDG_CONFIG_HOME=" + filepath.Join(home, ".config")}
 	return &workstation.Station{Person: person.Of(environ, home), Folder: home, Now: time.Now}
 }
 
@@ -46,7 +47,8 @@ func asSSH(t testing.TB, file, host string) map[string]string {
 func FuzzDescriptionToFiles(f *testing.F) {
 	type seed = []string // host, user, address, title, web URL, web address, web user
 	for _, s := range []seed{
-		{"forge.tidewater.example", "git", "127.0.0.1", "The cooperative", "https://forge.tidewater.example/", "127.0.0.1", "{account}"},
+		{"forge.tidewater.example", "git", "127.0.0.1", "The cooperative", "https://forge.tidewater.example/",
+			"127.0.0.1", "{account}"},
 		{"forge.tidewater.example", "git", "::1%h\nHost\r*\nProxyCommand\rtouch /tmp/x\n", "", "", "", ""},
 		{"forge.tidewater.example", "git", "::1%h", "", "", "fe80::1%\r", ""},
 		{"a\rHost\r*", "git", "", "", "https://a\nb/", "", "x\ny"},
@@ -56,7 +58,8 @@ func FuzzDescriptionToFiles(f *testing.F) {
 		f.Add(s[0], s[1], s[2], s[3], s[4], s[5], s[6])
 	}
 	f.Fuzz(func(t *testing.T, host, user, address, title, web, webAddress, webUser string) {
-		text, err := toml.Marshal(map[string]any{"unicrux": 1, "name": "forge", "title": title, "ssh": map[string]any{"host": host, "user": user, "address": address, "port": 2222},
+		text, err := toml.Marshal(map[string]any{"unicrux": 1, "name": "forge", "title": title,
+			"ssh":   map[string]any{"host": host, "user": user, "address": address, "port": 2222},
 			"https": map[string]any{"url": web, "address": webAddress, "username": webUser}})
 		if err != nil {
 			return
@@ -101,7 +104,8 @@ func onlyAbout(t *testing.T, station *workstation.Station, d *describe.Descripti
 	if wanted == "" {
 		wanted = strings.ToLower(d.SSH.Host)
 	}
-	if got["user"] != d.SSH.User || got["port"] != "2222" || !strings.EqualFold(got["hostname"], wanted) || got["proxycommand"] != "" || got["localcommand"] != "" {
+	if got["user"] != d.SSH.User || got["port"] != "2222" || !strings.EqualFold(got["hostname"], wanted) ||
+		got["proxycommand"] != "" || got["localcommand"] != "" {
 		t.Errorf("%q as %q at %q: ssh reads %v", d.SSH.Host, d.SSH.User, d.SSH.Address, got)
 	}
 }

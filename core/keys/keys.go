@@ -33,7 +33,8 @@ const maxName = 100
 
 // reserved are files in the ssh folder that are something else ("FILES" in ssh(1), ssh_config(5) and
 // sshd(8)), and ours: a key of that name would be read as that, or be in its way.
-var reserved = []string{"authorized_keys", "authorized_keys2", "authorized_principals", "known_hosts", "known_hosts2", "known_hosts.old", "config", "config.d", "environment", "rc", "agent", "unicrux.conf"}
+var reserved = []string{"authorized_keys", "authorized_keys2", "authorized_principals", "known_hosts", "known_hosts2",
+	"known_hosts.old", "config", "config.d", "environment", "rc", "agent", "unicrux.conf"}
 
 // isKeyName tells whether text serves as the name of a private file.
 func isKeyName(text string) bool {
@@ -44,7 +45,8 @@ func isKeyName(text string) bool {
 	if text == "" || len(text) > maxName || strings.HasSuffix(text, ".pub") {
 		return false
 	}
-	return strings.Trim(text, inside+".-") == "" && strings.IndexByte(inside, text[0]) >= 0 && strings.IndexByte(inside, text[len(text)-1]) >= 0
+	return strings.Trim(text, inside+".-") == "" && strings.IndexByte(inside, text[0]) >= 0 &&
+		strings.IndexByte(inside, text[len(text)-1]) >= 0
 }
 
 // A NewKey says what key to make.
@@ -120,7 +122,8 @@ func Make(ctx context.Context, p site.Site, batch *workstation.Batch, n NewKey) 
 	if err != nil {
 		return nil, err
 	}
-	p.Trace().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds", float64(made.Took.Microseconds())/1000)
+	p.Trace().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds",
+		float64(made.Took.Microseconds())/1000)
 	path := p.Station.KeyPath(n.FileName())
 	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
 		return nil, err

@@ -22,8 +22,10 @@ func text(word string) secret.Text { return secret.New([]byte(word)) }
 func TestNames(t *testing.T) {
 	t.Parallel()
 	s := fixture.Home(t)
-	for name, want := range map[string]error{"forge_ed25519": nil, "a.b-c": nil, "config": keys.ErrName, "KNOWN_HOSTS": keys.ErrName, "authorized_keys": keys.ErrName, "x.pub": keys.ErrName,
-		"-x": keys.ErrName, "x-": keys.ErrName, "a/b": keys.ErrName, "../x": keys.ErrName, "a b": keys.ErrName, "x\n": keys.ErrName, strings.Repeat("x", 101): keys.ErrName} {
+	for name, want := range map[string]error{"forge_ed25519": nil, "a.b-c": nil, "config": keys.ErrName,
+		"KNOWN_HOSTS": keys.ErrName, "authorized_keys": keys.ErrName, "x.pub": keys.ErrName,
+		"-x": keys.ErrName, "x-": keys.ErrName, "a/b": keys.ErrName, "../x": keys.ErrName, "a b": keys.ErrName,
+		"x\n": keys.ErrName, strings.Repeat("x", 101): keys.ErrName} {
 		if err := (keys.NewKey{Name: name}).Check(s); !errors.Is(err, want) {
 			t.Errorf("%q: %v", name, err)
 		}
@@ -37,23 +39,27 @@ func TestMakeAndFind(t *testing.T) {
 	if pair.Locked || !strings.Contains(pair.Comment, "ines@driftwood ") || pair.Mode.Perm() != 0o600 {
 		t.Errorf("%+v", pair)
 	}
-	if _, err := keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Name: "mine"}); !errors.Is(err, workstation.ErrExists) {
+	if _, err := keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Name: "mine"}); !errors.Is(err,
+		workstation.ErrExists) {
 		t.Errorf("made twice: %v", err)
 	}
-	for name, want := range map[string]error{"mine.pub": keys.ErrPublic, "nowhere": keys.ErrNoKey, filepath.Join(s.Station.SSHDir(), "mine"): nil, "~/.ssh/mine": nil} {
+	for name, want := range map[string]error{"mine.pub": keys.ErrPublic, "nowhere": keys.ErrNoKey,
+		filepath.Join(s.Station.SSHDir(), "mine"): nil, "~/.ssh/mine": nil} {
 		if _, err := keys.Find(s.Station, name); !errors.Is(err, want) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	s.Write(s.Read(".ssh", "mine.pub"), "lent.pub")
-	if lent, err := keys.FindPublic(s.Station, filepath.Join(s.Station.Home, "lent.pub")); err != nil || sshkey.Fingerprint(lent.Public) != sshkey.Fingerprint(pair.Public) {
+	if lent, err := keys.FindPublic(s.Station, filepath.Join(s.Station.Home, "lent.pub")); err != nil ||
+		sshkey.Fingerprint(lent.Public) != sshkey.Fingerprint(pair.Public) {
 		t.Errorf("a public half alone: %v", err)
 	}
 	made, err := keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Host: s.Description})
 	if err != nil || made.Name() != "forge_ed25519" {
 		t.Fatalf("%v, %v", made, err)
 	}
-	if ours := s.Read(".ssh", "unicrux.conf"); !strings.Contains(ours, "IdentityFile ~/.ssh/forge_ed25519") || !strings.Contains(ours, "IdentitiesOnly yes") {
+	if ours := s.Read(".ssh", "unicrux.conf"); !strings.Contains(ours, "IdentityFile ~/.ssh/forge_ed25519") ||
+		!strings.Contains(ours, "IdentitiesOnly yes") {
 		t.Errorf("settings of the host:\n%s", ours)
 	}
 	use, err := keys.UseOf(t.Context(), s.Site, made, s.Host.Hostname())
@@ -89,7 +95,8 @@ func TestRelockAndSave(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	pair := s.Key("mine", "first word")
-	if err := keys.Relock(s.Site, s.Batch(), pair, text("wrong"), text("second")); !errors.Is(err, sshkey.ErrPassphrase) {
+	if err := keys.Relock(s.Site, s.Batch(), pair, text("wrong"), text("second")); !errors.Is(err,
+		sshkey.ErrPassphrase) {
 		t.Errorf("with a wrong passphrase: %v", err)
 	}
 	if err := keys.Relock(s.Site, s.Batch(), pair, text("first word"), text("second word")); err != nil {
@@ -113,7 +120,8 @@ func TestRelockAndSave(t *testing.T) {
 			t.Errorf("%s took a key that it has no room for", form)
 		}
 	}
-	if err := keys.Save(s.Site, s.Batch(), pair, sshkey.OpenSSH, filepath.Join(s.Station.Home, "saved-openssh"), text("second word"), secret.Text{}); !errors.Is(err, workstation.ErrExists) {
+	if err := keys.Save(s.Site, s.Batch(), pair, sshkey.OpenSSH, filepath.Join(s.Station.Home, "saved-openssh"),
+		text("second word"), secret.Text{}); !errors.Is(err, workstation.ErrExists) {
 		t.Errorf("over another file: %v", err)
 	}
 	plain := s.Key("plain", "")
@@ -134,10 +142,12 @@ func TestLoad(t *testing.T) {
 	if ours := s.Read(".ssh", "unicrux.conf"); !strings.Contains(ours, "holder start --quiet") {
 		t.Errorf("a locked key, and nobody holds it:\n%s", ours)
 	}
-	if _, err := keys.Load(t.Context(), s.Site, s.Batch(), keys.Loading{Pair: pair, Passphrase: text("wrong")}); !errors.Is(err, sshkey.ErrPassphrase) {
+	if _, err := keys.Load(t.Context(), s.Site, s.Batch(),
+		keys.Loading{Pair: pair, Passphrase: text("wrong")}); !errors.Is(err, sshkey.ErrPassphrase) {
 		t.Errorf("a wrong passphrase: %v", err)
 	}
-	loaded, err := keys.Load(t.Context(), s.Site, s.Batch(), keys.Loading{Pair: pair, Passphrase: text("a word"), Lifetime: time.Hour, HostName: s.Host.Hostname()})
+	loaded, err := keys.Load(t.Context(), s.Site, s.Batch(),
+		keys.Loading{Pair: pair, Passphrase: text("a word"), Lifetime: time.Hour, HostName: s.Host.Hostname()})
 	if err != nil || !loaded.Holder || !strings.Contains(loaded.Words("mine"), "mine") {
 		t.Fatalf("%+v, %v", loaded, err)
 	}
@@ -151,7 +161,8 @@ func TestLoad(t *testing.T) {
 		t.Error(err)
 	}
 	lonely := s.Key("lonely", "a word")
-	if _, err := keys.Load(t.Context(), s.Site, s.Batch(), keys.Loading{Pair: lonely, Passphrase: text("a word")}); !errors.Is(err, keys.ErrNoAgent) {
+	if _, err := keys.Load(t.Context(), s.Site, s.Batch(),
+		keys.Loading{Pair: lonely, Passphrase: text("a word")}); !errors.Is(err, keys.ErrNoAgent) {
 		t.Errorf("a key that nobody uses: %v", err)
 	}
 }

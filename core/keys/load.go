@@ -28,9 +28,10 @@ type Loading struct {
 	Pair       *sshkey.Pair
 	Passphrase secret.Text   // that opens it; empty for a key without a lock
 	Lifetime   time.Duration // 0 for a working day
-	HostName   string        // whose settings shall lead to the agent, beside those that use the key already; may be empty
-	Confirm    bool          // the person is asked each time it is used
-	Keep       bool          // let the desktop's secret service keep the passphrase
+	// whose settings shall lead to the agent, beside those that use the key already; may be empty
+	HostName string
+	Confirm  bool // the person is asked each time it is used
+	Keep     bool // let the desktop's secret service keep the passphrase
 }
 
 // A Loaded says who holds a key now.
@@ -88,7 +89,8 @@ func (l *Loaded) Words(key string) string {
 }
 
 // chooseAgents finds the agents that ssh will ask, and settles that it does.
-func chooseAgents(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading, users []Use, loaded *Loaded) error {
+func chooseAgents(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading, users []Use,
+	loaded *Loaded) error {
 	add := func(socket string) {
 		if !slices.Contains(loaded.Sockets, socket) {
 			loaded.Sockets = append(loaded.Sockets, socket)
@@ -228,7 +230,8 @@ func holdFor(p site.Site, pair *sshkey.Pair) hosts.Hold {
 // offers finds the pair among the keys that ssh would offer.
 func offers(passage *sshway.Way, pair *sshkey.Pair) (sshway.Key, bool) {
 	for _, key := range passage.Keys {
-		if key.Path == pair.Path || (key.Public != nil && pair.Public != nil && bytes.Equal(key.Public.Marshal(), pair.Public.Marshal())) {
+		if key.Path == pair.Path || (key.Public != nil && pair.Public != nil &&
+			bytes.Equal(key.Public.Marshal(), pair.Public.Marshal())) {
 			return key, true
 		}
 	}
@@ -310,5 +313,6 @@ func HoldOnly(ctx context.Context, p site.Site, pair *sshkey.Pair, passphrase se
 	if err != nil {
 		return err
 	}
-	return Lend(ctx, p, p.Station.HolderSocket(), agent.Loan{Private: private, Comment: pair.Path, Lifetime: agent.WorkingDay})
+	return Lend(ctx, p, p.Station.HolderSocket(), agent.Loan{Private: private, Comment: pair.Path,
+		Lifetime: agent.WorkingDay})
 }

@@ -39,7 +39,8 @@ func Relock(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, old, new s
 
 // Save writes a key in another form to a new file. The private forms are locked by the
 // passphrase unless it is empty.
-func Save(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old, new secret.Text) error {
+func Save(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, form sshkey.Form, out string, old,
+	new secret.Text) error {
 	out, err := p.Station.InFolder(out)
 	if err != nil {
 		return err

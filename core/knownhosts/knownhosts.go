@@ -352,7 +352,8 @@ func (k *Known) host() string {
 // Authority finds the stored authority that has signed a host's certificate, whether that holds now or not.
 func (k *Known) Authority(certificate *ssh.Certificate) *Entry {
 	for i, authority := range k.Authorities {
-		if certificate.CertType == ssh.HostCert && bytes.Equal(authority.Key.Marshal(), certificate.SignatureKey.Marshal()) {
+		if certificate.CertType == ssh.HostCert && bytes.Equal(authority.Key.Marshal(),
+			certificate.SignatureKey.Marshal()) {
 			return &k.Authorities[i]
 		}
 	}

@@ -112,7 +112,8 @@ func TestAddAndForget(t *testing.T) {
 
 func TestNames(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "known_hosts")
-	text := Line("forge,[lantern]:2222,*.example", hostKey(t, 1)) + "\n" + Line(sshknown.HashHostname("hidden"), hostKey(t, 1)) + "\nbroken\n"
+	text := Line("forge,[lantern]:2222,*.example", hostKey(t, 1)) + "\n" + Line(sshknown.HashHostname("hidden"),
+		hostKey(t, 1)) + "\nbroken\n"
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}

@@ -1,5 +1,5 @@
-// Package lockfile lets one program at a time work on something: whoever has a lock on a file of ours (flock(2)). The lock
-// ends with the process at the latest.
+// Package lockfile lets one program at a time work on something: whoever has a lock on a file of ours (flock(2)). The
+// lock ends with the process at the latest.
 package lockfile
 
 import (

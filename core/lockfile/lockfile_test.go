@@ -23,7 +23,8 @@ func TestTake(t *testing.T) {
 		t.Errorf("held for longer: %v", err)
 	}
 	stop := make(chan struct{})
-	if _, err := Take(path, Wait{Most: time.Hour, Stop: stop, Waiting: func() { close(stop) }}); !errors.Is(err, context.Canceled) {
+	if _, err := Take(path, Wait{Most: time.Hour, Stop: stop, Waiting: func() { close(stop) }}); !errors.Is(err,
+		context.Canceled) {
 		t.Errorf("stopped: %v", err)
 	}
 	second, err := Take(path, Wait{Most: -1, Waiting: func() {

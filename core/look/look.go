@@ -95,8 +95,9 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	if use, signs := signing.Of(config, station); signs {
 		for i, key := range v.Keys {
 			if use.Leads(key.Pair) {
-				v.Keys[i].Mentions = append(slices.Clone(key.Mentions), sshconfig.Mention{Path: key.Pair.Path, Block: "git, which signs with it",
-					Origin: sshconfig.Origin{File: use.Where.Origin, Line: config.Line(use.Where)}})
+				v.Keys[i].Mentions = append(slices.Clone(key.Mentions),
+					sshconfig.Mention{Path: key.Pair.Path, Block: "git, which signs with it",
+						Origin: sshconfig.Origin{File: use.Where.Origin, Line: config.Line(use.Where)}})
 			}
 		}
 	}
@@ -166,12 +167,14 @@ func (v *View) find(public ssh.PublicKey) int {
 	return -1
 }
 
-func (v *View) host(station *workstation.Station, config *gitlink.Config, description *describe.Description) (host Host, socket string, err error) {
+func (v *View) host(station *workstation.Station, config *gitlink.Config,
+	description *describe.Description) (host Host, socket string, err error) {
 	host = Host{Description: description}
 	if !description.HasSSH() {
 		return host, "", nil
 	}
-	way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: description.HostName(), User: description.SSH.User})
+	way, err := sshway.Prepare(station, config.SSH(), address.Address{Scheme: "ssh", Host: description.HostName(),
+		User: description.SSH.User})
 	if err != nil {
 		return host, "", err
 	}

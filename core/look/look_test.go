@@ -15,7 +15,8 @@ import (
 	"anchorage.example/unicrux/fixture"
 )
 
-// TestHere says what is on a workstation: keys and who knows them, hosts and what ssh would offer, tokens, what is unsafe.
+// TestHere says what is on a workstation: keys and who knows them, hosts and what ssh would offer, tokens, what is
+// unsafe.
 func TestHere(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge").WithHolder()
@@ -36,7 +37,8 @@ func TestHere(t *testing.T) {
 	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
 		t.Fatal(err)
 	}
-	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets("").Passphrase}
+	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(),
+		Ask: s.Secrets("").Passphrase}
 	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
 		t.Fatal(err)
 	}
@@ -45,8 +47,10 @@ func TestHere(t *testing.T) {
 	s.Git(s.Station.Home, "config", "--global", "gpg.format", "ssh")
 	s.Git(s.Station.Home, "config", "--global", "user.signingKey", "~/.ssh/other")
 	c := s.OpenChest()
-	for name, until := range map[string]time.Time{"later": time.Now().AddDate(0, 2, 0), "sooner": time.Now().AddDate(0, 0, 3), "over": time.Now().Add(-time.Hour)} {
-		e := chest.Entry{Name: name, Protocol: "https", At: s.Description.HTTPSAt(), Host: "forge", User: "ines", Until: until, Places: s.Description.Places()}
+	for name, until := range map[string]time.Time{"later": time.Now().AddDate(0, 2, 0),
+		"sooner": time.Now().AddDate(0, 0, 3), "over": time.Now().Add(-time.Hour)} {
+		e := chest.Entry{Name: name, Protocol: "https", At: s.Description.HTTPSAt(), Host: "forge", User: "ines",
+			Until: until, Places: s.Description.Places()}
 		if _, err := c.Put(e, chest.Secret{Token: secret.New([]byte("hidden"))}); err != nil {
 			t.Fatal(err)
 		}
@@ -59,7 +63,8 @@ func TestHere(t *testing.T) {
 	if mine := keys["mine"]; mine.Odd || len(mine.KnownAt) != 1 || len(mine.Mentions) == 0 {
 		t.Errorf("mine: %+v", mine)
 	}
-	if other := keys["other"]; !other.Pair.Locked || len(other.Mentions) != 1 || !strings.Contains(other.Mentions[0].Block, "signs") {
+	if other := keys["other"]; !other.Pair.Locked || len(other.Mentions) != 1 ||
+		!strings.Contains(other.Mentions[0].Block, "signs") {
 		t.Errorf("other, with which git signs: %+v", other)
 	}
 	if copied := keys["copy"]; copied.Pair == nil || !copied.Odd {
@@ -68,7 +73,8 @@ func TestHere(t *testing.T) {
 	if len(v.Unread) != 1 || filepath.Base(v.Unread[0].Path) != "broken" {
 		t.Errorf("what cannot be read: %+v", v.Unread)
 	}
-	if host := v.Hosts[0]; !host.Settled() || !host.Trusted || !host.Token || len(host.Offers) != 1 || v.Keys[host.Offers[0]].Pair.Name() != "mine" {
+	if host := v.Hosts[0]; !host.Settled() || !host.Trusted || !host.Token || len(host.Offers) != 1 ||
+		v.Keys[host.Offers[0]].Pair.Name() != "mine" {
 		t.Errorf("%+v", host)
 	}
 	if len(v.Tokens) != 3 || v.Tokens[0].Name != "over" || v.Tokens[1].Name != "sooner" || v.Closed {
@@ -100,7 +106,8 @@ func TestHostKeys(t *testing.T) {
 	}
 	s.Key("other", "")
 	line := s.Read(".ssh", "known_hosts")
-	s.Write(line+line+"quay.tidewater.example "+strings.Join(strings.Fields(s.Read(".ssh", "other.pub"))[:2], " ")+"\nnonsense\n", ".ssh", "known_hosts")
+	s.Write(line+line+"quay.tidewater.example "+strings.Join(strings.Fields(s.Read(".ssh", "other.pub"))[:2],
+		" ")+"\nnonsense\n", ".ssh", "known_hosts")
 	stored, problems, err := look.HostKeys(t.Context(), s.Station, s.Registry)
 	if err != nil || len(stored) != 3 || len(problems) != 1 {
 		t.Errorf("%+v, %+v, %v", stored, problems, err)

@@ -44,7 +44,8 @@ const (
 
 // HostKeys tells of each stored host key to which host it belongs: also of hashed lines, by
 // trying the names of all hosts that descriptions, settings and remotes tell.
-func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts.Registry) ([]Stored, []knownhosts.Problem, error) {
+func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts.Registry) ([]Stored,
+	[]knownhosts.Problem, error) {
 	config, err := gitlink.ReadConfig(ctx, station)
 	if err != nil && !errors.Is(err, gitlink.ErrNoGit) {
 		return nil, nil, err
@@ -63,7 +64,8 @@ func HostKeys(ctx context.Context, station *workstation.Station, registry *hosts
 		entries, bad := knownhosts.Parse(file, text)
 		problems = append(problems, bad...)
 		for _, entry := range entries {
-			list = append(list, Stored{Entry: entry, Hosts: names.of(entry), Hashed: strings.HasPrefix(entry.Hosts, "|")})
+			list = append(list, Stored{Entry: entry, Hosts: names.of(entry),
+				Hashed: strings.HasPrefix(entry.Hosts, "|")})
 		}
 	}
 	compare(list)
@@ -101,7 +103,8 @@ func (c candidates) of(entry knownhosts.Entry) []string {
 }
 
 // gather finds the hosts that anything here names, and the files where their keys are looked for.
-func gather(station *workstation.Station, config *gitlink.Config, registry *hosts.Registry) (names candidates, files []string) {
+func gather(station *workstation.Station, config *gitlink.Config, registry *hosts.Registry) (names candidates,
+	files []string) {
 	ask := map[string]string{"localhost": ""} // host name -> how it is called
 	for _, query := range find.Surveys(station) {
 		for _, name := range sshconfig.HostNames(query) {
@@ -208,8 +211,10 @@ func judgeStored(list []Stored, registry *hosts.Registry) {
 			if err != nil || s.Marker != "" {
 				continue
 			}
-			rivals := slices.DeleteFunc(d.StaticKeys(), func(key ssh.PublicKey) bool { return key.Type() != s.Key.Type() })
-			if len(rivals) > 0 && !slices.ContainsFunc(rivals, func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), s.Key.Marshal()) }) {
+			rivals := slices.DeleteFunc(d.StaticKeys(),
+				func(key ssh.PublicKey) bool { return key.Type() != s.Key.Type() })
+			if len(rivals) > 0 && !slices.ContainsFunc(rivals,
+				func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), s.Key.Marshal()) }) {
 				s.Fault = Wrong
 			}
 		}

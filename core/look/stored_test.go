@@ -30,7 +30,8 @@ func keyLine(t *testing.T, names string, seed byte) string {
 func TestStoredLines(t *testing.T) {
 	t.Parallel()
 	names := candidates{}
-	for _, pair := range [][2]string{{"Forge.example", "forge"}, {"forge.example", "forge"}, {"forge.example", "work"}, {"[lab.example]:2222", "lab"}, {"lantern.example", "lantern"}} {
+	for _, pair := range [][2]string{{"Forge.example", "forge"}, {"forge.example", "forge"}, {"forge.example", "work"},
+		{"[lab.example]:2222", "lab"}, {"lantern.example", "lantern"}} {
 		names.add(pair[0], pair[1])
 	}
 	rows := []struct {
@@ -71,7 +72,8 @@ func TestStoredLines(t *testing.T) {
 			of = got.Of.Line
 		}
 		if !slices.Equal(got.Hosts, row.hosts) || got.Fault != row.fault || of != row.of {
-			t.Errorf("%s: for %q, %q of %d; want %q, %q of %d", row.names, got.Hosts, got.Fault, of, row.hosts, row.fault, row.of)
+			t.Errorf("%s: for %q, %q of %d; want %q, %q of %d", row.names, got.Hosts, got.Fault, of, row.hosts,
+				row.fault, row.of)
 		}
 	}
 }

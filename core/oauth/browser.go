@@ -83,7 +83,8 @@ type arrival struct {
 
 func (a *arrival) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	query := r.URL.Query()
-	if r.Method != http.MethodGet || r.URL.Path != "/" || subtle.ConstantTimeCompare([]byte(query.Get("state")), []byte(a.state)) != 1 {
+	if r.Method != http.MethodGet || r.URL.Path != "/" ||
+		subtle.ConstantTimeCompare([]byte(query.Get("state")), []byte(a.state)) != 1 {
 		http.NotFound(w, r) // anybody here may knock
 		return
 	}

@@ -22,7 +22,8 @@ func (e *exchanging) RoundTrip(r *http.Request) (*http.Response, error) {
 	}
 	e.form, err = url.ParseQuery(string(text))
 	return &http.Response{StatusCode: http.StatusOK, Header: http.Header{"Content-Type": {"application/json"}},
-		Body: io.NopCloser(strings.NewReader(`{"access_token":"x","token_type":"bearer","refresh_token":"y"}`)), Request: r}, err
+		Body:    io.NopCloser(strings.NewReader(`{"access_token":"x","token_type":"bearer","refresh_token":"y"}`)),
+		Request: r}, err
 }
 
 // TestByBrowser takes the answer that is for this run, and proves to the server that it is.
@@ -39,8 +40,14 @@ func TestByBrowser(t *testing.T) {
 		"only the first": {func(q url.Values) []string {
 			return []string{"code=c&state=" + q.Get("state"), "code=d&state=" + q.Get("state")}
 		}, nil},
-		"denied":  {func(q url.Values) []string { return []string{"error=access_denied&state=" + q.Get("state")} }, ErrDenied},
-		"refused": {func(q url.Values) []string { return []string{"error=server_error&state=" + q.Get("state")} }, ErrRefused},
+		"denied": {func(q url.Values) []string {
+			return []string{"error=access_denied&state=" +
+				q.Get("state")}
+		}, ErrDenied},
+		"refused": {func(q url.Values) []string {
+			return []string{"error=server_error&state=" +
+				q.Get("state")}
+		}, ErrRefused},
 		"another server": {func(q url.Values) []string {
 			return []string{"code=c&iss=https%3A%2F%2Fevil.example&state=" + q.Get("state")}
 		}, ErrElsewhere},
@@ -49,7 +56,8 @@ func TestByBrowser(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			line := &exchanging{}
-			s := &Server{Authorize: "https://forge.tidewater.example/a", Token: "https://forge.tidewater.example/t", line: &http.Client{Transport: line},
+			s := &Server{Authorize: "https://forge.tidewater.example/a", Token: "https://forge.tidewater.example/t",
+				line:        &http.Client{Transport: line},
 				description: &describe.Description{OAuth: describe.OAuth{Issuer: "https://forge.tidewater.example"}}}
 			grant, err := s.ByBrowser(t.Context(), []string{"repo:read"}, func(page string) {
 				asked, err := url.Parse(page)
@@ -58,7 +66,8 @@ func TestByBrowser(t *testing.T) {
 					return
 				}
 				q := asked.Query()
-				if q.Get("code_challenge_method") != "S256" || len(q.Get("code_challenge")) < 43 || q.Get("response_type") != "code" || !strings.HasPrefix(q.Get("redirect_uri"), "http://127.0.0.1:") {
+				if q.Get("code_challenge_method") != "S256" || len(q.Get("code_challenge")) < 43 ||
+					q.Get("response_type") != "code" || !strings.HasPrefix(q.Get("redirect_uri"), "http://127.0.0.1:") {
 					t.Errorf("asked with %v", q)
 				}
 				for _, query := range row.back(q) {
@@ -73,17 +82,20 @@ func TestByBrowser(t *testing.T) {
 			if !errors.Is(err, row.want) {
 				t.Fatalf("%v, want %v", err, row.want)
 			}
-			if row.want == nil && (grant.Access.Empty() || line.form.Get("code") != "c" || len(line.form.Get("code_verifier")) < 43) {
+			if row.want == nil && (grant.Access.Empty() || line.form.Get("code") != "c" ||
+				len(line.form.Get("code_verifier")) < 43) {
 				t.Errorf("%+v by %v", grant, line.form)
 			}
 		})
 	}
 	ended, stop := context.WithCancel(t.Context())
-	s := &Server{Authorize: "https://forge.tidewater.example/a", Token: "https://forge.tidewater.example/t", description: &describe.Description{}}
+	s := &Server{Authorize: "https://forge.tidewater.example/a", Token: "https://forge.tidewater.example/t",
+		description: &describe.Description{}}
 	if _, err := s.ByBrowser(ended, nil, func(string) { stop() }); !errors.Is(err, context.Canceled) {
 		t.Errorf("stopped: %v", err)
 	}
-	if _, err := (&Server{Token: "https://forge.tidewater.example/t"}).ByBrowser(t.Context(), nil, nil); !errors.Is(err, ErrNoBrowser) {
+	if _, err := (&Server{Token: "https://forge.tidewater.example/t"}).ByBrowser(t.Context(), nil,
+		nil); !errors.Is(err, ErrNoBrowser) {
 		t.Errorf("not offered: %v", err)
 	}
 }

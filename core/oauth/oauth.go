@@ -65,7 +65,8 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 		return nil, ErrNone
 	}
 	address, authority := d.OAuthWay()
-	s := &Server{Device: o.Device, Authorize: o.Authorize, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect, description: d, line: hostapi.NewHTTP(d, address, authority)}
+	s := &Server{Device: o.Device, Authorize: o.Authorize, Token: o.Token, Revoke: o.Revoke, Introspect: o.Introspect,
+		description: d, line: hostapi.NewHTTP(d, address, authority)}
 	s.line.Timeout = 10 * time.Second
 	if o.Issuer == "" {
 		return s, nil
@@ -84,7 +85,8 @@ func Discover(ctx context.Context, d *describe.Description) (*Server, error) {
 // named tells whether the description names the origin of an address.
 func (s *Server) named(address string) bool {
 	target, err := url.Parse(address)
-	return err == nil && target.Scheme == "https" && target.User == nil && slices.Contains(s.description.Addresses(), "https://"+target.Host)
+	return err == nil && target.Scheme == "https" && target.User == nil &&
+		slices.Contains(s.description.Addresses(), "https://"+target.Host)
 }
 
 // metadataAddresses are where an issuer's metadata may be ([8414], sections 3 and 5).
@@ -99,7 +101,8 @@ func metadataAddresses(issuer string) []string {
 		other.Path = path
 		return other.String()
 	}
-	return []string{at("/.well-known/oauth-authorization-server" + path), at("/.well-known/openid-configuration" + path), at(path + "/.well-known/openid-configuration")}
+	return []string{at("/.well-known/oauth-authorization-server" + path),
+		at("/.well-known/openid-configuration" + path), at(path + "/.well-known/openid-configuration")}
 }
 
 func (s *Server) readMetadata(ctx context.Context) error {
@@ -133,7 +136,8 @@ func (s *Server) readMetadata(ctx context.Context) error {
 		for _, pair := range []struct {
 			to   *string
 			from string
-		}{{&s.Device, found.Device}, {&s.Authorize, found.Authorize}, {&s.Token, found.Token}, {&s.Revoke, found.Revoke}, {&s.Introspect, found.Introspect}} {
+		}{{&s.Device, found.Device}, {&s.Authorize, found.Authorize}, {&s.Token, found.Token},
+			{&s.Revoke, found.Revoke}, {&s.Introspect, found.Introspect}} {
 			if *pair.to == "" { // what the description says itself stays
 				*pair.to = pair.from
 			}
@@ -194,24 +198,28 @@ func (s *Server) Begin(ctx context.Context, scopes []string) (*Prompt, error) {
 	case answer.UserCode == "" || len(answer.UserCode) > 64:
 		return nil, fmt.Errorf("%w: no code came", ErrMetadata)
 	case !isPage(answer.VerificationURI):
-		return nil, fmt.Errorf("%w: the verification page has no https URL: %s", ErrMetadata, untrusted.Clean(answer.VerificationURI))
+		return nil, fmt.Errorf("%w: the verification page has no https URL: %s", ErrMetadata,
+			untrusted.Clean(answer.VerificationURI))
 	case answer.Interval < 0 || answer.Interval > mostInterval:
 		return nil, fmt.Errorf("%w: it sets a polling interval of %d seconds", ErrMetadata, answer.Interval)
 	}
-	if latest := time.Now().Add(longestCode); answer.Expiry.IsZero() || answer.Expiry.After(latest) { // [8628] demands it; nobody waits for ever without it
+	// [8628] demands it; nobody waits for ever without it
+	if latest := time.Now().Add(longestCode); answer.Expiry.IsZero() || answer.Expiry.After(latest) {
 		answer.Expiry = latest
 	}
 	direct := answer.VerificationURIComplete
 	if !isPage(direct) {
 		direct = ""
 	}
-	return &Prompt{Code: answer.UserCode, Page: answer.VerificationURI, Direct: direct, Expires: answer.Expiry, answer: answer, scopes: scopes}, nil
+	return &Prompt{Code: answer.UserCode, Page: answer.VerificationURI, Direct: direct, Expires: answer.Expiry,
+		answer: answer, scopes: scopes}, nil
 }
 
 // isPage tells whether an address is one that a browser may be sent to: other schemes run something.
 func isPage(text string) bool {
 	target, err := url.Parse(text)
-	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil && untrusted.Clean(text) == text
+	return err == nil && target.Scheme == "https" && target.Hostname() != "" && target.User == nil &&
+		untrusted.Clean(text) == text
 }
 
 // Wait asks now and then, as often as the server allows, until a person has decided. A server that does not
@@ -246,7 +254,8 @@ func passing(err error) (wait time.Duration, passes bool) {
 		}
 		seconds, _ := strconv.Atoi(refused.Response.Header.Get("Retry-After")) // a date says nothing here
 		status := refused.Response.StatusCode
-		return min(time.Duration(max(seconds, 0))*time.Second, longestCode), status == http.StatusTooManyRequests || status >= 500
+		return min(time.Duration(max(seconds, 0))*time.Second, longestCode),
+			status == http.StatusTooManyRequests || status >= 500
 	}
 	var request *url.Error // nothing came back
 	return 0, errors.As(err, &request) && !errors.Is(err, context.Canceled) && !isCertificate(err)
@@ -290,9 +299,11 @@ func (s *Server) Refresh(ctx context.Context, refresh origin.Bound, scopes []str
 // section 7.1).
 func grant(token *oauth2.Token, asked []string) (*Grant, error) {
 	if kind := token.TokenType; kind != "" && !strings.EqualFold(kind, "bearer") {
-		return nil, fmt.Errorf("%w: its tokens are of the type %q, which git cannot send", ErrMetadata, untrusted.Clean(kind)[:min(len(untrusted.Clean(kind)), 40)])
+		return nil, fmt.Errorf("%w: its tokens are of the type %q, which git cannot send", ErrMetadata,
+			untrusted.Clean(kind)[:min(len(untrusted.Clean(kind)), 40)])
 	}
-	g := &Grant{Access: secret.New([]byte(token.AccessToken)), Refresh: secret.New([]byte(token.RefreshToken)), Until: token.Expiry, Scopes: asked}
+	g := &Grant{Access: secret.New([]byte(token.AccessToken)), Refresh: secret.New([]byte(token.RefreshToken)),
+		Until: token.Expiry, Scopes: asked}
 	if text, ok := token.Extra("scope").(string); ok && text != "" {
 		g.Scopes = strings.Fields(text)
 	}
@@ -313,7 +324,8 @@ func wordsOf(ctx context.Context, err error) error {
 		case errors.Is(err, context.DeadlineExceeded):
 			return ErrExpired
 		}
-		return fmt.Errorf("%w: it answers with something else than a token", ErrMetadata) // the library's words may hold what came
+		// the library's words may hold what came
+		return fmt.Errorf("%w: it answers with something else than a token", ErrMetadata)
 	}
 	switch refused.ErrorCode {
 	case "access_denied":

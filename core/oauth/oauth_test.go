@@ -60,7 +60,8 @@ func TestSigningIn(t *testing.T) {
 		host.Decide(prompt.Code, "ines.marlow", true)
 	}()
 	grant, err := server.Wait(t.Context(), prompt)
-	if err != nil || grant.Access.Empty() || grant.Refresh.Empty() || grant.Until.IsZero() || !slices.Equal(grant.Scopes, []string{"repo:read", "repo:write"}) {
+	if err != nil || grant.Access.Empty() || grant.Refresh.Empty() || grant.Until.IsZero() ||
+		!slices.Equal(grant.Scopes, []string{"repo:read", "repo:write"}) {
 		t.Fatalf("%+v, %v", grant, err)
 	}
 	known, err := server.Ask(t.Context(), server.description.Bind(grant.Access))
@@ -71,7 +72,8 @@ func TestSigningIn(t *testing.T) {
 	if err != nil || string(fresh.Access.Reveal()) == string(grant.Access.Reveal()) {
 		t.Fatalf("refreshed: %v", err)
 	}
-	if _, err := server.Refresh(t.Context(), server.description.Bind(grant.Refresh), grant.Scopes); !errors.Is(err, ErrEnded) {
+	if _, err := server.Refresh(t.Context(), server.description.Bind(grant.Refresh),
+		grant.Scopes); !errors.Is(err, ErrEnded) {
 		t.Errorf("refreshed with what was used already: %v", err)
 	}
 	if err := server.Forget(t.Context(), server.description.Bind(fresh.Access)); err != nil {
@@ -80,7 +82,8 @@ func TestSigningIn(t *testing.T) {
 	if known, err := server.Ask(t.Context(), server.description.Bind(fresh.Access)); err != nil || known.Active {
 		t.Errorf("revoked: %+v, %v", known, err)
 	}
-	if text := fmt.Sprintf("%+v %v", grant, fresh); strings.Contains(text, "tide-") || strings.Contains(text, "again-") {
+	if text := fmt.Sprintf("%+v %v", grant, fresh); strings.Contains(text, "tide-") ||
+		strings.Contains(text, "again-") {
 		t.Errorf("a secret is printed: %s", text)
 	}
 }
@@ -100,7 +103,8 @@ func TestDeniedAndCalledOff(t *testing.T) {
 	if _, err := server.Wait(t.Context(), prompt); !errors.Is(err, ErrDenied) {
 		t.Errorf("denied: %v", err)
 	}
-	if _, err := server.Begin(t.Context(), []string{"everything"}); !errors.Is(err, ErrRefused) || !strings.Contains(err.Error(), "invalid_scope") {
+	if _, err := server.Begin(t.Context(), []string{"everything"}); !errors.Is(err, ErrRefused) ||
+		!strings.Contains(err.Error(), "invalid_scope") {
 		t.Errorf("a scope that there is not: %v", err)
 	}
 	prompt, err = server.Begin(t.Context(), nil)
@@ -122,11 +126,17 @@ func TestMetadataIsBelievedWithinLimits(t *testing.T) {
 		name, path, metadata, more string
 		want                       error
 	}{
-		{"as OpenID has it", "/.well-known/openid-configuration", `{"issuer":"ISSUER","token_endpoint":"ISSUERt","device_authorization_endpoint":"ISSUERd"}`, "", nil},
-		{"elsewhere", "/.well-known/oauth-authorization-server", `{"issuer":"ISSUER","token_endpoint":"https://elsewhere.example/t"}`, "", ErrElsewhere},
-		{"elsewhere, and the description names it", "/.well-known/oauth-authorization-server", `{"issuer":"ISSUER","token_endpoint":"https://elsewhere.example/t"}`, "also = [\"https://elsewhere.example\"]\n", nil},
-		{"not by https", "/.well-known/oauth-authorization-server", `{"issuer":"ISSUER","revocation_endpoint":"http://127.0.0.1/t"}`, "", ErrElsewhere},
-		{"another's", "/.well-known/oauth-authorization-server", `{"issuer":"https://elsewhere.example/"}`, "", ErrMetadata},
+		{"as OpenID has it", "/.well-known/openid-configuration",
+			`{"issuer":"ISSUER","token_endpoint":"ISSUERt","device_authorization_endpoint":"ISSUERd"}`, "", nil},
+		{"elsewhere", "/.well-known/oauth-authorization-server",
+			`{"issuer":"ISSUER","token_endpoint":"https://elsewhere.example/t"}`, "", ErrElsewhere},
+		{"elsewhere, and the description names it", "/.well-known/oauth-authorization-server",
+			`{"issuer":"ISSUER","token_endpoint":"https://elsewhere.example/t"}`,
+			"also = [\"https://elsewhere.example\"]\n", nil},
+		{"not by https", "/.well-known/oauth-authorization-server",
+			`{"issuer":"ISSUER","revocation_endpoint":"http://127.0.0.1/t"}`, "", ErrElsewhere},
+		{"another's", "/.well-known/oauth-authorization-server", `{"issuer":"https://elsewhere.example/"}`,
+			"", ErrMetadata},
 		{"nothing", "/other", `{}`, "", ErrMetadata},
 		{"a page", "/.well-known/oauth-authorization-server", `<html>`, "", ErrMetadata},
 	} {
@@ -140,7 +150,8 @@ func TestMetadataIsBelievedWithinLimits(t *testing.T) {
 		}))
 		issuer = server.URL + "/"
 		authority := pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})
-		d, err := describe.Parse(fmt.Appendf(nil, "unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"forge.tidewater.example\"\nuser = \"git\"\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n%s", issuer, authority, row.more))
+		d, err := describe.Parse(fmt.Appendf(nil,
+			"unicrux = 1\nname = \"forge\"\n[ssh]\nhost = \"forge.tidewater.example\"\nuser = \"git\"\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n%s", issuer, authority, row.more))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -184,7 +195,8 @@ func (s *scripted) RoundTrip(r *http.Request) (*http.Response, error) {
 		text = rest
 		header.Set("Retry-After", "40")
 	}
-	return &http.Response{StatusCode: status, Header: header, Body: io.NopCloser(strings.NewReader(text)), Request: r}, nil
+	return &http.Response{StatusCode: status, Header: header, Body: io.NopCloser(strings.NewReader(text)),
+		Request: r}, nil
 }
 
 const deviceAnswer = `{"device_code":"d","user_code":"AB","verification_uri":"https://forge.tidewater.example/d","expires_in":600,"interval":3}`
@@ -193,7 +205,8 @@ const deviceAnswer = `{"device_code":"d","user_code":"AB","verification_uri":"ht
 func waiting(t *testing.T, answers ...string) (grant *Grant, gaps []time.Duration, err error) {
 	t.Helper()
 	script := &scripted{answers: append([]string{deviceAnswer}, answers...)}
-	s := &Server{Device: "https://forge.tidewater.example/d", Token: "https://forge.tidewater.example/t", description: &describe.Description{}, line: &http.Client{Transport: script}}
+	s := &Server{Device: "https://forge.tidewater.example/d", Token: "https://forge.tidewater.example/t",
+		description: &describe.Description{}, line: &http.Client{Transport: script}}
 	prompt, err := s.Begin(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
@@ -210,18 +223,21 @@ func waiting(t *testing.T, answers ...string) (grant *Grant, gaps []time.Duratio
 func TestWaitsOut(t *testing.T) {
 	t.Parallel()
 	synctest.Test(t, func(t *testing.T) {
-		grant, gaps, err := waiting(t, "0!", "503!<html>busy</html>", "429!", `{"error":"authorization_pending"}`, `{"access_token":"x","token_type":"Bearer"}`)
+		grant, gaps, err := waiting(t, "0!", "503!<html>busy</html>", "429!", `{"error":"authorization_pending"}`,
+			`{"access_token":"x","token_type":"Bearer"}`)
 		if err != nil || grant.Access.Empty() {
 			t.Fatal(err)
 		}
-		if want := []time.Duration{3 * time.Second, 8 * time.Second, 43 * time.Second, 43 * time.Second, 3 * time.Second}; !slices.Equal(gaps, want) {
+		if want := []time.Duration{3 * time.Second, 8 * time.Second, 43 * time.Second, 43 * time.Second,
+			3 * time.Second}; !slices.Equal(gaps, want) {
 			t.Errorf("asked after %v, want %v", gaps, want)
 		}
 		start := time.Now()
 		if _, _, err := waiting(t, "503!"); !errors.Is(err, ErrRefused) || time.Since(start) > 10*time.Minute {
 			t.Errorf("it fails for ever: %v after %v", err, time.Since(start))
 		}
-		if _, gaps, err := waiting(t, `{"error":"access_denied"}`, `{"access_token":"x"}`); !errors.Is(err, ErrDenied) || len(gaps) != 1 {
+		if _, gaps, err := waiting(t, `{"error":"access_denied"}`, `{"access_token":"x"}`); !errors.Is(err,
+			ErrDenied) || len(gaps) != 1 {
 			t.Errorf("denied: %v after %v", err, gaps)
 		}
 	})
@@ -241,7 +257,8 @@ func TestTokenAnswers(t *testing.T) {
 	} {
 		synctest.Test(t, func(t *testing.T) {
 			_, _, err := waiting(t, answer)
-			if !errors.Is(err, want) || err != nil && (strings.Contains(err.Error(), "tide_1") || strings.Contains(err.Error(), "oauth2")) {
+			if !errors.Is(err, want) || err != nil && (strings.Contains(err.Error(), "tide_1") ||
+				strings.Contains(err.Error(), "oauth2")) {
 				t.Errorf("%s: %v, want %v", answer, err, want)
 			}
 		})
@@ -257,7 +274,8 @@ func TestPaceIsTheServers(t *testing.T) {
 			`{"device_code":"d","user_code":"AB","verification_uri":"https://forge.tidewater.example/d","expires_in":60,"interval":3}`,
 			`{"error":"authorization_pending"}`, `{"error":"slow_down"}`, `{"error":"authorization_pending"}`,
 			`{"access_token":"x","token_type":"bearer","expires_in":60}`}}
-		s := &Server{Device: "https://forge.tidewater.example/d", Token: "https://forge.tidewater.example/t", description: &describe.Description{}, line: &http.Client{Transport: script}}
+		s := &Server{Device: "https://forge.tidewater.example/d", Token: "https://forge.tidewater.example/t",
+			description: &describe.Description{}, line: &http.Client{Transport: script}}
 		prompt, err := s.Begin(t.Context(), nil)
 		if err != nil {
 			t.Fatal(err)
@@ -269,7 +287,8 @@ func TestPaceIsTheServers(t *testing.T) {
 		for i := range script.asked[1:] {
 			gaps = append(gaps, script.asked[i+1].Sub(script.asked[i]))
 		}
-		if want := []time.Duration{3 * time.Second, 3 * time.Second, 8 * time.Second, 8 * time.Second}; !slices.Equal(gaps, want) {
+		if want := []time.Duration{3 * time.Second, 3 * time.Second, 8 * time.Second,
+			8 * time.Second}; !slices.Equal(gaps, want) {
 			t.Errorf("asked after %v, want %v", gaps, want)
 		}
 		script.answers, script.asked = []string{script.answers[0], `{"error":"authorization_pending"}`}, nil

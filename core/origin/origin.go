@@ -44,9 +44,10 @@ func Web(at string) string {
 
 // A Place is where a secret may go.
 type Place struct {
-	Origin    string `json:"origin"`              // as [Of] writes it
-	Address   string `json:"address,omitempty"`   // in place of what the name servers say; empty for these
-	Authority string `json:"authority,omitempty"` // who vouches, as [Authority] writes it; empty for the system's authorities
+	Origin  string `json:"origin"`            // as [Of] writes it
+	Address string `json:"address,omitempty"` // in place of what the name servers say; empty for these
+	// who vouches, as [Authority] writes it; empty for the system's authorities
+	Authority string `json:"authority,omitempty"`
 }
 
 // Authority marks certificates (PEM) so that they are known again: SHA-256, in hexadecimal digits.

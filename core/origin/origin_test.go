@@ -12,9 +12,12 @@ import (
 func TestOf(t *testing.T) {
 	t.Parallel()
 	for text, want := range map[string]string{
-		"https://forge.tidewater.example/a/b": "https://forge.tidewater.example:443", "https://Forge.tidewater.example:443": "https://forge.tidewater.example:443",
-		"https://forge.tidewater.example:8443/": "https://forge.tidewater.example:8443", "http://forge.tidewater.example": "http://forge.tidewater.example:80",
-		"https://[::1]:9/": "https://::1:9", "https://\u212aelp.example/": "https://\u212aelp.example:443",
+		"https://forge.tidewater.example/a/b":   "https://forge.tidewater.example:443",
+		"https://Forge.tidewater.example:443":   "https://forge.tidewater.example:443",
+		"https://forge.tidewater.example:8443/": "https://forge.tidewater.example:8443",
+		"http://forge.tidewater.example":        "http://forge.tidewater.example:80",
+		"https://[::1]:9/":                      "https://::1:9",
+		"https://\u212aelp.example/":            "https://\u212aelp.example:443",
 	} {
 		u, err := url.Parse(text)
 		if err != nil {
@@ -46,7 +49,9 @@ func TestBound(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	here, there, plain := &url.URL{Scheme: "https", Host: "forge.tidewater.example"}, &url.URL{Scheme: "https", Host: "forge.tidewater.example:1"}, &url.URL{Scheme: "http", Host: "forge.tidewater.example"}
+	here, there, plain := &url.URL{Scheme: "https", Host: "forge.tidewater.example"},
+		&url.URL{Scheme: "https", Host: "forge.tidewater.example:1"},
+		&url.URL{Scheme: "http", Host: "forge.tidewater.example"}
 	if _, err := bound.ToOrigin(here); err != nil {
 		t.Errorf("its own origin: %v", err)
 	}

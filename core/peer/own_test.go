@@ -46,7 +46,8 @@ func TestOwn(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(inside, "file"), nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	strangers := map[string]string{"a folder that others may enter": open, "a folder that is a link": filepath.Join(link, "s"),
+	strangers := map[string]string{"a folder that others may enter": open,
+		"a folder that is a link": filepath.Join(link, "s"),
 		"a socket that is a link": filepath.Join(inside, "link"), "a file": filepath.Join(inside, "file")}
 	if os.Geteuid() == 0 { // only root can give something away
 		_, given := at(0o700)

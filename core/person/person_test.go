@@ -17,7 +17,8 @@ func TestHolderSocket(t *testing.T) {
 		return
 	}
 	home, run := t.TempDir(), t.TempDir()
-	p := Person{Home: home, SSHHome: home, State: filepath.Join(home, "state"), UID: os.Getuid(), Environ: []string{"XDG_RUNTIME_DIR=" + run}}
+	p := Person{Home: home, SSHHome: home, State: filepath.Join(home, "state"), UID: os.Getuid(),
+		Environ: []string{"XDG_RUNTIME_DIR=" + run}}
 	below := filepath.Join(p.State, "run", "agent")
 	if err := os.Chmod(run, 0o755); err != nil {
 		t.Fatal(err)
@@ -28,7 +29,8 @@ func TestHolderSocket(t *testing.T) {
 	if err := os.Chmod(run, 0o700); err != nil {
 		t.Fatal(err)
 	}
-	if got := p.HolderSocket(); got != filepath.Join(run, "unicrux", "agent") || !p.IsHolder(below) || p.IsHolder("/else") {
+	if got := p.HolderSocket(); got != filepath.Join(run, "unicrux", "agent") || !p.IsHolder(below) ||
+		p.IsHolder("/else") {
 		t.Errorf("in the runtime folder: %s", got)
 	}
 	if err := errors.Join(os.MkdirAll(filepath.Dir(below), 0o700), os.WriteFile(below, nil, 0o600)); err != nil {

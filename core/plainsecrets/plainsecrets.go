@@ -158,7 +158,8 @@ func InText(sort Sort, path string, text []byte) []Stray {
 
 // inFile guesses from what stands in a file which of the known forms it has.
 func inFile(path string, text []byte) []Stray {
-	if list := inCredentialFile(path, text); len(list) > 0 && strings.Count(string(text), "://") == len(bytes.Fields(text)) {
+	if list := inCredentialFile(path, text); len(list) > 0 &&
+		strings.Count(string(text), "://") == len(bytes.Fields(text)) {
 		return list
 	}
 	if list := inNetrc(path, text); len(list) > 0 {
@@ -176,7 +177,8 @@ func inCredentialFile(path string, text []byte) []Stray {
 			continue
 		}
 		if password, set := at.User.Password(); set && password != "" {
-			list = append(list, Stray{Sort: CredentialFile, File: path, Line: n + 1, At: allow.LowerHost(at.Host), User: at.User.Username(), Secret: secret.New([]byte(password))})
+			list = append(list, Stray{Sort: CredentialFile, File: path, Line: n + 1, At: allow.LowerHost(at.Host),
+				User: at.User.Username(), Secret: secret.New([]byte(password))})
 		}
 	}
 	return list
@@ -262,7 +264,8 @@ func inConfig(config *gitlink.Config) []Stray {
 	for _, entry := range config.Every() {
 		key := strings.ToLower(entry.Key)
 		switch {
-		case strings.HasPrefix(key, "remote.") && (strings.HasSuffix(key, ".url") || strings.HasSuffix(key, ".pushurl")):
+		case strings.HasPrefix(key, "remote.") &&
+			(strings.HasSuffix(key, ".url") || strings.HasSuffix(key, ".pushurl")):
 			if s, found := inURL(entry.Value); found {
 				s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
 				list = append(list, s)
@@ -272,7 +275,8 @@ func inConfig(config *gitlink.Config) []Stray {
 			if s.Secret.Empty() {
 				continue
 			}
-			at, err := url.Parse(strings.TrimSuffix(strings.TrimPrefix(entry.Key, "http."), entry.Key[strings.LastIndexByte(entry.Key, '.'):]))
+			at, err := url.Parse(strings.TrimSuffix(strings.TrimPrefix(entry.Key, "http."),
+				entry.Key[strings.LastIndexByte(entry.Key, '.'):]))
 			if err == nil && at.Scheme == "https" {
 				s.At = allow.LowerHost(at.Host)
 			}
@@ -325,7 +329,8 @@ func inHeader(text string) Stray {
 // toldFiles are those in which secrets are looked for and never touched.
 func toldFiles(station *workstation.Station) []string {
 	var files []string
-	for _, name := range []string{".bash_history", ".zsh_history", ".history", ".local/share/fish/fish_history", ".env"} {
+	for _, name := range []string{".bash_history", ".zsh_history", ".history",
+		".local/share/fish/fish_history", ".env"} {
 		files = append(files, filepath.Join(station.Home, filepath.FromSlash(name)))
 	}
 	if station.Folder != station.Home {
@@ -336,7 +341,8 @@ func toldFiles(station *workstation.Station) []string {
 
 var (
 	inAddress  = lazyregexp.Late(`https://([^\s:/@'"]*):([^\s@/'"]+)@([A-Za-z0-9.-]+(?::\d+)?)`)
-	inVariable = lazyregexp.Late(`(?i)^\s*(?:export\s+)?([A-Z0-9_]*(?:` + secret.Names + `)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
+	inVariable = lazyregexp.Late(`(?i)^\s*(?:export\s+)?([A-Z0-9_]*(?:` + secret.Names +
+		`)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
 )
 
 // told finds addresses with a secret in them, and in environment files what is named like one.
@@ -348,10 +354,13 @@ func told(path string, text []byte) []Stray {
 	var list []Stray
 	for n, line := range lines(text) {
 		for _, match := range inAddress().FindAllStringSubmatch(line, -1) {
-			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, At: allow.LowerHost(match[3]), User: match[1], Secret: secret.New([]byte(match[2]))})
+			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, At: allow.LowerHost(match[3]),
+				User: match[1], Secret: secret.New([]byte(match[2]))})
 		}
-		if match := inVariable().FindStringSubmatch(line); match != nil && sort == Environment && !strings.HasPrefix(match[2], "$") {
-			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, User: match[1], Secret: secret.New([]byte(match[2]))})
+		if match := inVariable().FindStringSubmatch(line); match != nil && sort == Environment &&
+			!strings.HasPrefix(match[2], "$") {
+			list = append(list, Stray{Sort: sort, File: path, Line: n + 1, User: match[1],
+				Secret: secret.New([]byte(match[2]))})
 		}
 	}
 	return list

@@ -95,7 +95,8 @@ func TestHolder(t *testing.T) {
 // TestGitQuestion reads what it wrote.
 func TestGitQuestion(t *testing.T) {
 	t.Parallel()
-	for _, row := range []GitQuestion{{"/home/ines/.local/share/unicrux", "get", []byte("protocol=https\n\n")}, {"/x", "store", []byte{}}, {"", "", []byte("host=\x00\n")}} {
+	for _, row := range []GitQuestion{{"/home/ines/.local/share/unicrux", "get", []byte("protocol=https\n\n")},
+		{"/x", "store", []byte{}}, {"", "", []byte("host=\x00\n")}} {
 		if q, ok := ReadGitQuestion(row.Text()); !ok || !reflect.DeepEqual(q, row) {
 			t.Errorf("%q: %q", row, q)
 		}
@@ -121,11 +122,13 @@ func TestQuestion(t *testing.T) {
 		{"\x00\x00\x00\x01\x0b", "", "", ErrVersion},
 	} {
 		body, ok := Whole([]byte(row.message))
-		if name, question, err := Question(body); !ok || name != row.name || string(question) != row.question || err != row.err {
+		if name, question, err := Question(body); !ok || name != row.name || string(question) != row.question ||
+			err != row.err {
 			t.Errorf("%q: %q, %q, %v", row.message, name, question, err)
 		}
 	}
-	for _, part := range []string{"", "\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x02\x01", "\x00\x00\x00\x01\x01\x01", "\xff\xff\xff\xff\x01"} {
+	for _, part := range []string{"", "\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x02\x01",
+		"\x00\x00\x00\x01\x01\x01", "\xff\xff\xff\xff\x01"} {
 		if body, ok := Whole([]byte(part)); ok {
 			t.Errorf("%q is taken for a message: %q", part, body)
 		}
@@ -134,7 +137,8 @@ func TestQuestion(t *testing.T) {
 		text string
 		err  error
 		want string
-	}{{"tide", nil, "\x00\x00\x00\x05\x00tide"}, {"tide", ErrNo, "\x00\x00\x00\x01\x01"}, {"", fmt.Errorf("%w: x", ErrDamaged), "\x00\x00\x00\x01\x02"},
+	}{{"tide", nil, "\x00\x00\x00\x05\x00tide"}, {"tide", ErrNo, "\x00\x00\x00\x01\x01"},
+		{"", fmt.Errorf("%w: x", ErrDamaged), "\x00\x00\x00\x01\x02"},
 		{"", io.EOF, "\x00\x00\x00\x01\x01"}, {strings.Repeat("a", MaxMessage), nil, "\x00\x00\x00\x01\x01"}} {
 		if got := string(Answer([]byte(row.text), row.err)); got != row.want {
 			t.Errorf("%.9q, %v: %.20q", row.text, row.err, got)
@@ -168,7 +172,8 @@ type conversation struct {
 
 // FuzzExchange lets a holder answer anything: what is taken from it is a whole answer.
 func FuzzExchange(f *testing.F) {
-	for _, seed := range []string{"\x00\x00\x00\x05\x00tide", "\x00\x00\x00\x01\x01", "\xff\xff\xff\xff\x00", "\x00\x00\x00\x00", ""} {
+	for _, seed := range []string{"\x00\x00\x00\x05\x00tide", "\x00\x00\x00\x01\x01", "\xff\xff\xff\xff\x00",
+		"\x00\x00\x00\x00", ""} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, said []byte) {

@@ -28,7 +28,8 @@ import (
 var errNoAction = errors.New("nothing carries this out by itself")
 
 // Apply carries a action out and returns in a sentence what was done.
-func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
+func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	secrets site.Secrets) (string, error) {
 	switch action.Do {
 	case finding.MakeKey:
 		return makeFor(ctx, p, batch, action, secrets)
@@ -61,16 +62,19 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 }
 
 // applyWeb carries out the deeds for the way over HTTPS.
-func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
+func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
 	}
 	if action.Do == finding.SettleWeb {
-		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name), hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
+		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name),
+			hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
 	}
 	if action.Do == finding.AskFirst {
-		return fmt.Sprintf("git asks the chest alone for %s.", host.Name), hosts.AskAlone(ctx, batch, p.Station, []string{host.HTTPSAt()}, p.Program)
+		return fmt.Sprintf("git asks the chest alone for %s.", host.Name),
+			hosts.AskAlone(ctx, batch, p.Station, []string{host.HTTPSAt()}, p.Program)
 	}
 	if err := secrets.Chest(); err != nil {
 		return "", err
@@ -87,7 +91,8 @@ func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action
 		if err != nil {
 			return "", err
 		}
-		e, _, err := tokens.Keep(ctx, p, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: token}, Purposes: purposes, Account: host.ForAccount})
+		e, _, err := tokens.Keep(ctx, p, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: token},
+			Purposes: purposes, Account: host.ForAccount})
 		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
 	}
 	client := p.Client(host, origin.Bound{})
@@ -99,13 +104,15 @@ func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action
 	if err != nil {
 		return "", err
 	}
-	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes, Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
+	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes,
+		Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
 	e, _, err := tokens.Issue(ctx, p, batch, client, r)
 	good := ""
 	if !e.Until.IsZero() {
 		good = ", good until " + e.Until.Format(time.DateOnly)
 	}
-	return fmt.Sprintf("%s issued the token %s%s. It is in the chest, and git gets it from there.", host.Name, e.Name, good), err
+	return fmt.Sprintf("%s issued the token %s%s. It is in the chest, and git gets it from there.", host.Name,
+		e.Name, good), err
 }
 
 // applyToFile carries out the deeds that change one file.
@@ -121,12 +128,14 @@ func applyToFile(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	case finding.NameSSH:
 		path := filepath.Join(p.Station.Home, ".gitconfig")
 		return "git starts ssh with the settings of this home now.",
-			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand", shellwords.Join("ssh", "-F", filepath.ToSlash(action.File)))
+			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand",
+				shellwords.Join("ssh", "-F", filepath.ToSlash(action.File)))
 	}
 	return "", errNoAction
 }
 
-func makeFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
+func makeFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
@@ -150,14 +159,16 @@ func makeFor(ctx context.Context, p site.Site, batch *workstation.Batch, action 
 		return done, nil
 	}
 	// Somebody has just typed the passphrase: that shall be enough for the day.
-	loaded, err := keys.Load(ctx, p, batch, keys.Loading{Pair: pair, Passphrase: n.Passphrase, HostName: host.HostName()})
+	loaded, err := keys.Load(ctx, p, batch, keys.Loading{Pair: pair, Passphrase: n.Passphrase,
+		HostName: host.HostName()})
 	if err == nil {
 		done += " " + loaded.Words("it")
 	}
 	return done, nil
 }
 
-func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
+func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	secrets site.Secrets) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
@@ -188,7 +199,8 @@ func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	return words, nil
 }
 
-func loadFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, secrets site.Secrets) (string, error) {
+func loadFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	secrets site.Secrets) (string, error) {
 	pair, err := sshkey.Load(action.Key)
 	if err != nil || batch.Dry {
 		return "", err
@@ -214,9 +226,10 @@ func writePublic(p site.Site, batch *workstation.Batch, path string) (string, er
 		return "", sshkey.ErrLocked
 	}
 	name := p.Station.Tilde(path) + ".pub"
-	_, err = batch.Edit(path+".pub", "Write the public half of "+pair.Name()+" beside it.", 0o644, func([]byte) ([]byte, error) {
-		return []byte(sshkey.Line(pair.Public, keys.NewKey{}.CommentFor(p.Station)) + "\n"), nil
-	})
+	_, err = batch.Edit(path+".pub", "Write the public half of "+pair.Name()+" beside it.", 0o644,
+		func([]byte) ([]byte, error) {
+			return []byte(sshkey.Line(pair.Public, keys.NewKey{}.CommentFor(p.Station)) + "\n"), nil
+		})
 	return name + " holds the public half of this very key now.", err
 }
 
@@ -225,13 +238,15 @@ func setRemote(ctx context.Context, p site.Site, batch *workstation.Batch, actio
 	if err != nil {
 		return err
 	}
-	return gitConfig(ctx, p, batch, path, "Set the URL of the remote "+action.Remote+".", "remote."+action.Remote+".url", action.URL)
+	return gitConfig(ctx, p, batch, path, "Set the URL of the remote "+action.Remote+".",
+		"remote."+action.Remote+".url", action.URL)
 }
 
 // gitConfig sets a variable in one of git's files.
 func gitConfig(ctx context.Context, p site.Site, batch *workstation.Batch, path, words, name, value string) error {
-	_, err := gitlink.Change(ctx, batch, p.Station, gitlink.EditOf{Path: path, Words: words, Mode: 0o644}, func([]gitlink.Entry) ([]gitlink.Assignment, error) {
-		return []gitlink.Assignment{{Key: name, Values: []string{value}}}, nil
-	})
+	_, err := gitlink.Change(ctx, batch, p.Station, gitlink.EditOf{Path: path, Words: words, Mode: 0o644},
+		func([]gitlink.Entry) ([]gitlink.Assignment, error) {
+			return []gitlink.Assignment{{Key: name, Values: []string{value}}}, nil
+		})
 	return err
 }

@@ -35,7 +35,8 @@ type Opening struct {
 
 // Open goes a way and applies automatic mends, in order, until it is open or somebody else
 // is needed. Each mend is one recorded change; told is called after it.
-func Open(ctx context.Context, p site.Site, request finding.Request, secrets site.Secrets, told func(Step)) (*Opening, error) {
+func Open(ctx context.Context, p site.Site, request finding.Request, secrets site.Secrets,
+	told func(Step)) (*Opening, error) {
 	opening := &Opening{}
 	tried := map[string]bool{}
 	for range maxMends {
@@ -84,7 +85,8 @@ func next(way *finding.Way, tried map[string]bool) (finding.Mend, bool) {
 	return finding.Mend{}, false
 }
 
-func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.Mend, secrets site.Secrets) (Step, error) {
+func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.Mend,
+	secrets site.Secrets) (Step, error) {
 	batch := p.Station.Begin(mend.Summary, false)
 	words, err := Apply(ctx, p, batch, mend.Action, secrets)
 	return Step{Code: code, Words: words, Change: batch.Change().ID}, err
@@ -113,7 +115,8 @@ func Foresee(p site.Site, way *finding.Way) []Foreseen {
 	}
 	if way.Question.Transport == "https" {
 		if mend.Action.Do == finding.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == "") {
-			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.", []string{"a token in the chest, and whom git asks for " + host.Name}})
+			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.",
+				[]string{"a token in the chest, and whom git asks for " + host.Name}})
 		}
 		return plan
 	}
@@ -121,18 +124,22 @@ func Foresee(p site.Site, way *finding.Way) []Foreseen {
 		return append(plan, Foreseen{Words: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
 	}
 	if !way.KeyAtHand && mend.Action.Do != finding.MakeKey {
-		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
+		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".",
+			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
 	if way.KeyAtHand && way.KeyWeak && mend.Action.Do != finding.MakeKey {
 		plan = append(plan, Foreseen{"Make a better key, unless " + host.Name + " knows the weak one that is here.",
 			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
 	if !way.HostKnown && mend.Action.Do != finding.TrustHost {
-		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name + " publishes, and store it.",
+		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name +
+			" publishes, and store it.",
 			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})
 	}
-	if !way.KeyProved && mend.Action.Do != finding.RegisterKey && mend.Action.Do != finding.UseKey && host.Can("add-key") {
-		plan = append(plan, Foreseen{"Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
+	if !way.KeyProved && mend.Action.Do != finding.RegisterKey && mend.Action.Do != finding.UseKey &&
+		host.Can("add-key") {
+		plan = append(plan, Foreseen{"Register the key with " + host.Name +
+			" unless it knows it, and sign in to prove it.",
 			[]string{"the keys that " + host.Name + " knows"}})
 	}
 	return plan
@@ -146,14 +153,16 @@ func DryRun(ctx context.Context, p site.Site, way *finding.Way) (*workstation.Ba
 		return batch, nil
 	}
 	switch mend.Action.Do {
-	case finding.RegisterKey, finding.GetToken, finding.OpenChest: // neither the host nor the person is asked in a dry run
+	case finding.RegisterKey, finding.GetToken,
+		finding.OpenChest: // neither the host nor the person is asked in a dry run
 		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
 	}
 	if _, err := Apply(ctx, p, batch, mend.Action, site.Secrets{}); err != nil {
 		return batch, err
 	}
 	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
-		if _, err := trust.Host(ctx, p, batch, mend.Action.Host, ""); err != nil && !errors.Is(err, trust.ErrUnpublished) {
+		if _, err := trust.Host(ctx, p, batch, mend.Action.Host, ""); err != nil &&
+			!errors.Is(err, trust.ErrUnpublished) {
 			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
 		}
 	}

@@ -19,7 +19,8 @@ func open(t *testing.T, s *fixture.Site, request finding.Request, passphrase str
 	t.Helper()
 	request.Ask = s.Secrets(passphrase).Passphrase
 	var steps []ready.Step
-	opening, err := ready.Open(t.Context(), s.Site, request, s.Secrets(passphrase), func(step ready.Step) { steps = append(steps, step) })
+	opening, err := ready.Open(t.Context(), s.Site, request, s.Secrets(passphrase),
+		func(step ready.Step) { steps = append(steps, step) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,7 +41,8 @@ func TestOpen(t *testing.T) {
 	for _, passphrase := range []string{"", "a long word"} {
 		s := fixture.At(t, "forge").WithHolder()
 		opening, steps := open(t, s, finding.Request{Argument: drift, Purpose: finding.Push}, passphrase)
-		if !opening.Way.IsOpen() || codes(steps) != "host-key-unknown key-none key-not-registered" && codes(steps) != "key-none host-key-unknown key-not-registered" {
+		if !opening.Way.IsOpen() || codes(steps) != "host-key-unknown key-none key-not-registered" &&
+			codes(steps) != "key-none host-key-unknown key-not-registered" {
 			t.Fatalf("%+v after %s", opening.Way.Crux, codes(steps))
 		}
 		for _, step := range steps {
@@ -48,7 +50,8 @@ func TestOpen(t *testing.T) {
 				t.Errorf("not recorded, or without words: %+v", step)
 			}
 		}
-		if again, steps := open(t, s, finding.Request{Argument: drift, Purpose: finding.Push}, passphrase); !again.Way.IsOpen() || len(steps) != 0 {
+		if again, steps := open(t, s, finding.Request{Argument: drift, Purpose: finding.Push},
+			passphrase); !again.Way.IsOpen() || len(steps) != 0 {
 			t.Errorf("once more: %+v after %s", again.Way.Crux, codes(steps))
 		}
 	}
@@ -58,7 +61,8 @@ func TestOpen(t *testing.T) {
 func TestStops(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
-	opening, steps := open(t, s, finding.Request{Argument: "git@forge.tidewater.example:harbour/lamp-firmware.git", Purpose: finding.Push}, "")
+	opening, steps := open(t, s, finding.Request{Argument: "git@forge.tidewater.example:harbour/lamp-firmware.git",
+		Purpose: finding.Push}, "")
 	if opening.Way.IsOpen() || opening.Way.Crux.Code != causes.ReadOnlyAccount {
 		t.Errorf("%+v after %s", opening.Way.Crux, codes(steps))
 	}
@@ -70,8 +74,11 @@ func TestStops(t *testing.T) {
 	secrets := s.Secrets("")
 	asked := ""
 	secrets.OtherHost = func(a, b string) (bool, error) { asked = a + " " + b; return true, nil }
-	other, err := ready.Open(t.Context(), s.Site, finding.Request{Argument: "git@forge.tidewatr.example:buoys/drift-model.git", Ask: secrets.Passphrase}, secrets, func(ready.Step) {})
-	if err != nil || !other.Way.IsOpen() || asked != "forge.tidewatr.example forge.tidewater.example" || !strings.Contains(other.URL, "forge.tidewater.example") {
+	other, err := ready.Open(t.Context(), s.Site,
+		finding.Request{Argument: "git@forge.tidewatr.example:buoys/drift-model.git", Ask: secrets.Passphrase},
+		secrets, func(ready.Step) {})
+	if err != nil || !other.Way.IsOpen() || asked != "forge.tidewatr.example forge.tidewater.example" ||
+		!strings.Contains(other.URL, "forge.tidewater.example") {
 		t.Errorf("%+v, asked %q, %v", other.Way.Crux, asked, err)
 	}
 }
@@ -97,14 +104,16 @@ func TestMends(t *testing.T) {
 		{Do: finding.TrustHost, Host: "forge"},
 		{Do: finding.NameSSH, File: "/home/o'brien/.ssh/config"},
 	} {
-		if words, err := ready.Apply(t.Context(), s.Site, s.Batch(), action, s.Secrets("")); err != nil || !strings.HasSuffix(words, ".") {
+		if words, err := ready.Apply(t.Context(), s.Site, s.Batch(), action, s.Secrets("")); err != nil ||
+			!strings.HasSuffix(words, ".") {
 			t.Errorf("%s: %q, %v", action.Do, words, err)
 		}
 	}
 	if got := strings.TrimSpace(s.Git(folder, "config", "remote.origin.url")); got != drift {
 		t.Errorf("the remote: %s", got)
 	}
-	if got := strings.TrimSpace(s.Git(folder, "config", "core.sshCommand")); got != `ssh -F '/home/o'\''brien/.ssh/config'` {
+	if got := strings.TrimSpace(s.Git(folder, "config",
+		"core.sshCommand")); got != `ssh -F '/home/o'\''brien/.ssh/config'` {
 		t.Errorf("a home with an apostrophe: %s", got)
 	}
 	if _, err := ready.Apply(t.Context(), s.Site, s.Batch(), finding.Action{Do: "sing"}, s.Secrets("")); err == nil {
@@ -116,7 +125,8 @@ func TestMends(t *testing.T) {
 func TestForesee(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
-	way, err := diagnose.Check(t.Context(), s.Station, s.Registry, finding.Request{Argument: drift, Ask: finding.NobodyAsks})
+	way, err := diagnose.Check(t.Context(), s.Station, s.Registry,
+		finding.Request{Argument: drift, Ask: finding.NobodyAsks})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -132,7 +142,8 @@ func TestForesee(t *testing.T) {
 		t.Error("a dry run changed something")
 	}
 	open(t, s, finding.Request{Argument: drift}, "")
-	if way, err = diagnose.Check(t.Context(), s.Station, s.Registry, finding.Request{Argument: drift, Ask: finding.NobodyAsks}); err != nil || len(ready.Foresee(s.Site, way)) != 0 {
+	if way, err = diagnose.Check(t.Context(), s.Station, s.Registry,
+		finding.Request{Argument: drift, Ask: finding.NobodyAsks}); err != nil || len(ready.Foresee(s.Site, way)) != 0 {
 		t.Errorf("an open way: %v", err)
 	}
 }

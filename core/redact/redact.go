@@ -41,7 +41,8 @@ func find(text []byte) []span {
 	var list []span
 	for _, expression := range forms {
 		for _, match := range expression().FindAllSubmatchIndex(text, -1) {
-			if from, to := match[2], match[3]; from < to && !bytes.ContainsAny(text[from:to], "{$") && !bytes.Contains(text[from:to], []byte("://")) {
+			if from, to := match[2], match[3]; from < to && !bytes.ContainsAny(text[from:to], "{$") &&
+				!bytes.Contains(text[from:to], []byte("://")) {
 				list = append(list, span{from, to})
 			}
 		}

@@ -22,7 +22,8 @@ var ErrStillTaken = errors.New("the host still takes the key")
 
 // ByHand tries to sign in now and then until the host takes a key, which a person told it on
 // its page, and then makes settings use it. A patience of 0 tries once.
-func ByHand(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration, patience time.Duration) (*Registered, error) {
+func ByHand(ctx context.Context, p site.Site, batch *workstation.Batch, r Registration,
+	patience time.Duration) (*Registered, error) {
 	done := &Registered{Title: r.Title}
 	if batch.Dry {
 		return done, keys.SetUse(ctx, p, batch, r.Host.HostName(), r.Pair)
@@ -45,7 +46,8 @@ func ByHand(ctx context.Context, p site.Site, batch *workstation.Batch, r Regist
 
 // WithdrawByHand asks a host now and then until it takes a key no more, which a person took
 // away on its page. A patience of 0 asks once.
-func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, patience time.Duration) error {
+func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair,
+	host *describe.Description, patience time.Duration) error {
 	if !batch.Dry {
 		err := p.TryUntil(ctx, patience, ErrStillTaken, func(ctx context.Context) (bool, error) {
 			taken, err := Takes(ctx, p, host, pair)
@@ -55,6 +57,8 @@ func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, 
 			return err
 		}
 	}
-	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss, Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
-	return batch.Act(ctx, fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step, func() (map[string]string, error) { return nil, nil })
+	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss,
+		Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
+	return batch.Act(ctx, fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step,
+		func() (map[string]string, error) { return nil, nil })
 }

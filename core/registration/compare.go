@@ -29,7 +29,8 @@ type Compared struct {
 
 // Compare holds the keys of this home against those that a host knows for the account of a
 // token: first those that are both, then those that only the host has, then those only here.
-func Compare(ctx context.Context, p site.Site, host *describe.Description, list hostapi.KeyList, token origin.Bound) ([]Compared, error) {
+func Compare(ctx context.Context, p site.Site, host *describe.Description, list hostapi.KeyList,
+	token origin.Bound) ([]Compared, error) {
 	registered, err := p.Client(host, token).Keys(ctx, list)
 	if err != nil {
 		return nil, err
@@ -59,7 +60,8 @@ const mostTried = 12
 // CompareByTrying finds which keys of this home a host takes, where it lists none: the host is
 // asked about one after another, and nobody signs in. What it knows besides stays unknown. More
 // tells that there are keys that it was not asked about.
-func CompareByTrying(ctx context.Context, p site.Site, host *describe.Description) (list []Compared, more bool, err error) {
+func CompareByTrying(ctx context.Context, p site.Site, host *describe.Description) (list []Compared,
+	more bool, err error) {
 	var both, here []Compared
 	for _, pair := range sshkey.Search(p.Station.Home) {
 		if pair.Public == nil {
@@ -109,7 +111,8 @@ func FindRegistered(keys []hostapi.RegisteredKey, key ssh.PublicKey) *hostapi.Re
 
 // Withdraw makes a host forget a key of one of its lists. The step is recorded with what is needed to tell the
 // host again.
-func Withdraw(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, host *describe.Description, list hostapi.KeyList, token origin.Bound) (*hostapi.RegisteredKey, error) {
+func Withdraw(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair,
+	host *describe.Description, list hostapi.KeyList, token origin.Bound) (*hostapi.RegisteredKey, error) {
 	client := p.Client(host, token)
 	keys, err := client.Keys(ctx, list)
 	if err != nil {
@@ -120,12 +123,14 @@ func Withdraw(ctx context.Context, p site.Site, batch *workstation.Batch, pair *
 		return nil, ErrNotThere
 	}
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActRemove, Data: map[string]string{
-		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""), "fingerprint": sshkey.Fingerprint(known.Key),
-		"until": dateText(known.Until), "access": string(known.Access)}}
+		"id": known.ID, "title": known.Title, "line": sshkey.Line(known.Key, ""),
+		"fingerprint": sshkey.Fingerprint(known.Key),
+		"until":       dateText(known.Until), "access": string(known.Access)}}
 	list.Note(step.Data)
-	return known, batch.Act(ctx, fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step, func() (map[string]string, error) {
-		return nil, client.RemoveKey(ctx, *known, list)
-	})
+	return known, batch.Act(ctx, fmt.Sprintf("Withdraw %s from %s.", pair.Name(), host.Name), step,
+		func() (map[string]string, error) {
+			return nil, client.RemoveKey(ctx, *known, list)
+		})
 }
 
 // TakeBack takes back that a key was registered or withdrawn.
@@ -159,7 +164,8 @@ func tellAgain(ctx context.Context, client *hostapi.Client, step workstation.Hos
 	if err != nil {
 		return err
 	}
-	request := hostapi.KeyRequest{Key: key, Title: step.Data["title"], Access: hostapi.Access(step.Data["access"]), List: hostapi.KeyListOf(step.Data)}
+	request := hostapi.KeyRequest{Key: key, Title: step.Data["title"], Access: hostapi.Access(step.Data["access"]),
+		List: hostapi.KeyListOf(step.Data)}
 	request.Until, _ = time.Parse(time.RFC3339, step.Data["until"]) // none is no end
 	if hostapi.CanTell(client.Description, request) != nil {
 		request.Until, request.Access = time.Time{}, ""

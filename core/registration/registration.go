@@ -1,5 +1,5 @@
-// Package registration registers public keys with hosts and withdraws them, by the host's API or by what a person does on
-// its web page, and proves each by signing in.
+// Package registration registers public keys with hosts and withdraws them, by the host's API or by what a person
+// does on its web page, and proves each by signing in.
 package registration
 
 import (
@@ -74,11 +74,13 @@ func (r Registration) Check() error {
 	case sshkey.IsObsolete(r.Pair.Public):
 		return fmt.Errorf("%s is %s %d: %w", r.Pair.Name(), kind, sshkey.Bits(r.Pair.Public), ErrObsolete)
 	case len(r.Host.Keys.Kinds) > 0 && !slices.Contains(r.Host.Keys.Kinds, kind):
-		return fmt.Errorf("%s is %s, and %s takes %s: %w", r.Pair.Name(), kind, r.Host.Name, strings.Join(r.Host.Keys.Kinds, ", "), ErrHostKind)
+		return fmt.Errorf("%s is %s, and %s takes %s: %w", r.Pair.Name(), kind, r.Host.Name,
+			strings.Join(r.Host.Keys.Kinds, ", "), ErrHostKind)
 	case untrusted.Clean(r.Title) != r.Title || r.Title == "":
 		return fmt.Errorf("%w: one line of plain text is needed", ErrTitle)
 	case limit > 0 && utf8.RuneCountInString(r.Title) > limit:
-		return fmt.Errorf("%w: it has at most %d characters, and this one has %d", ErrTitle, limit, utf8.RuneCountInString(r.Title))
+		return fmt.Errorf("%w: it has at most %d characters, and this one has %d", ErrTitle, limit,
+			utf8.RuneCountInString(r.Title))
 	}
 	return hostapi.CanTell(r.Host, r.request())
 }
@@ -154,7 +156,8 @@ func Register(ctx context.Context, p site.Site, batch *workstation.Batch, r Regi
 }
 
 // proveListed looks whether the host lists a key for signing, with which nobody can sign in to prove it.
-func proveListed(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
+func proveListed(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration,
+	done *Registered) error {
 	if batch.Dry || !r.Host.Can(r.List.Operation("list")) {
 		done.Proof = Told
 		return nil
@@ -175,12 +178,15 @@ func NoteSeen(ctx context.Context, p site.Site, batch *workstation.Batch, r Regi
 	if err != nil || slices.Contains(known[fingerprint], r.Host.Name) {
 		return err
 	}
-	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActSee, Data: map[string]string{"fingerprint": fingerprint}}
-	return batch.Act(ctx, fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step, func() (map[string]string, error) { return nil, nil })
+	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActSee,
+		Data: map[string]string{"fingerprint": fingerprint}}
+	return batch.Act(ctx, fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step,
+		func() (map[string]string, error) { return nil, nil })
 }
 
 // tell registers the key unless the host knows it for this account already.
-func tell(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration, done *Registered) error {
+func tell(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r Registration,
+	done *Registered) error {
 	if r.Host.Can(r.List.Operation("list")) {
 		keys, err := client.Keys(ctx, r.List)
 		if err != nil {
@@ -188,7 +194,8 @@ func tell(ctx context.Context, p site.Site, batch *workstation.Batch, client *ho
 		}
 		for _, known := range keys {
 			if bytes.Equal(known.Key.Marshal(), r.Pair.Public.Marshal()) {
-				done.ID, done.Title, done.Already, done.Until, done.Access = known.ID, known.Title, true, known.Until, known.Access
+				done.ID, done.Title, done.Already, done.Until, done.Access = known.ID, known.Title, true,
+					known.Until, known.Access
 				return r.sameTerms(known)
 			}
 		}
@@ -196,11 +203,12 @@ func tell(ctx context.Context, p site.Site, batch *workstation.Batch, client *ho
 	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActAdd,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(r.Pair.Public), "title": r.Title}}
 	r.List.Note(step.Data)
-	err := batch.Act(ctx, fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step, func() (map[string]string, error) {
-		id, err := client.AddKey(ctx, r.request())
-		done.ID = id
-		return map[string]string{"id": id}, err
-	})
+	err := batch.Act(ctx, fmt.Sprintf("Register %s with %s as %q.", r.Pair.Name(), r.Host.Name, r.Title), step,
+		func() (map[string]string, error) {
+			id, err := client.AddKey(ctx, r.request())
+			done.ID = id
+			return map[string]string{"id": id}, err
+		})
 	var refusal *hostapi.Refusal
 	if errors.As(err, &refusal) && refusal.Means == "" && !r.List.Signing && opensAnother(ctx, p, r, done) {
 		return &OtherAccountError{Account: done.Account}
@@ -245,7 +253,8 @@ func Takes(ctx context.Context, p site.Site, host *describe.Description, pair *s
 
 // Offer goes to a host with certain keys. The host's own key must be stored, or be one that
 // the host publishes.
-func Offer(ctx context.Context, p site.Site, host *describe.Description, keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
+func Offer(ctx context.Context, p site.Site, host *describe.Description,
+	keys func(*sshway.Way) []wire.Offer) (*wire.Trip, error) {
 	if !host.HasSSH() {
 		return nil, fmt.Errorf("%s: %w", host.Name, hosts.ErrNoSSH)
 	}

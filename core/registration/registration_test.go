@@ -24,7 +24,8 @@ func TestRegister(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	pair := s.Key("mine", "")
-	r := registration.Registration{Pair: pair, Host: s.Description, Title: "the desk at home", Token: s.Owner(), Ask: s.Secrets("").Passphrase}
+	r := registration.Registration{Pair: pair, Host: s.Description, Title: "the desk at home", Token: s.Owner(),
+		Ask: s.Secrets("").Passphrase}
 	batch := s.Batch()
 	done, err := registration.Register(t.Context(), s.Site, batch, r)
 	if err != nil || done.Already || done.Account != s.Host.Owner() || done.Proof != registration.SignedIn {
@@ -51,7 +52,8 @@ func TestRegister(t *testing.T) {
 	}
 	token := func(*describe.Description) (origin.Bound, error) { return s.Owner(), nil }
 	withdrawn := s.Batch()
-	if _, err := registration.Withdraw(t.Context(), s.Site, withdrawn, pair, s.Description, hostapi.KeyList{}, s.Owner()); err != nil {
+	if _, err := registration.Withdraw(t.Context(), s.Site, withdrawn, pair, s.Description, hostapi.KeyList{},
+		s.Owner()); err != nil {
 		t.Fatal(err)
 	}
 	takes := func(want bool, when string) {
@@ -61,7 +63,8 @@ func TestRegister(t *testing.T) {
 		}
 	}
 	takes(false, "withdrawn,")
-	if _, err := registration.Withdraw(t.Context(), s.Site, s.Batch(), pair, s.Description, hostapi.KeyList{}, s.Owner()); !errors.Is(err, registration.ErrNotThere) {
+	if _, err := registration.Withdraw(t.Context(), s.Site, s.Batch(), pair, s.Description, hostapi.KeyList{},
+		s.Owner()); !errors.Is(err, registration.ErrNotThere) {
 		t.Errorf("withdrawn twice: %v", err)
 	}
 	for _, step := range withdrawn.Change().Steps {
@@ -78,7 +81,8 @@ func TestRegister(t *testing.T) {
 		}
 	}
 	takes(false, "all taken back,")
-	if err := takeback.Step(t.Context(), s.Site, workstation.HostStep{Host: "forge", Act: "sing"}, token); !errors.Is(err, takeback.ErrUnknownAct) {
+	if err := takeback.Step(t.Context(), s.Site, workstation.HostStep{Host: "forge", Act: "sing"},
+		token); !errors.Is(err, takeback.ErrUnknownAct) {
 		t.Errorf("an act that nobody knows: %v", err)
 	}
 }
@@ -98,9 +102,10 @@ func TestRefused(t *testing.T) {
 		"as it should be": {func(*registration.Registration) {}, nil},
 		"no title":        {func(r *registration.Registration) { r.Title = "" }, registration.ErrTitle},
 		"two lines":       {func(r *registration.Registration) { r.Title = "a\nb" }, registration.ErrTitle},
-		"too long":        {func(r *registration.Registration) { r.Host.Keys.Title, r.Title = 3, "long" }, registration.ErrTitle},
-		"another type":    {func(r *registration.Registration) { r.Host = &picky }, registration.ErrHostKind},
-		"no SSH there":    {func(r *registration.Registration) { r.Host = &web }, hosts.ErrNoSSH},
+		"too long": {func(r *registration.Registration) { r.Host.Keys.Title, r.Title = 3, "long" },
+			registration.ErrTitle},
+		"another type": {func(r *registration.Registration) { r.Host = &picky }, registration.ErrHostKind},
+		"no SSH there": {func(r *registration.Registration) { r.Host = &web }, hosts.ErrNoSSH},
 	} {
 		d := *s.Description
 		r := registration.Registration{Pair: pair, Host: &d, Title: "a title"}
@@ -125,9 +130,12 @@ func TestAnothersKey(t *testing.T) {
 	if _, err := s.Host.Register("lab", "hers", pair.Public); err != nil {
 		t.Fatal(err)
 	}
-	_, err := registration.Register(t.Context(), s.Site, s.Batch(), registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets("").Passphrase})
+	_, err := registration.Register(t.Context(), s.Site, s.Batch(),
+		registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(),
+			Ask: s.Secrets("").Passphrase})
 	var other *registration.OtherAccountError
-	if !errors.As(err, &other) || !errors.Is(err, registration.ErrOtherAccount) || !strings.Contains(err.Error(), "account") {
+	if !errors.As(err, &other) || !errors.Is(err, registration.ErrOtherAccount) ||
+		!strings.Contains(err.Error(), "account") {
 		t.Errorf("%v", err)
 	}
 }
@@ -151,10 +159,12 @@ func TestByHand(t *testing.T) {
 	if known, err := hosts.KnownKeys(s.Station); err != nil || len(known[sshkey.Fingerprint(pair.Public)]) != 1 {
 		t.Errorf("not noted: %v, %v", known, err)
 	}
-	if list, more, err := registration.CompareByTrying(t.Context(), s.Site, s.Description); err != nil || more || len(list) != 1 {
+	if list, more, err := registration.CompareByTrying(t.Context(), s.Site, s.Description); err != nil || more ||
+		len(list) != 1 {
 		t.Errorf("tried: %+v, %v, %v", list, more, err)
 	}
-	if err := registration.WithdrawByHand(t.Context(), s.Site, s.Batch(), pair, s.Description, 0); !errors.Is(err, registration.ErrStillTaken) {
+	if err := registration.WithdrawByHand(t.Context(), s.Site, s.Batch(), pair, s.Description, 0); !errors.Is(err,
+		registration.ErrStillTaken) {
 		t.Errorf("it is still there: %v", err)
 	}
 	s.Host.Forget(pair.Public)
@@ -168,7 +178,8 @@ func TestLockedKey(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	pair := s.Key("mine", "a word")
-	r := registration.Registration{Pair: pair, Host: s.Description, Title: "locked", Token: s.Owner(), Ask: s.Secrets("another word").Passphrase}
+	r := registration.Registration{Pair: pair, Host: s.Description, Title: "locked", Token: s.Owner(),
+		Ask: s.Secrets("another word").Passphrase}
 	done, err := registration.Register(t.Context(), s.Site, s.Batch(), r)
 	if err != nil && done == nil {
 		t.Fatal(err)

@@ -86,7 +86,8 @@ func gitRemotes(config *gitlink.Config, registry *hosts.Registry) []Remote {
 		urls, pushURLs := config.All("remote."+name+".url"), config.All("remote."+name+".pushurl")
 		for _, entry := range urls {
 			add(Remote{Name: name, Kind: Git}, entry, false, false)
-			if rewritten, _ := address.Rewrite(entry.Value, rules, true, false); len(pushURLs) == 0 && rewritten != rewrite(entry.Value, rules) {
+			if rewritten, _ := address.Rewrite(entry.Value, rules, true, false); len(pushURLs) == 0 &&
+				rewritten != rewrite(entry.Value, rules) {
 				add(Remote{Name: name, Kind: Git, Push: true}, entry, true, false)
 			}
 		}
@@ -154,7 +155,8 @@ var ErrSecretIn = errors.New("its URL contains a secret, which would be lost")
 
 // Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for
 // pushing alone as well. The error is [ErrSecretIn] where a secret is in one.
-func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *hosts.Registry, name, by string) ([]string, error) {
+func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Station, registry *hosts.Registry, name,
+	by string) ([]string, error) {
 	config, err := gitlink.ReadConfig(ctx, station)
 	if err != nil {
 		return nil, err
@@ -171,10 +173,11 @@ func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	}
 	var urls []string
 	edit := gitlink.EditOf{Path: path, Words: fmt.Sprintf("Reach the remote %s by %s.", name, by), Mode: 0o644}
-	changed, err := gitlink.Change(ctx, batch, station, edit, func(entries []gitlink.Entry) (assignments []gitlink.Assignment, err error) {
-		assignments, urls, err = turned(entries, registry, name, by)
-		return assignments, err
-	})
+	changed, err := gitlink.Change(ctx, batch, station, edit,
+		func(entries []gitlink.Entry) (assignments []gitlink.Assignment, err error) {
+			assignments, urls, err = turned(entries, registry, name, by)
+			return assignments, err
+		})
 	if err == nil && !changed {
 		err = fmt.Errorf("%s: %w", name, ErrSameAlready)
 	}
@@ -182,7 +185,8 @@ func Use(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 }
 
 // turned are the URLs of a remote in the other transport.
-func turned(entries []gitlink.Entry, registry *hosts.Registry, name, by string) (assignments []gitlink.Assignment, urls []string, err error) {
+func turned(entries []gitlink.Entry, registry *hosts.Registry, name, by string) (assignments []gitlink.Assignment,
+	urls []string, err error) {
 	for _, variable := range []string{"url", "pushurl"} {
 		a := gitlink.Assignment{Key: "remote." + name + "." + variable}
 		for _, entry := range entries {

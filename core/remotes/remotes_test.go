@@ -40,12 +40,15 @@ func TestList(t *testing.T) {
 	}
 	var got []string
 	for _, r := range list {
-		got = append(got, fmt.Sprintf("%s %s push=%v %s %s secret=%v", r.Name, r.Kind, r.Push, r.Transport, r.Host, r.Secret))
+		got = append(got, fmt.Sprintf("%s %s push=%v %s %s secret=%v", r.Name, r.Kind, r.Push, r.Transport,
+			r.Host, r.Secret))
 		if strings.Contains(r.URL+r.Used, "salt-and-pepper") || !strings.Contains(r.Origin, ".git/config:") {
 			t.Errorf("%+v", r)
 		}
 	}
-	want := []string{"origin git push=false ssh forge secret=false", "origin git push=true ssh mole.tidewater.example secret=false", "web git push=false https quay.tidewater.example secret=true",
+	want := []string{"origin git push=false ssh forge secret=false",
+		"origin git push=true ssh mole.tidewater.example secret=false",
+		"web git push=false https quay.tidewater.example secret=true",
 		"short git push=false https quay.tidewater.example secret=false", "charts submodule push=false"}
 	for i, line := range want {
 		if i >= len(got) || !strings.HasPrefix(got[i], line) {
@@ -72,13 +75,15 @@ func TestUse(t *testing.T) {
 			t.Errorf("%s: %s, want %s", name, got, wanted)
 		}
 	}
-	if _, err := remotes.Use(t.Context(), s.Batch(), s.Station, s.Registry, "origin", "https"); !errors.Is(err, remotes.ErrSameAlready) {
+	if _, err := remotes.Use(t.Context(), s.Batch(), s.Station, s.Registry, "origin", "https"); !errors.Is(err,
+		remotes.ErrSameAlready) {
 		t.Errorf("once more: %v", err)
 	}
 	if _, err := remotes.Use(t.Context(), s.Batch(), s.Station, s.Registry, "origin", "ssh"); err != nil {
 		t.Error(err)
 	}
-	if got := strings.TrimSpace(s.Git(folder, "config", "remote.origin.url")); got != "git@forge.tidewater.example:buoys/drift-model.git" {
+	if got := strings.TrimSpace(s.Git(folder, "config",
+		"remote.origin.url")); got != "git@forge.tidewater.example:buoys/drift-model.git" {
 		t.Errorf("and back: %s", got)
 	}
 	for name, want := range map[string]error{"other": remotes.ErrNotKnown, "nowhere": remotes.ErrNoRemote} {
@@ -90,7 +95,8 @@ func TestUse(t *testing.T) {
 	web.SSH.Host = ""
 	s.Registry.Hosts[0] = &web
 	s.Git(folder, "remote", "add", "web", wanted)
-	if _, err := remotes.Use(t.Context(), s.Batch(), s.Station, s.Registry, "web", "ssh"); !errors.Is(err, hosts.ErrNoSSH) {
+	if _, err := remotes.Use(t.Context(), s.Batch(), s.Station, s.Registry, "web", "ssh"); !errors.Is(err,
+		hosts.ErrNoSSH) {
 		t.Errorf("by HTTPS alone: %v", err)
 	}
 }

@@ -59,7 +59,8 @@ type Renewed struct {
 // proves it by signing in, moves the settings, and only then withdraws the old one and sets
 // its files aside. Stopped anywhere, it goes on when it is run again; at every moment the
 // settings lead to a key that works.
-func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, secrets site.Secrets) (*Renewed, error) {
+func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal,
+	secrets site.Secrets) (*Renewed, error) {
 	if r.Old.Public == nil {
 		return nil, sshkey.ErrLocked
 	}
@@ -89,7 +90,8 @@ func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal
 
 // knowing lists the described hosts that know a key: of those whose settings lead to it, and
 // those that were told about it from here.
-func knowing(ctx context.Context, p site.Site, pair *sshkey.Pair, only *describe.Description) ([]*describe.Description, error) {
+func knowing(ctx context.Context, p site.Site, pair *sshkey.Pair,
+	only *describe.Description) ([]*describe.Description, error) {
 	told, err := hosts.KnownKeys(p.Station)
 	if err != nil {
 		return nil, err
@@ -118,13 +120,15 @@ func knowing(ctx context.Context, p site.Site, pair *sshkey.Pair, only *describe
 }
 
 // successor finds the pair that an earlier run made, or makes one.
-func successor(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, where []*describe.Description, secrets site.Secrets) (*sshkey.Pair, error) {
+func successor(ctx context.Context, p site.Site, batch *workstation.Batch, r Renewal, where []*describe.Description,
+	secrets site.Secrets) (*sshkey.Pair, error) {
 	changes, err := p.Station.Changes()
 	if err != nil {
 		return nil, err
 	}
 	for _, change := range slices.Backward(changes) {
-		if change.Undone != nil || change.About["renews"] != sshkey.Fingerprint(r.Old.Public) { // by the key: another may have its name by now
+		// by the key: another may have its name by now
+		if change.Undone != nil || change.About["renews"] != sshkey.Fingerprint(r.Old.Public) {
 			continue
 		}
 		pair, err := sshkey.Load(change.About["by"])
@@ -142,7 +146,8 @@ func successor(ctx context.Context, p site.Site, batch *workstation.Batch, r Ren
 		n.Bits = sshkey.Bits(r.Old.Public)
 	}
 	for _, host := range where {
-		if err := (registration.Registration{Host: host, Pair: r.Old, Title: "x", Until: r.Until}).Check(); err != nil && host.Can("add-key") && !errors.Is(err, registration.ErrObsolete) {
+		if err := (registration.Registration{Host: host, Pair: r.Old, Title: "x",
+			Until: r.Until}).Check(); err != nil && host.Can("add-key") && !errors.Is(err, registration.ErrObsolete) {
 			return nil, err
 		}
 	}
@@ -154,7 +159,8 @@ func successor(ctx context.Context, p site.Site, batch *workstation.Batch, r Ren
 			return nil, err
 		}
 	}
-	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name), "old": r.Old.Path})
+	batch.About(map[string]string{"renews": sshkey.Fingerprint(r.Old.Public), "by": p.Station.KeyPath(n.Name),
+		"old": r.Old.Path})
 	pair, err := keys.Make(ctx, p, batch, n)
 	if err == nil {
 		r.Told("Made " + pair.Name() + " beside " + r.Old.Name() + ".")
@@ -184,7 +190,8 @@ func completePublic(p site.Site, batch *workstation.Batch, pair *sshkey.Pair) er
 		return nil
 	}
 	pair.HasPublic, pair.Comment = true, keys.NewKey{}.CommentFor(p.Station)
-	return batch.Create(pair.Path+".pub", "Write the public half beside it.", 0o644, []byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
+	return batch.Create(pair.Path+".pub", "Write the public half beside it.", 0o644,
+		[]byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
 }
 
 // kind is the new key's: the old one's, unless that does not hold any more or is in a device.
@@ -216,13 +223,16 @@ func nextName(p site.Site, old *sshkey.Pair) string {
 }
 
 // moveTo makes a host know the new key, proves it, and moves the settings.
-func moveTo(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal, pair *sshkey.Pair, secrets site.Secrets) error {
-	reg := registration.Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until, Ask: secrets.Passphrase}
+func moveTo(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal,
+	pair *sshkey.Pair, secrets site.Secrets) error {
+	reg := registration.Registration{Pair: pair, Host: host, Title: pair.Comment, Until: r.Until,
+		Ask: secrets.Passphrase}
 	if reg.Title == "" {
 		reg.Title = pair.Name()
 	}
 	if batch.Dry {
-		return errors.Join(batch.Act(ctx, fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name), workstation.HostStep{}, nil),
+		return errors.Join(batch.Act(ctx, fmt.Sprintf("Register %s with %s.", pair.Name(), host.Name),
+			workstation.HostStep{}, nil),
 			keys.SetUse(ctx, p, batch, host.HostName(), pair))
 	}
 	if err := holdWhere(ctx, p, host, r.Old, pair, secrets); err != nil {
@@ -279,7 +289,8 @@ func sameAsOld(ctx context.Context, p site.Site, reg *registration.Registration,
 
 // holdWhere lets the agent that has the old key for a host hold the new one as well, before
 // settings lead to it: programs that cannot ask go on working.
-func holdWhere(ctx context.Context, p site.Site, host *describe.Description, old, pair *sshkey.Pair, secrets site.Secrets) error {
+func holdWhere(ctx context.Context, p site.Site, host *describe.Description, old, pair *sshkey.Pair,
+	secrets site.Secrets) error {
 	if !pair.Locked {
 		return nil
 	}
@@ -306,7 +317,8 @@ func holdWhere(ctx context.Context, p site.Site, host *describe.Description, old
 }
 
 // leave makes a host forget the old key.
-func leave(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal, renewed *Renewed, secrets site.Secrets) error {
+func leave(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description, r Renewal,
+	renewed *Renewed, secrets site.Secrets) error {
 	if !host.Can("remove-key") || !host.Can("list-keys") {
 		renewed.ByHand = append(renewed.ByHand, host.Name)
 		return nil

@@ -18,7 +18,8 @@ func ready(t *testing.T, passphrase string) (*fixture.Site, *sshkey.Pair) {
 	t.Helper()
 	s := fixture.At(t, "forge").WithHolder()
 	pair := s.Key("mine", passphrase)
-	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets(passphrase).Passphrase}
+	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(),
+		Ask: s.Secrets(passphrase).Passphrase}
 	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
 		t.Fatal(err)
 	}
@@ -51,7 +52,8 @@ func TestRenew(t *testing.T) {
 		if takes(t, s, old) || !takes(t, s, renewed.New) {
 			t.Error("the host takes the old key, or not the new one")
 		}
-		if ours := s.Read(".ssh", "unicrux.conf"); !strings.Contains(ours, renewed.New.Name()) || strings.Contains(ours, "~/.ssh/mine\n") {
+		if ours := s.Read(".ssh", "unicrux.conf"); !strings.Contains(ours, renewed.New.Name()) ||
+			strings.Contains(ours, "~/.ssh/mine\n") {
 			t.Errorf("settings:\n%s", ours)
 		}
 		if _, err := os.Stat(old.Path); !os.IsNotExist(err) {
@@ -67,8 +69,10 @@ func TestRenew(t *testing.T) {
 func TestOldStays(t *testing.T) {
 	t.Parallel()
 	s, old := ready(t, "")
-	s.Write(s.Read(".ssh", "config")+"\nHost elsewhere.tidewater.example\n  IdentityFile ~/.ssh/mine\n", ".ssh", "config")
-	renewed, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: old, Told: func(string) {}}, s.Secrets(""))
+	s.Write(s.Read(".ssh", "config")+"\nHost elsewhere.tidewater.example\n  IdentityFile ~/.ssh/mine\n",
+		".ssh", "config")
+	renewed, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: old, Told: func(string) {}},
+		s.Secrets(""))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -85,7 +89,8 @@ func TestNobodyKnows(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	pair := s.Key("lonely", "")
-	if renewed, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: pair, Told: func(string) {}}, s.Secrets("")); err == nil {
+	if renewed, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: pair, Told: func(string) {}},
+		s.Secrets("")); err == nil {
 		t.Errorf("%+v", renewed)
 	}
 	if left, _ := filepath.Glob(filepath.Join(s.Station.SSHDir(), "*ed25519*")); len(left) != 0 {
@@ -99,10 +104,12 @@ func TestSigns(t *testing.T) {
 	s, old := ready(t, "")
 	s.Git(s.Station.Home, "config", "--global", "gpg.format", "ssh")
 	s.Git(s.Station.Home, "config", "--global", "user.signingKey", "~/.ssh/mine.pub")
-	if _, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: old, Told: func(string) {}}, s.Secrets("")); !errors.Is(err, renewal.ErrSigns) {
+	if _, err := renewal.Renew(t.Context(), s.Site, s.Batch(), renewal.Renewal{Old: old, Told: func(string) {}},
+		s.Secrets("")); !errors.Is(err, renewal.ErrSigns) {
 		t.Errorf("renewed: %v", err)
 	}
-	if _, err := renewal.Retire(t.Context(), s.Site, s.Batch(), old, false, s.Secrets(""), func(string) {}); !errors.Is(err, renewal.ErrSigns) {
+	if _, err := renewal.Retire(t.Context(), s.Site, s.Batch(), old, false, s.Secrets(""),
+		func(string) {}); !errors.Is(err, renewal.ErrSigns) {
 		t.Errorf("retired: %v", err)
 	}
 	if !takes(t, s, old) {

@@ -27,7 +27,8 @@ type Retired struct {
 
 // Retire withdraws a key everywhere, makes agents forget it, takes it out of our settings,
 // and sets its files aside. With hereOnly hosts are left as they are. Run again, it goes on.
-func Retire(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool, secrets site.Secrets, told func(string)) (*Retired, error) {
+func Retire(ctx context.Context, p site.Site, batch *workstation.Batch, pair *sshkey.Pair, hereOnly bool,
+	secrets site.Secrets, told func(string)) (*Retired, error) {
 	retired := &Retired{}
 	if err := signs(ctx, p, pair); err != nil {
 		return nil, err

@@ -54,7 +54,9 @@ type MadeRepo struct {
 func CheckName(text string) error {
 	parts := strings.Split(text, "/")
 	for _, part := range parts {
-		if part == "" || strings.Trim(part, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") != "" || strings.HasPrefix(part, "-") || strings.Trim(part, ".") == "" {
+		if part == "" || strings.Trim(part,
+			"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") != "" ||
+			strings.HasPrefix(part, "-") || strings.Trim(part, ".") == "" {
 			return ErrRepoName
 		}
 	}
@@ -63,7 +65,8 @@ func CheckName(text string) error {
 
 // Add lets a host create a repository, and attaches a folder to it. What exists already is
 // recognised, so it can be run again after it was cut short.
-func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, n NewRepo) (*MadeRepo, error) {
+func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client,
+	n NewRepo) (*MadeRepo, error) {
 	if n.From != "" {
 		if err := attachable(ctx, p, n.From, n.Commit); err != nil {
 			return nil, err
@@ -71,13 +74,14 @@ func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hos
 	}
 	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActRepo, Data: map[string]string{"repo": n.Request.Path}}
-	err := batch.Act(ctx, fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step, func() (map[string]string, error) {
-		repo, err := client.AddRepo(ctx, n.Request)
-		if err == nil {
-			made.Repo = repo
-		}
-		return nil, err
-	})
+	err := batch.Act(ctx, fmt.Sprintf("Create the repository %s on %s.", n.Request.Path, n.Host.Name), step,
+		func() (map[string]string, error) {
+			repo, err := client.AddRepo(ctx, n.Request)
+			if err == nil {
+				made.Repo = repo
+			}
+			return nil, err
+		})
 	if errors.Is(err, hostapi.ErrAlready) {
 		made.Already, err = true, nil
 		if n.Host.Can("show-repo") {
@@ -92,7 +96,8 @@ func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hos
 
 // Find asks a host now and then over SSH until it has a repository, which a person creates
 // on its page, and attaches a folder to it.
-func Find(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo, patience time.Duration) (*MadeRepo, error) {
+func Find(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo,
+	patience time.Duration) (*MadeRepo, error) {
 	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
 	url := cloneURL(p, n, made.Repo)
 	if !batch.Dry {
@@ -159,7 +164,8 @@ func cloneURL(p site.Site, n NewRepo, repo hostapi.Repo) string {
 	case n.Host.ForAccount == "" && n.Host.IsClone(repo.SSH, "ssh"):
 		return repo.SSH
 	}
-	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.HostName(), Path: repo.Path + ".git"}.String()
+	return address.Address{Scheme: "ssh", User: n.Host.SSH.User, Host: n.Host.HostName(),
+		Path: repo.Path + ".git"}.String()
 }
 
 // Attach makes a folder a repository where it is none, gives it the remote, and pushes what is
@@ -170,7 +176,8 @@ func Attach(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRep
 		return fmt.Errorf("%w: its clone URL cannot be read", hostapi.ErrAnswer)
 	}
 	if batch.Dry {
-		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), workstation.HostStep{}, nil)
+		return batch.Act(ctx, fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url),
+			workstation.HostStep{}, nil)
 	}
 	if _, err := os.Stat(filepath.Join(n.From, ".git")); errors.Is(err, os.ErrNotExist) {
 		if err := gitlink.Init(ctx, p.Station, n.From, branchFor(ctx, p, inside, made), n.Git); err != nil {
@@ -212,27 +219,35 @@ func branchFor(ctx context.Context, p site.Site, inside *workstation.Station, ma
 
 // addRemote gives a folder the remote: "origin", or where that leads elsewhere one of the
 // host's name. A branch that goes nowhere yet goes there from then on.
-func addRemote(ctx context.Context, p site.Site, batch *workstation.Batch, inside *workstation.Station, n NewRepo, made *MadeRepo, branch, url string) error {
+func addRemote(ctx context.Context, p site.Site, batch *workstation.Batch, inside *workstation.Station, n NewRepo,
+	made *MadeRepo, branch, url string) error {
 	config, err := gitlink.ReadConfig(ctx, inside)
 	if err != nil {
 		return err
 	}
 	var assignments []gitlink.Assignment
 	if made.Remote = remoteFor(config, n.Host.Name, url); !slices.Contains(config.Remotes(), made.Remote) {
-		assignments = append(assignments, gitlink.Assignment{Key: "remote." + made.Remote + ".url", Values: []string{url}},
-			gitlink.Assignment{Key: "remote." + made.Remote + ".fetch", Values: []string{"+refs/heads/*:refs/remotes/" + made.Remote + "/*"}})
+		assignments = append(assignments, gitlink.Assignment{Key: "remote." + made.Remote + ".url",
+			Values: []string{url}},
+			gitlink.Assignment{Key: "remote." + made.Remote + ".fetch",
+				Values: []string{"+refs/heads/*:refs/remotes/" + made.Remote + "/*"}})
 	}
 	if _, tracks := config.Last("branch." + branch + ".remote"); branch != "" && !tracks {
 		made.Tracks = true
-		assignments = append(assignments, gitlink.Assignment{Key: "branch." + branch + ".remote", Values: []string{made.Remote}},
+		assignments = append(assignments, gitlink.Assignment{Key: "branch." + branch + ".remote",
+			Values: []string{made.Remote}},
 			gitlink.Assignment{Key: "branch." + branch + ".merge", Values: []string{"refs/heads/" + branch}})
 	}
 	path, err := gitlink.LocalConfigFile(ctx, inside)
 	if err != nil || len(assignments) == 0 {
 		return err
 	}
-	edit := gitlink.EditOf{Path: path, Words: fmt.Sprintf("Attach %s to %s.", p.Station.Tilde(n.From), url), Mode: 0o644}
-	_, err = gitlink.Change(ctx, batch, inside, edit, func([]gitlink.Entry) ([]gitlink.Assignment, error) { return assignments, nil })
+	edit := gitlink.EditOf{Path: path, Words: fmt.Sprintf("Attach %s to %s.",
+		p.Station.Tilde(n.From), url), Mode: 0o644}
+	_, err = gitlink.Change(ctx, batch, inside, edit, func([]gitlink.Entry) ([]gitlink.Assignment,
+		error) {
+		return assignments, nil
+	})
 	return err
 }
 

@@ -18,7 +18,9 @@ import (
 
 func TestCheckName(t *testing.T) {
 	t.Parallel()
-	for name, good := range map[string]bool{"drift": true, "buoys/drift-model": true, "a/b/c": true, "a.b_c-1": true, "": false, "/": false, "a//b": false, "-a": false, "..": false, "a/..": false, "a b": false, "a\n": false, "é": false} {
+	for name, good := range map[string]bool{"drift": true, "buoys/drift-model": true, "a/b/c": true, "a.b_c-1": true,
+		"": false, "/": false, "a//b": false, "-a": false, "..": false, "a/..": false, "a b": false,
+		"a\n": false, "é": false} {
 		if err := repos.CheckName(name); (err == nil) != good || err != nil && !errors.Is(err, repos.ErrRepoName) {
 			t.Errorf("%q: %v", name, err)
 		}
@@ -32,13 +34,15 @@ func settled(t *testing.T) (*fixture.Site, func(ctx context.Context, folder stri
 	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
 		t.Fatal(err)
 	}
-	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets("").Passphrase}
+	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(),
+		Ask: s.Secrets("").Passphrase}
 	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
 		t.Fatal(err)
 	}
 	folder := s.Station.SSHDir() // the real ssh has another home than this test
-	s.Station.Environ = append(s.Station.Environ, "GIT_SSH_COMMAND=ssh -F none -o BatchMode=yes -o HostName=127.0.0.1 -p "+strconv.Itoa(s.Host.SSHPort())+
-		" -o UserKnownHostsFile="+filepath.Join(folder, "known_hosts")+" -i "+filepath.Join(folder, "mine"))
+	s.Station.Environ = append(s.Station.Environ,
+		"GIT_SSH_COMMAND=ssh -F none -o BatchMode=yes -o HostName=127.0.0.1 -p "+strconv.Itoa(s.Host.SSHPort())+
+			" -o UserKnownHostsFile="+filepath.Join(folder, "known_hosts")+" -i "+filepath.Join(folder, "mine"))
 	return s, func(ctx context.Context, folder string, args ...string) error {
 		cmd := exec.CommandContext(ctx, "git", args...)
 		cmd.Dir, cmd.Env = folder, s.Station.Environ
@@ -57,7 +61,8 @@ func TestAttach(t *testing.T) {
 	s, git := settled(t)
 	client := s.Client(s.Description, s.Owner())
 	folder := filepath.Dir(s.Write("depths\n", "survey", "depths.txt"))
-	n := repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/survey", Private: true}, From: folder, Commit: true, Git: git}
+	n := repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/survey", Private: true},
+		From: folder, Commit: true, Git: git}
 	made, err := repos.Add(t.Context(), s.Site, s.Batch(), client, n)
 	if err != nil || made.Already || !made.Made || made.Remote != "origin" || made.Branch == "" || !made.Tracks {
 		t.Fatalf("%+v, %v", made, err)
@@ -74,13 +79,18 @@ func TestAttach(t *testing.T) {
 	s.Git(s.Station.Home, "init", "--quiet", other)
 	s.Git(other, "remote", "add", "origin", "https://elsewhere.example/x.git")
 	n = repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/other"}, From: other, Git: git}
-	if made, err := repos.Add(t.Context(), s.Site, s.Batch(), client, n); err != nil || made.Remote != "forge" || made.Branch != "" {
+	if made, err := repos.Add(t.Context(), s.Site, s.Batch(), client, n); err != nil || made.Remote != "forge" ||
+		made.Branch != "" {
 		t.Errorf("beside another remote: %+v, %v", made, err)
 	}
-	if found, err := repos.Find(t.Context(), s.Site, s.Batch(), repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/survey"}, Git: git}, 0); err != nil || found.Remote != "" {
+	if found, err := repos.Find(t.Context(), s.Site, s.Batch(),
+		repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/survey"}, Git: git},
+		0); err != nil || found.Remote != "" {
 		t.Errorf("found: %+v, %v", found, err)
 	}
-	if _, err := repos.Find(t.Context(), s.Site, s.Batch(), repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/nowhere"}, Git: git}, 0); !errors.Is(err, repos.ErrNoRepoHere) {
+	if _, err := repos.Find(t.Context(), s.Site, s.Batch(),
+		repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/nowhere"}, Git: git},
+		0); !errors.Is(err, repos.ErrNoRepoHere) {
 		t.Errorf("nowhere: %v", err)
 	}
 }
@@ -104,7 +114,8 @@ func TestRefused(t *testing.T) {
 		"a file":                    {file, repos.ErrNoDir},
 		"inside another repository": {inside, repos.ErrOtherRoot},
 	} {
-		n := repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/refused"}, From: row.from, Git: git}
+		n := repos.NewRepo{Host: s.Description, Request: hostapi.RepoRequest{Path: "buoys/refused"},
+			From: row.from, Git: git}
 		if _, err := repos.Add(t.Context(), s.Site, s.Batch(), client, n); !errors.Is(err, row.want) {
 			t.Errorf("%s: %v", name, err)
 		}

@@ -37,7 +37,8 @@ func parseBinary(text []byte) (*List, error) {
 	var version uint32
 	var number, generated, flags uint64
 	var reserved, comment cryptobyte.String
-	if !input.ReadUint32(&version) || !input.ReadUint64(&number) || !input.ReadUint64(&generated) || !input.ReadUint64(&flags) || !readText(&input, &reserved) || !readText(&input, &comment) {
+	if !input.ReadUint32(&version) || !input.ReadUint64(&number) || !input.ReadUint64(&generated) ||
+		!input.ReadUint64(&flags) || !readText(&input, &reserved) || !readText(&input, &comment) {
 		return nil, fmt.Errorf("%w: its head is cut", ErrFormat)
 	}
 	if version != formatVersion {
@@ -143,7 +144,8 @@ func (c *certificates) part(kind byte, data cryptobyte.String) error {
 func (c *certificates) bitmap(data cryptobyte.String) bool {
 	var first uint64
 	var number cryptobyte.String
-	if !data.ReadUint64(&first) || !readText(&data, &number) || !data.Empty() || len(number) > 0 && number[0]&0x80 != 0 {
+	if !data.ReadUint64(&first) || !readText(&data, &number) || !data.Empty() || len(number) > 0 &&
+		number[0]&0x80 != 0 {
 		return false
 	}
 	c.bitmaps = append(c.bitmaps, bitmap{first, number})

@@ -80,7 +80,8 @@ func (l *List) Has(key ssh.PublicKey) bool {
 		return true
 	}
 	certificate, ok := key.(*ssh.Certificate)
-	return ok && (l.hasKey(certificate.SignatureKey) || slices.ContainsFunc(l.certs, func(c certificates) bool { return c.has(certificate) }))
+	return ok && (l.hasKey(certificate.SignatureKey) ||
+		slices.ContainsFunc(l.certs, func(c certificates) bool { return c.has(certificate) }))
 }
 
 func (l *List) hasKey(key ssh.PublicKey) bool {
@@ -94,7 +95,8 @@ func (c certificates) has(certificate *ssh.Certificate) bool {
 		return false
 	}
 	serial := certificate.Serial
-	if c.ids[certificate.KeyId] || serial == 0 { // the serial number of those that were given none (is_cert_revoked in krl.c of OpenSSH)
+	// the serial number of those that were given none (is_cert_revoked in krl.c of OpenSSH)
+	if c.ids[certificate.KeyId] || serial == 0 {
 		return c.ids[certificate.KeyId]
 	}
 	return slices.ContainsFunc(c.serials, func(s span) bool { return s.has(serial) }) ||

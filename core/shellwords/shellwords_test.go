@@ -8,7 +8,8 @@ import (
 
 // FuzzJoin: a real shell reads the words back as they were.
 func FuzzJoin(f *testing.F) {
-	for _, word := range []string{"", "a", "a b", "it's", `"$HOME"`, "`id`", "a\nb", `\`, "~", "*", "!x", "#", "é", "-n"} {
+	for _, word := range []string{"", "a", "a b", "it's", `"$HOME"`, "`id`", "a\nb", `\`, "~", "*", "!x",
+		"#", "é", "-n"} {
 		f.Add(word, "b")
 		f.Add("b", word)
 	}
@@ -19,7 +20,8 @@ func FuzzJoin(f *testing.F) {
 		if read := FromGitPath(GitPath(a)); read != a {
 			t.Errorf("%q becomes %q, and that %q", a, GitPath(a), read)
 		}
-		if out, err := exec.Command("sh", "-c", `printf '%s.' `+GitPath(a)).Output(); err != nil || string(out) != a+"." {
+		if out, err := exec.Command("sh", "-c", `printf '%s.' `+GitPath(a)).Output(); err != nil ||
+			string(out) != a+"." {
 			t.Errorf("%q becomes %q, which is read as %q (%v)", a, GitPath(a), out, err)
 		}
 		out, err := exec.Command("sh", "-c", `printf '%s\n%s\n.' `+Join(a, b)).Output()

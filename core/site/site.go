@@ -60,10 +60,12 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                      // of a key that is here
 	Token         func(*describe.Description) (origin.Bound, error) // for a host's API, to register keys
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's API, to let it issue another one
-	SignIn        func(*hostapi.Client) error                       // gives a client the account's password, where a host issues tokens for that alone
-	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
-	OtherHost     func(asked, other string) (bool, error)           // whether another host is meant than the one that was asked for; nil for no
-	Chest         func() error                                      // makes the chest ready for a secret, and opens it
+	// gives a client the account's password, where a host issues tokens for that alone
+	SignIn      func(*hostapi.Client) error
+	TokenToKeep func(*describe.Description) (secret.Text, error) // for the chest, made by hand
+	// whether another host is meant than the one that was asked for; nil for no
+	OtherHost func(asked, other string) (bool, error)
+	Chest     func() error // makes the chest ready for a secret, and opens it
 }
 
 // MeansOther asks whether another host is meant than the one that was asked for. Where nobody can be asked, it is not.
@@ -81,9 +83,10 @@ const (
 	lastTry  = 15 * time.Second
 )
 
-// TryUntil tries something now and then until it is so, fails, or the time is over: then it returns waited. A patience of
-// 0 tries once.
-func (s Site) TryUntil(ctx context.Context, patience time.Duration, waited error, try func(context.Context) (bool, error)) error {
+// TryUntil tries something now and then until it is so, fails, or the time is over: then it returns waited. A
+// patience of 0 tries once.
+func (s Site) TryUntil(ctx context.Context, patience time.Duration, waited error,
+	try func(context.Context) (bool, error)) error {
 	ctx, cancel := context.WithTimeout(ctx, max(patience, s.Timeout))
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {

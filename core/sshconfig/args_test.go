@@ -15,13 +15,17 @@ func TestParseArgs(t *testing.T) {
 		ok   bool
 	}{
 		{"none", nil, CommandLine{}, true},
-		{"file and key", []string{"-F", "/a b/config", "-i/k"}, CommandLine{Config: "/a b/config", Options: []Option{option("identityfile", "/k")}}, true},
-		{"flags together", []string{"-v4p", "2222", "-A"}, CommandLine{Options: []Option{option("addressfamily", "inet"), option("port", "2222")}}, true},
-		{"both spellings of -o", []string{"-oPort=1", "-o", "user git"}, CommandLine{Options: []Option{option("port", "1"), option("user", "git")}}, true},
+		{"file and key", []string{"-F", "/a b/config", "-i/k"},
+			CommandLine{Config: "/a b/config", Options: []Option{option("identityfile", "/k")}}, true},
+		{"flags together", []string{"-v4p", "2222", "-A"},
+			CommandLine{Options: []Option{option("addressfamily", "inet"), option("port", "2222")}}, true},
+		{"both spellings of -o", []string{"-oPort=1", "-o", "user git"},
+			CommandLine{Options: []Option{option("port", "1"), option("user", "git")}}, true},
 		{"argument missing", []string{"-p"}, CommandLine{}, false},
 		{"-o without a value", []string{"-o", "Port"}, CommandLine{}, false},
 		{"a host is no option", []string{"forge", "-p", "1"}, CommandLine{}, false},
-		{"end of options", []string{"-l", "git", "--", "-p"}, CommandLine{Options: []Option{option("user", "git")}}, true},
+		{"end of options", []string{"-l", "git", "--", "-p"},
+			CommandLine{Options: []Option{option("user", "git")}}, true},
 	} {
 		got, ok := ParseArgs(row.args, "here")
 		if !reflect.DeepEqual(got, row.want) || ok != row.ok {

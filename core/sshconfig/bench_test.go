@@ -26,7 +26,8 @@ func BenchmarkOneHostAmongMany(b *testing.B) {
 	var ours, theirs time.Duration
 	for b.Loop() {
 		start := time.Now()
-		if port := Resolve(Query{Host: host, Command: CommandLine{Config: path}, Person: person(b)}).Client().Port; port != 1024+9999 {
+		if port := Resolve(Query{Host: host, Command: CommandLine{Config: path},
+			Person: person(b)}).Client().Port; port != 1024+9999 {
 			b.Fatalf("port %d", port)
 		}
 		ours += time.Since(start)

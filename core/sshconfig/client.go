@@ -47,7 +47,8 @@ type Identity struct {
 func (c *Client) Origin(keyword string) Origin { return c.origins[keyword] }
 
 // defaultIdentities are tried when no IdentityFile is set, in the client's order.
-var defaultIdentities = []string{"id_rsa", "id_ecdsa", "id_ecdsa_sk", "id_ed25519", "id_ed25519_sk", "id_xmss", "id_dsa"}
+var defaultIdentities = []string{"id_rsa", "id_ecdsa", "id_ecdsa_sk", "id_ed25519", "id_ed25519_sk",
+	"id_xmss", "id_dsa"}
 
 // Client turns the settings into what the client does with them, tokens replaced.
 func (s *Settings) Client() *Client {
@@ -65,7 +66,8 @@ func (s *Settings) Client() *Client {
 	c.setProxy(s)
 	t := s.tokens(c)
 	c.OnlyThose = isYes(s.or("identitiesonly", "no"))
-	c.KeySignIn = !isNo(s.or("pubkeyauthentication", "yes")) && slices.Contains(strings.Split(s.or("preferredauthentications", "publickey"), ","), "publickey")
+	c.KeySignIn = !isNo(s.or("pubkeyauthentication", "yes")) &&
+		slices.Contains(strings.Split(s.or("preferredauthentications", "publickey"), ","), "publickey")
 	c.Agent = s.agent(t)
 	c.Identities, c.CertFiles = s.identities(t), s.certificates(t)
 	c.setTrust(s, t)
@@ -82,8 +84,10 @@ func (s *Settings) Client() *Client {
 func (c *Client) setTrust(s *Settings, t tokens) {
 	home := filepath.Join(s.Query.Person.Home, ".ssh")
 	system := s.Query.Person.systemFolder()
-	c.KnownHosts = s.paths("userknownhostsfile", t, filepath.Join(home, "known_hosts"), filepath.Join(home, "known_hosts2"))
-	c.SystemHosts = s.paths("globalknownhostsfile", t, filepath.Join(system, "ssh_known_hosts"), filepath.Join(system, "ssh_known_hosts2"))
+	c.KnownHosts = s.paths("userknownhostsfile", t, filepath.Join(home, "known_hosts"),
+		filepath.Join(home, "known_hosts2"))
+	c.SystemHosts = s.paths("globalknownhostsfile", t, filepath.Join(system, "ssh_known_hosts"),
+		filepath.Join(system, "ssh_known_hosts2"))
 	if path := s.or("revokedhostkeys", "none"); !strings.EqualFold(path, "none") {
 		c.RevokedHosts = s.Query.Person.tilde(path)
 	}
@@ -104,7 +108,8 @@ func (c *Client) setTrust(s *Settings, t tokens) {
 // further jumps away, and no command.
 func (c *Client) setProxy(s *Settings) {
 	commands, jumps := s.All("proxycommand"), s.All("proxyjump")
-	none := len(jumps) > 0 && strings.EqualFold(jumps[0].Args[0], "none") && (jumps[0].rest == "" || strings.EqualFold(strings.TrimSpace(jumps[0].rest), "none"))
+	none := len(jumps) > 0 && strings.EqualFold(jumps[0].Args[0], "none") &&
+		(jumps[0].rest == "" || strings.EqualFold(strings.TrimSpace(jumps[0].rest), "none"))
 	if len(commands) > 0 && (len(jumps) == 0 || none || commands[0].turn < jumps[0].turn) {
 		command := strings.TrimSpace(commands[0].rest) // with what would be a comment elsewhere
 		if command == "" {

@@ -141,7 +141,8 @@ func SetMatchExec(text []byte, name, command string) ([]byte, error) {
 	kept := lines[:0:0]
 	for _, raw := range lines {
 		l := parseLine(raw)
-		if l.keyword == "match" && len(l.args) == 4 && slices.Equal(l.args[:3], []string{"originalhost", name, "exec"}) {
+		if l.keyword == "match" && len(l.args) == 4 &&
+			slices.Equal(l.args[:3], []string{"originalhost", name, "exec"}) {
 			if raw == wanted {
 				return text, nil
 			}
@@ -210,7 +211,8 @@ func setInLines(block []string, setting Setting, end string) ([]string, error) {
 		}
 		if !placed {
 			placed = true
-			if slices.Equal(l.args, setting.Args) || (setting.Line != "" && l.rest == setting.Line) { // as it should be: not even the spaces change
+			// as it should be: not even the spaces change
+			if slices.Equal(l.args, setting.Args) || (setting.Line != "" && l.rest == setting.Line) {
 				result = append(result, raw)
 			} else {
 				result = append(result, indent+wanted+end)

@@ -27,10 +27,12 @@ func TestEnsureInclude(t *testing.T) {
 	if twice := text(EnsureInclude([]byte(once), "~/.ssh/unicrux.conf", "ours")); twice != want {
 		t.Errorf("the second time: %q", twice)
 	}
-	if inBlock := text(EnsureInclude([]byte("Host x\n  Include a\n"), "a", "ours")); !strings.HasPrefix(inBlock, "# ours\nInclude a\n") {
+	if inBlock := text(EnsureInclude([]byte("Host x\n  Include a\n"), "a", "ours")); !strings.HasPrefix(inBlock,
+		"# ours\nInclude a\n") {
 		t.Errorf("one inside a block was taken for ours: %q", inBlock)
 	}
-	if windows := text(EnsureInclude([]byte("Host x\r\n"), "a", "ours")); !strings.HasPrefix(windows, "# ours\r\nInclude a\r\n\r\nHost") {
+	if windows := text(EnsureInclude([]byte("Host x\r\n"), "a", "ours")); !strings.HasPrefix(windows,
+		"# ours\r\nInclude a\r\n\r\nHost") {
 		t.Errorf("line ends differ: %q", windows)
 	}
 	if spaced := text(EnsureInclude(nil, "/a b", "ours")); spaced != "# ours\nInclude \"/a b\"\n" {
@@ -53,7 +55,8 @@ func TestSetInBlock(t *testing.T) {
 			"# mine\nHost a\n\tPort  1 # keep\n    User git\n\n\nHost b\n  User x\n  Port 2\n  Port 3"},
 		{"take out", "b", []Setting{{Keyword: "Port"}}, "# mine\nHost a\n\tPort  1 # keep\n\n\nHost b\n  User x\n"},
 		{"take out what is not there", "a", []Setting{{Keyword: "User"}}, text},
-		{"new block", "c", []Setting{{Keyword: "IdentityFile", Args: []string{"/my keys/c"}}}, text + "\n\nHost c\n    IdentityFile \"/my keys/c\"\n"},
+		{"new block", "c", []Setting{{Keyword: "IdentityFile", Args: []string{"/my keys/c"}}},
+			text + "\n\nHost c\n    IdentityFile \"/my keys/c\"\n"},
 	} {
 		got := written(t)(SetInBlock([]byte(text), []string{row.host}, row.settings))
 		if got != row.want {
@@ -76,7 +79,8 @@ func TestDropBlock(t *testing.T) {
 }
 
 func FuzzLine(f *testing.F) {
-	for _, seed := range []string{"Host a b # c", "IdentityFile=\"~/x y\"", "Match host a user=b", `User a\ b`, "Port", "\"Host\" x"} {
+	for _, seed := range []string{"Host a b # c", "IdentityFile=\"~/x y\"", "Match host a user=b", `User a\ b`, "Port",
+		"\"Host\" x"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, raw string) {
@@ -123,8 +127,10 @@ func FuzzEdit(f *testing.F) {
 // FuzzSetting holds the last writer to its promise, whatever a caller asks for: one block, one line
 // in it with the keyword that was asked for, and no byte that the client takes for the end of a word.
 func FuzzSetting(f *testing.F) {
-	for _, seed := range [][3]string{{"a", "HostName", "::1%h\nHost\r*\nProxyCommand\rtrue"}, {"a", "Port", "22"}, {"a\rb", "User", "git"}, {"a", "ProxyCommand", "x\x0bHost *"},
-		{"a", "User\nHost", "*"}, {"a", "IdentityFile", "/a b\"c\\d"}, {"a", "LocalCommand", "true"}, {"a", "ProxyJump", "a,b@c:22"}} {
+	for _, seed := range [][3]string{{"a", "HostName", "::1%h\nHost\r*\nProxyCommand\rtrue"}, {"a", "Port", "22"},
+		{"a\rb", "User", "git"}, {"a", "ProxyCommand", "x\x0bHost *"},
+		{"a", "User\nHost", "*"}, {"a", "IdentityFile", "/a b\"c\\d"}, {"a", "LocalCommand", "true"},
+		{"a", "ProxyJump", "a,b@c:22"}} {
 		f.Add(seed[0], seed[1], seed[2])
 	}
 	f.Fuzz(func(t *testing.T, host, keyword, arg string) {
@@ -153,9 +159,13 @@ func FuzzSetting(f *testing.F) {
 func TestUnwritable(t *testing.T) {
 	t.Parallel()
 	for _, setting := range []Setting{
-		{Keyword: "HostName", Args: []string{"::1%h"}}, {Keyword: "HostName", Args: []string{"a\nHost *"}}, {Keyword: "HostName", Args: []string{"a\rb"}},
-		{Keyword: "IdentityFile", Args: []string{"/a\rProxyCommand x"}}, {Keyword: "ProxyCommand", Line: "true\nHost *"}, {Keyword: "LocalCommand", Line: "true"},
-		{Keyword: "User", Args: []string{"$(x)"}}, {Keyword: "ProxyJump", Args: []string{"a b"}}, {Keyword: "Port", Args: []string{"22 23"}}, {Keyword: "Port\n", Args: []string{"1"}}, {Keyword: "Host", Args: []string{"a"}}, {Keyword: "Match", Line: "all"},
+		{Keyword: "HostName", Args: []string{"::1%h"}}, {Keyword: "HostName", Args: []string{"a\nHost *"}},
+		{Keyword: "HostName", Args: []string{"a\rb"}},
+		{Keyword: "IdentityFile", Args: []string{"/a\rProxyCommand x"}},
+		{Keyword: "ProxyCommand", Line: "true\nHost *"}, {Keyword: "LocalCommand", Line: "true"},
+		{Keyword: "User", Args: []string{"$(x)"}}, {Keyword: "ProxyJump", Args: []string{"a b"}},
+		{Keyword: "Port", Args: []string{"22 23"}}, {Keyword: "Port\n", Args: []string{"1"}},
+		{Keyword: "Host", Args: []string{"a"}}, {Keyword: "Match", Line: "all"},
 	} {
 		if text, err := SetInBlock(nil, []string{"a"}, []Setting{setting}); !errors.Is(err, ErrUnwritable) {
 			t.Errorf("%+v: %q, %v", setting, text, err)

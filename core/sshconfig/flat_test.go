@@ -14,33 +14,58 @@ import (
 
 // everyOption has, for each keyword of the client, values in the spellings that it takes.
 var everyOption = map[string][]string{
-	"AddKeysToAgent": {"yes", "no", "ask", "1h", "confirm 5m"}, "AddressFamily": {"any", "inet", "inet6"}, "BatchMode": {"yes", "no"},
-	"BindAddress": {"127.0.0.1"}, "BindInterface": {"lo"}, "CanonicalDomains": {"tidewater.example saltmarsh.example"}, "CanonicalizeFallbackLocal": {"yes", "no"}, "CanonicalizeHostname": {"yes", "no", "always", "none"},
+	"AddKeysToAgent": {"yes", "no", "ask", "1h", "confirm 5m"}, "AddressFamily": {"any", "inet", "inet6"},
+	"BatchMode":   {"yes", "no"},
+	"BindAddress": {"127.0.0.1"}, "BindInterface": {"lo"}, "CanonicalDomains": {"tidewater.example saltmarsh.example"},
+	"CanonicalizeFallbackLocal": {"yes", "no"}, "CanonicalizeHostname": {"yes", "no", "always", "none"},
 	"CanonicalizeMaxDots": {"0", "3"}, "CASignatureAlgorithms": {"ssh-ed25519", "+ssh-rsa", "-rsa*", "^rsa-sha2-256"},
-	"CertificateFile": {"~/.ssh/c-cert.pub", "/a/b"}, "CheckHostIP": {"yes", "no"}, "Ciphers": {"aes256-ctr", "-aes*", "^aes256-ctr", "aes256-ctr,aes128-ctr"},
-	"ClearAllForwardings": {"yes", "no"}, "Compression": {"yes", "no"}, "ConnectionAttempts": {"4"}, "ConnectTimeout": {"5", "1m", "none"},
-	"ControlMaster": {"yes", "no", "ask", "auto", "autoask"}, "ControlPath": {"~/.ssh/cm-%C", "none"}, "ControlPersist": {"yes", "no", "10m", "0"},
-	"DynamicForward": {"1080", "127.0.0.1:1080"}, "EnableEscapeCommandline": {"yes", "no"}, "EnableSSHKeysign": {"yes", "no"}, "EscapeChar": {"none", "~", "%"},
-	"ExitOnForwardFailure": {"yes", "no"}, "FingerprintHash": {"md5", "sha256"}, "ForwardAgent": {"yes", "no", "/a/sock", "$SSH_AUTH_SOCK"},
-	"ForwardX11": {"yes", "no"}, "ForwardX11Timeout": {"0", "1h"}, "ForwardX11Trusted": {"yes", "no"}, "GatewayPorts": {"yes", "no"},
+	"CertificateFile": {"~/.ssh/c-cert.pub", "/a/b"}, "CheckHostIP": {"yes", "no"},
+	"Ciphers":             {"aes256-ctr", "-aes*", "^aes256-ctr", "aes256-ctr,aes128-ctr"},
+	"ClearAllForwardings": {"yes", "no"}, "Compression": {"yes", "no"}, "ConnectionAttempts": {"4"},
+	"ConnectTimeout": {"5", "1m", "none"},
+	"ControlMaster":  {"yes", "no", "ask", "auto", "autoask"}, "ControlPath": {"~/.ssh/cm-%C", "none"},
+	"ControlPersist": {"yes", "no", "10m", "0"},
+	"DynamicForward": {"1080", "127.0.0.1:1080"}, "EnableEscapeCommandline": {"yes", "no"},
+	"EnableSSHKeysign": {"yes", "no"}, "EscapeChar": {"none", "~", "%"},
+	"ExitOnForwardFailure": {"yes", "no"}, "FingerprintHash": {"md5", "sha256"},
+	"ForwardAgent": {"yes", "no", "/a/sock", "$SSH_AUTH_SOCK"},
+	"ForwardX11":   {"yes", "no"}, "ForwardX11Timeout": {"0", "1h"}, "ForwardX11Trusted": {"yes", "no"},
+	"GatewayPorts":         {"yes", "no"},
 	"GlobalKnownHostsFile": {"/a /b", "none"}, "GSSAPIAuthentication": {"yes", "no"}, "HashKnownHosts": {"yes", "no"},
 	"HostbasedAcceptedAlgorithms": {"ssh-ed25519", "+ssh-rsa"}, "HostbasedAuthentication": {"yes", "no"},
-	"HostKeyAlgorithms": {"ssh-ed25519", "+ssh-rsa", "-ssh-ed25519*", "^rsa-sha2-512"}, "HostKeyAlias": {"Foo"}, "IdentitiesOnly": {"yes", "no", "true"},
-	"IdentityAgent": {"none", "SSH_AUTH_SOCK", "~/a.sock", "/x/%u"}, "IdentityFile": {"~/.ssh/x", "none", "%d/x", `"/with space/%h"`},
-	"IPQoS": {"none", "lowdelay", "ef cs1", "0x10"}, "KbdInteractiveAuthentication": {"yes", "no"}, "KbdInteractiveDevices": {"pam"},
-	"KexAlgorithms": {"curve25519-sha256", "-curve*", "^ecdh-sha2-nistp256"}, "KnownHostsCommand": {"/bin/true  %H", "none"}, "LocalCommand": {"echo %h  x", `echo "a b"`},
-	"LocalForward": {"8080 db:80", "127.0.0.1:8080 db:80", "/a/s /b/s"}, "LogLevel": {"QUIET", "info", "DEBUG2"}, "LogVerbose": {"kex.c:*:1000", "none"},
-	"MACs": {"hmac-sha2-256", "-hmac*", "^hmac-sha2-512"}, "NoHostAuthenticationForLocalhost": {"yes", "no"}, "NumberOfPasswordPrompts": {"1"},
-	"PasswordAuthentication": {"yes", "no"}, "PermitLocalCommand": {"yes", "no"}, "PermitRemoteOpen": {"any", "none", "a:1 b:2"}, "PKCS11Provider": {"/a.so"},
-	"Port": {"2222", "22"}, "PreferredAuthentications": {"publickey,password"}, "ProxyCommand": {"nc  %h %p", "none", "ssh -W %h:%p j"},
-	"ProxyJump": {"a,b@c:22", "none", "ssh://u@j:3"}, "ProxyUseFdpass": {"yes", "no"}, "PubkeyAcceptedAlgorithms": {"+ssh-rsa", "ssh-ed25519"},
-	"PubkeyAcceptedKeyTypes": {"ssh-ed25519"}, "PubkeyAuthentication": {"yes", "no", "unbound"}, "RekeyLimit": {"1G 1h", "default none"}, "RemoteCommand": {"ls  -l", "none"},
-	"RemoteForward": {"8080 db:80", "1080", "127.0.0.1:9 /b"}, "RequestTTY": {"yes", "no", "force", "auto"}, "RequiredRSASize": {"2048"}, "RevokedHostKeys": {"/a/r", "none"},
-	"SecurityKeyProvider": {"internal", "/x.so"}, "SendEnv": {"LANG LC_*", "FOO"}, "ServerAliveCountMax": {"5"}, "ServerAliveInterval": {"30", "1m"},
-	"SessionType": {"none", "subsystem", "default"}, "SetEnv": {"A=b C=d", `X="y z"`}, "StdinNull": {"yes", "no"}, "StreamLocalBindMask": {"0177", "022"},
-	"StreamLocalBindUnlink": {"yes", "no"}, "StrictHostKeyChecking": {"yes", "no", "accept-new"}, "SyslogFacility": {"AUTH", "local3"}, "TCPKeepAlive": {"yes", "no"},
-	"Tunnel": {"yes", "no", "ethernet"}, "TunnelDevice": {"1:2", "any:3", "5"}, "UpdateHostKeys": {"yes", "no", "ask"}, "User": {"me", `"me"`},
-	"UserKnownHostsFile": {"~/a /b", "none"}, "VerifyHostKeyDNS": {"yes", "no", "ask"}, "VisualHostKey": {"yes", "no"}, "XAuthLocation": {"/x"},
+	"HostKeyAlgorithms": {"ssh-ed25519", "+ssh-rsa", "-ssh-ed25519*", "^rsa-sha2-512"}, "HostKeyAlias": {"Foo"},
+	"IdentitiesOnly": {"yes", "no", "true"},
+	"IdentityAgent":  {"none", "SSH_AUTH_SOCK", "~/a.sock", "/x/%u"},
+	"IdentityFile":   {"~/.ssh/x", "none", "%d/x", `"/with space/%h"`},
+	"IPQoS":          {"none", "lowdelay", "ef cs1", "0x10"}, "KbdInteractiveAuthentication": {"yes", "no"},
+	"KbdInteractiveDevices": {"pam"},
+	"KexAlgorithms":         {"curve25519-sha256", "-curve*", "^ecdh-sha2-nistp256"},
+	"KnownHostsCommand":     {"/bin/true  %H", "none"}, "LocalCommand": {"echo %h  x", `echo "a b"`},
+	"LocalForward": {"8080 db:80", "127.0.0.1:8080 db:80", "/a/s /b/s"}, "LogLevel": {"QUIET", "info", "DEBUG2"},
+	"LogVerbose": {"kex.c:*:1000", "none"},
+	"MACs":       {"hmac-sha2-256", "-hmac*", "^hmac-sha2-512"}, "NoHostAuthenticationForLocalhost": {"yes", "no"},
+	"NumberOfPasswordPrompts": {"1"},
+	"PasswordAuthentication":  {"yes", "no"}, "PermitLocalCommand": {"yes", "no"},
+	"PermitRemoteOpen": {"any", "none", "a:1 b:2"}, "PKCS11Provider": {"/a.so"},
+	"Port": {"2222", "22"}, "PreferredAuthentications": {"publickey,password"},
+	"ProxyCommand": {"nc  %h %p", "none", "ssh -W %h:%p j"},
+	"ProxyJump":    {"a,b@c:22", "none", "ssh://u@j:3"}, "ProxyUseFdpass": {"yes", "no"},
+	"PubkeyAcceptedAlgorithms": {"+ssh-rsa", "ssh-ed25519"},
+	"PubkeyAcceptedKeyTypes":   {"ssh-ed25519"}, "PubkeyAuthentication": {"yes", "no", "unbound"},
+	"RekeyLimit": {"1G 1h", "default none"}, "RemoteCommand": {"ls  -l", "none"},
+	"RemoteForward": {"8080 db:80", "1080", "127.0.0.1:9 /b"}, "RequestTTY": {"yes", "no", "force", "auto"},
+	"RequiredRSASize": {"2048"}, "RevokedHostKeys": {"/a/r", "none"},
+	"SecurityKeyProvider": {"internal", "/x.so"}, "SendEnv": {"LANG LC_*", "FOO"}, "ServerAliveCountMax": {"5"},
+	"ServerAliveInterval": {"30", "1m"},
+	"SessionType":         {"none", "subsystem", "default"}, "SetEnv": {"A=b C=d", `X="y z"`},
+	"StdinNull":             {"yes", "no"},
+	"StreamLocalBindMask":   {"0177", "022"},
+	"StreamLocalBindUnlink": {"yes", "no"}, "StrictHostKeyChecking": {"yes", "no", "accept-new"},
+	"SyslogFacility": {"AUTH", "local3"}, "TCPKeepAlive": {"yes", "no"},
+	"Tunnel": {"yes", "no", "ethernet"}, "TunnelDevice": {"1:2", "any:3", "5"}, "UpdateHostKeys": {"yes", "no", "ask"},
+	"User":               {"me", `"me"`},
+	"UserKnownHostsFile": {"~/a /b", "none"}, "VerifyHostKeyDNS": {"yes", "no", "ask"}, "VisualHostKey": {"yes", "no"},
+	"XAuthLocation":                   {"/x"},
 	"ChallengeResponseAuthentication": {"no"}, "KeepAlive": {"no"},
 }
 
@@ -52,7 +77,8 @@ func (g *generator) option() string {
 	}
 	slices.Sort(keywords) // the order of a map changes from run to run
 	keyword := g.pick(keywords...)
-	return g.pick("", "  ") + g.pick(keyword, strings.ToLower(keyword)) + g.pick(" ", "=", "\t") + g.pick(everyOption[keyword]...)
+	return g.pick("", "  ") + g.pick(keyword, strings.ToLower(keyword)) + g.pick(" ", "=",
+		"\t") + g.pick(everyOption[keyword]...)
 }
 
 // TestEveryOptionAgrees lets the client print what it makes of generated files, and what it
@@ -79,7 +105,8 @@ func TestEveryOptionAgrees(t *testing.T) {
 		}
 		got, err := exec.Command("ssh", "-G", "-F", flat, host).Output()
 		ours, theirs := once(got), once(want)
-		tally.Case(err == nil && ours == theirs, "seed %d, host %s: %v\n%s\n%s", seed, host, err, firstDifference(ours, theirs), show(dir))
+		tally.Case(err == nil && ours == theirs, "seed %d, host %s: %v\n%s\n%s", seed, host, err,
+			firstDifference(ours, theirs), show(dir))
 	}
 }
 
@@ -121,8 +148,10 @@ func TestCanonicalNames(t *testing.T) {
 		{"yes", "forge", "CanonicalizeMaxDots 0\n", "forge.b.example", "77"},
 		{"yes", "10.0.0.1", "", "10.0.0.1", ""},
 		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.c.example\n", "node7.c.example", ""},
-		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example *.a.example:*.c.example\n", "forge.b.example", "77"},
-		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example,NODE*.c.example\n", "node7.c.example", ""},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example *.a.example:*.c.example\n",
+			"forge.b.example", "77"},
+		{"yes", "forge", "CanonicalizePermittedCNAMEs *.b.example:*.d.example,NODE*.c.example\n",
+			"node7.c.example", ""},
 		{"yes", "forge", "CanonicalizePermittedCNAMEs none\n", "forge.b.example", "77"},
 		{"no", "forge", "CanonicalizePermittedCNAMEs *:*\n", "forge", ""},
 		{"yes", "plain.d.example", "CanonicalizePermittedCNAMEs *.d.example:*.c.example\n", "node8.c.example", ""},
@@ -134,12 +163,14 @@ func TestCanonicalNames(t *testing.T) {
 		}
 		s := Resolve(Query{Host: row.host, Command: CommandLine{Config: path}, Person: person(t),
 			Exists: func(name string) (string, bool) {
-				alias, found := map[string]string{"forge.b.example": "node7.c.example.", "plain.d.example": "node8.c.example."}[name]
+				alias, found := map[string]string{"forge.b.example": "node7.c.example.",
+					"plain.d.example": "node8.c.example."}[name]
 				return alias, found
 			}})
 		port, _, _ := s.First("port")
 		user, _, _ := s.First("user")
-		if name := s.Client().HostName; name != row.name || port != row.port || (user == "second") != (row.mode != "no") {
+		if name := s.Client().HostName; name != row.name || port != row.port ||
+			(user == "second") != (row.mode != "no") {
 			t.Errorf("%s %s %q: %s, port %q, user %q", row.mode, row.host, row.more, name, port, user)
 		}
 	}

@@ -138,7 +138,8 @@ func splitArgs(text string) ([]string, error) {
 
 func oneArg(text string, i int) (arg string, next int, err error) {
 	end := i
-	for end < len(text) && text[end] != ' ' && text[end] != '\t' && text[end] != '"' && text[end] != '\'' && text[end] != '\\' {
+	for end < len(text) && text[end] != ' ' && text[end] != '\t' && text[end] != '"' && text[end] != '\'' &&
+		text[end] != '\\' {
 		end++
 	}
 	if end == len(text) || text[end] == ' ' || text[end] == '\t' { // nothing in it is quoted: most are so

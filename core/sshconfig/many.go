@@ -104,7 +104,8 @@ func (x *sections) add(section []numbered) {
 // or take anything from it when it is for others.
 func passable(section []numbered) bool {
 	first := section[0]
-	if first.keyword != "host" || slices.ContainsFunc(first.args, func(name string) bool { return strings.ContainsAny(name, "*?!") }) {
+	if first.keyword != "host" ||
+		slices.ContainsFunc(first.args, func(name string) bool { return strings.ContainsAny(name, "*?!") }) {
 		return false
 	}
 	return !slices.ContainsFunc(section, func(n numbered) bool {
@@ -172,9 +173,10 @@ func (f *Files) MayLead(names []string, leads func(hostName string) bool) []stri
 // after it ("CanonicalizeHostname" in [CONF]).
 func (x *sections) mayLead(section int, leads func(hostName string) bool) bool {
 	return slices.ContainsFunc(x.list[section], func(n numbered) bool {
-		return n.keyword == "canonicalizehostname" || n.keyword == "hostname" && slices.ContainsFunc(n.args, func(name string) bool {
-			return strings.Contains(name, "%") || leads(name)
-		})
+		return n.keyword == "canonicalizehostname" || n.keyword == "hostname" &&
+			slices.ContainsFunc(n.args, func(name string) bool {
+				return strings.Contains(name, "%") || leads(name)
+			})
 	})
 }
 

@@ -17,7 +17,8 @@ func TestReadOnce(t *testing.T) {
 	for seed := range rounds() {
 		dir := t.TempDir()
 		g := &generator{Rand: rand.New(rand.NewPCG(uint64(seed), 11)), dir: dir, every: seed%2 == 0}
-		text := g.config(0) + g.pick("", "Host lantern\n  Prot 22\n", "Host lantern\n  StreamLocalBindMask 022\n", "Host lantern forge lantern\n  User ines\n")
+		text := g.config(0) + g.pick("", "Host lantern\n  Prot 22\n", "Host lantern\n  StreamLocalBindMask 022\n",
+			"Host lantern forge lantern\n  User ines\n")
 		config := filepath.Join(dir, "config")
 		if err := os.WriteFile(config, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
@@ -28,8 +29,11 @@ func TestReadOnce(t *testing.T) {
 			anew := Resolve(query)
 			query.Files = files
 			again := Resolve(query)
-			if !reflect.DeepEqual(anew.Client(), again.Client()) || !reflect.DeepEqual(anew.Problems, again.Problems) || !reflect.DeepEqual(anew.Unknown, again.Unknown) || !sameLost(anew, again) {
-				t.Fatalf("seed %d, host %s: anew\n%+v\n%+v\nagain\n%+v\n%+v\n%s", seed, host, anew.Client(), anew.Problems, again.Client(), again.Problems, show(dir))
+			if !reflect.DeepEqual(anew.Client(), again.Client()) ||
+				!reflect.DeepEqual(anew.Problems, again.Problems) || !reflect.DeepEqual(anew.Unknown, again.Unknown) ||
+				!sameLost(anew, again) {
+				t.Fatalf("seed %d, host %s: anew\n%+v\n%+v\nagain\n%+v\n%+v\n%s", seed, host, anew.Client(),
+					anew.Problems, again.Client(), again.Problems, show(dir))
 			}
 		}
 	}
@@ -56,7 +60,8 @@ func TestMayLead(t *testing.T) {
 			query.Host = name
 			leads := Resolve(query).Client().HostName
 			some := query.Files.MayLead(names, func(hostName string) bool { return strings.EqualFold(hostName, leads) })
-			if anew := Resolve(Query{Host: "nobody", Command: query.Command, Person: query.Person}); !anew.MayName([]string{leads}) {
+			if anew := Resolve(Query{Host: "nobody", Command: query.Command,
+				Person: query.Person}); !anew.MayName([]string{leads}) {
 				t.Fatalf("seed %d: %s leads to %s, and no file may\n%s", seed, name, leads, show(dir))
 			}
 			if passed += len(names) - len(some); !slices.Contains(some, name) {
@@ -109,7 +114,8 @@ func TestReadOnceSaysWhatIsWrong(t *testing.T) {
 		me := person(t)
 		me.Home, me.System = home, filepath.Join(home, "system")
 		anew, again := Resolve(Query{Host: "x", Person: me}), Resolve(Query{Host: "x", Person: me, Files: &Files{}})
-		if len(anew.Problems) != len(again.Problems) || len(anew.Problems) > 0 && anew.Problems[0].Err.Error() != again.Problems[0].Err.Error() {
+		if len(anew.Problems) != len(again.Problems) || len(anew.Problems) > 0 &&
+			anew.Problems[0].Err.Error() != again.Problems[0].Err.Error() {
 			t.Errorf("%s: %+v, again %+v", name, anew.Problems, again.Problems)
 		}
 		if err := os.RemoveAll(config); err != nil {
@@ -125,7 +131,8 @@ func BenchmarkManyHosts(b *testing.B) {
 		config := filepath.Join(b.TempDir(), "config")
 		var text strings.Builder
 		for i := range count {
-			text.WriteString("Host h" + strconv.Itoa(i) + "\n  HostName h" + strconv.Itoa(i) + ".tidewater.example\n  User git\n\n")
+			text.WriteString("Host h" + strconv.Itoa(i) + "\n  HostName h" + strconv.Itoa(i) +
+				".tidewater.example\n  User git\n\n")
 		}
 		if err := os.WriteFile(config, []byte(text.String()+"Host *\n  Port 2222\n"), 0o600); err != nil {
 			b.Fatal(err)

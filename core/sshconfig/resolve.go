@@ -92,8 +92,9 @@ var ErrExposed = errors.New("others may write to it, or it is not yours")
 
 // Settings is everything that holds for one host.
 type Settings struct {
-	Query    Query
-	Unknown  []Value   // Match conditions that would run a command and on which a setting depends; taken as not fulfilled
+	Query Query
+	// Match conditions that would run a command and on which a setting depends; taken as not fulfilled
+	Unknown  []Value
 	Problems []Problem // why the client would stop
 
 	values  map[string][]Value
@@ -120,7 +121,8 @@ func Resolve(q Query) *Settings {
 	if s.final { // the name to connect to is settled before the second pass, whatever that says
 		before := Origin{Words: "settled before the second pass"}
 		s.replace("hostname", Value{Args: []string{host}, Origin: before})
-		for keyword, value := range map[string]string{"canonicalizehostname": "no", "canonicalizemaxdots": "1", "canonicalizefallbacklocal": "yes"} {
+		for keyword, value := range map[string]string{"canonicalizehostname": "no", "canonicalizemaxdots": "1",
+			"canonicalizefallbacklocal": "yes"} {
 			s.set(keyword, Value{Args: []string{value}, Origin: before})
 		}
 		s.readAll(true)
@@ -149,7 +151,8 @@ func (s *Settings) set(keyword string, v Value) {
 	}
 	s.turns++
 	v.turn = s.turns
-	if accumulating[keyword] && slices.ContainsFunc(s.values[keyword], func(old Value) bool { return old.Origin == v.Origin && slices.Equal(old.Args, v.Args) }) {
+	if accumulating[keyword] && slices.ContainsFunc(s.values[keyword],
+		func(old Value) bool { return old.Origin == v.Origin && slices.Equal(old.Args, v.Args) }) {
 		return // the same line, in the second pass
 	}
 	if len(s.values[keyword]) == 0 || accumulating[keyword] {
@@ -377,7 +380,8 @@ func (r *reader) include(pattern string, at Origin, depth int, active bool) {
 		r.s.problem(at, "include", ErrArgument)
 	}
 	for _, path := range paths {
-		inner := reader{s: r.s, user: r.user, checked: r.user, final: r.final, never: r.never || !active, named: r.named}
+		inner := reader{s: r.s, user: r.user, checked: r.user, final: r.final, never: r.never || !active,
+			named: r.named}
 		r.s.optional(inner.file(path, depth+1, active), path)
 	}
 }

@@ -130,7 +130,8 @@ func TestAFolderIsEmpty(t *testing.T) {
 	if len(s.Problems) > 0 || s.Client().Port != 22 {
 		t.Errorf("%+v, port %d", s.Problems, s.Client().Port)
 	}
-	if out, err := exec.Command("ssh", "-G", "-F", folder, "x").CombinedOutput(); err != nil || !strings.Contains(string(out), "port 22\n") {
+	if out, err := exec.Command("ssh", "-G", "-F", folder, "x").CombinedOutput(); err != nil ||
+		!strings.Contains(string(out), "port 22\n") {
 		t.Errorf("the client: %v: %s", err, out)
 	}
 }
@@ -192,7 +193,8 @@ func (g *generator) line(depth int) string {
 		"Port"+sign+g.pick("22", "2222", "8022"),
 		"User"+sign+g.pick("git", `"git"`, "'ines marlow'", "lab"),
 		"HostName"+sign+g.pick("127.0.0.1", "%h.tidewater.example", "Forge.Example", "a%%b"),
-		"IdentityFile"+sign+g.pick("~/.ssh/a", `"~/.ssh/b c"`, "/k/%h-%p-%r-%n-%u", "/k/${USERX}/%L", "none", `/k/d\ e`, "~/.ssh/a"),
+		"IdentityFile"+sign+g.pick("~/.ssh/a", `"~/.ssh/b c"`, "/k/%h-%p-%r-%n-%u", "/k/${USERX}/%L", "none",
+			`/k/d\ e`, "~/.ssh/a"),
 		"IdentitiesOnly"+sign+g.pick("yes", "no", "true", "false"),
 		"HostKeyAlias"+sign+g.pick("forge", "x-y"),
 		"StrictHostKeyChecking"+sign+g.pick("yes", "no", "ask", "accept-new", "off"),
@@ -209,7 +211,8 @@ func (g *generator) line(depth int) string {
 func (g *generator) patterns() string {
 	words := make([]string, 1+g.IntN(3))
 	for i := range words {
-		words[i] = g.pick("forge", "*.example", "forge.tidewater.example", "!forge", "f*", "?orge", "*", "!*.saltmarsh.example", "lantern", `"forge"`)
+		words[i] = g.pick("forge", "*.example", "forge.tidewater.example", "!forge", "f*", "?orge", "*",
+			"!*.saltmarsh.example", "lantern", `"forge"`)
 	}
 	return strings.Join(words, g.pick(" ", "\t", "  "))
 }
@@ -217,7 +220,8 @@ func (g *generator) patterns() string {
 func (g *generator) conditions() string {
 	words := make([]string, 1+g.IntN(2))
 	for i := range words {
-		words[i] = g.pick("", "!") + g.pick("host", "originalhost") + g.pick(" ", "=") + g.pick("forge", "*.example,!forge*", "FORGE", "127.*")
+		words[i] = g.pick("", "!") + g.pick("host", "originalhost") + g.pick(" ", "=") + g.pick("forge",
+			"*.example,!forge*", "FORGE", "127.*")
 		if g.IntN(3) == 0 {
 			words[i] = g.pick("user git", "user root,git", "localuser nobody", "!localuser nobody", "final", "user=lab")
 		}
@@ -243,7 +247,8 @@ func TestAgreesWithTheRealClient(t *testing.T) {
 		host := g.pick("forge", "forge.tidewater.example", "git.saltmarsh.example", "Forge", "lantern")
 		out, err := exec.Command("ssh", "-G", "-F", path, host).Output()
 		s := Resolve(Query{Host: host, Command: CommandLine{Config: path}, Person: person(t)})
-		tally.Case((err != nil) == (len(s.Problems) > 0), "seed %d, host %s: client refuses: %v, we: %+v\n%s", seed, host, err != nil, s.Problems, show(dir))
+		tally.Case((err != nil) == (len(s.Problems) > 0), "seed %d, host %s: client refuses: %v, we: %+v\n%s", seed,
+			host, err != nil, s.Problems, show(dir))
 		if err == nil {
 			compare(t, seed, host, dir, printed(string(out)), s.Client())
 			compareTold(t, seed, host, dir, string(out), s.Client())
@@ -276,7 +281,8 @@ func compare(t *testing.T, seed int, host, dir string, want map[string][]string,
 	}
 	for keyword, value := range got {
 		if printed := strings.Join(want[keyword], " "); normal(printed) != normal(value) {
-			t.Errorf("seed %d, host %s: %s is %q, the client says %q\n%s", seed, host, keyword, value, printed, show(dir))
+			t.Errorf("seed %d, host %s: %s is %q, the client says %q\n%s", seed, host, keyword, value,
+				printed, show(dir))
 		}
 	}
 	if jump := strings.Join(want["proxyjump"], " "); jump != c.ProxyJump {
@@ -285,10 +291,12 @@ func compare(t *testing.T, seed int, host, dir string, want map[string][]string,
 	if len(wanted) != len(identities) && !c.Identities[0].Default {
 		t.Errorf("seed %d: identities %q, the client says %q\n%s", seed, identities, wanted, show(dir))
 	}
-	if files := strings.Join(want["userknownhostsfile"], " "); strings.ReplaceAll(files, "~", p.Home) != strings.Join(c.KnownHosts, " ") && !strings.EqualFold(files, "none") {
+	if files := strings.Join(want["userknownhostsfile"], " "); strings.ReplaceAll(files, "~",
+		p.Home) != strings.Join(c.KnownHosts, " ") && !strings.EqualFold(files, "none") {
 		t.Errorf("seed %d: known hosts %q, the client says %q\n%s", seed, c.KnownHosts, files, show(dir))
 	}
-	strict := map[string]string{"true": "yes", "false": "no", "ask": "ask", "accept-new": "accept-new"}[strings.Join(want["stricthostkeychecking"], "")]
+	strict := map[string]string{"true": "yes", "false": "no", "ask": "ask",
+		"accept-new": "accept-new"}[strings.Join(want["stricthostkeychecking"], "")]
 	if strict != c.Strict {
 		t.Errorf("seed %d: strict %q, the client says %q\n%s", seed, c.Strict, want["stricthostkeychecking"], show(dir))
 	}
@@ -299,7 +307,8 @@ func compareTold(t *testing.T, seed int, host, dir, out string, read *Client) {
 	t.Helper()
 	line, told := FromClient(out, "the client")
 	again := Resolve(Query{Host: host, Command: line, Person: person(t)}).Client()
-	if strings.EqualFold(read.ProxyJump, "none") { // a comment behind it makes it a host for the client, and no word can say so
+	// a comment behind it makes it a host for the client, and no word can say so
+	if strings.EqualFold(read.ProxyJump, "none") {
 		read.ProxyJump = ""
 	}
 	for _, c := range []*Client{read, again} {
@@ -313,12 +322,14 @@ func compareTold(t *testing.T, seed int, host, dir, out string, read *Client) {
 		}
 	}
 	if !told || !reflect.DeepEqual(read, again) {
-		t.Errorf("seed %d, host %s: from the files\n%+v\nfrom what the client says\n%+v\n%s%s", seed, host, read, again, out, show(dir))
+		t.Errorf("seed %d, host %s: from the files\n%+v\nfrom what the client says\n%+v\n%s%s", seed, host, read,
+			again, out, show(dir))
 	}
 }
 
 func normal(text string) string {
-	return map[string]string{"true": "yes", "false": "no"}[text] + strings.TrimSuffix(strings.TrimSuffix(text, "true"), "false")
+	return map[string]string{"true": "yes", "false": "no"}[text] + strings.TrimSuffix(strings.TrimSuffix(text,
+		"true"), "false")
 }
 
 func yesNo(b bool) string {

@@ -41,6 +41,7 @@ func FromClient(output, program string) (line CommandLine, told bool) {
 // areDefaults tells whether key files are those that the client tries where no settings name any.
 func areDefaults(paths []string) bool {
 	return !slices.ContainsFunc(paths, func(path string) bool {
-		return filepath.ToSlash(filepath.Dir(path)) != "~/.ssh" || !slices.Contains(defaultIdentities, filepath.Base(path))
+		return filepath.ToSlash(filepath.Dir(path)) != "~/.ssh" ||
+			!slices.Contains(defaultIdentities, filepath.Base(path))
 	})
 }

@@ -37,7 +37,8 @@ func (r *reader) survey(l line, at Origin, depth int) {
 			r.include(pattern, at, depth, true)
 		}
 	case "identityfile":
-		t := tokens{person: r.s.Query.Person, values: map[byte]string{'%': "%", 'd': r.s.Query.Person.Home, 'u': r.s.Query.Person.User}}
+		t := tokens{person: r.s.Query.Person, values: map[byte]string{'%': "%", 'd': r.s.Query.Person.Home,
+			'u': r.s.Query.Person.User}}
 		*r.s.survey = append(*r.s.survey, Mention{Path: t.path(l.args[0]), Block: r.block, Origin: at})
 	}
 }
@@ -56,7 +57,8 @@ func ForwardsToAll(q Query) (Origin, bool) {
 
 // IsDefaultKey tells whether a file is one that the client tries where no settings name any.
 func IsDefaultKey(person Person, path string) bool {
-	return filepath.Dir(path) == filepath.Join(person.Home, ".ssh") && slices.Contains(defaultIdentities, filepath.Base(path))
+	return filepath.Dir(path) == filepath.Join(person.Home, ".ssh") &&
+		slices.Contains(defaultIdentities, filepath.Base(path))
 }
 
 // InBlock lists the first arguments that a keyword has in the block whose Host line is

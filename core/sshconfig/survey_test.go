@@ -21,8 +21,9 @@ func TestKeyFiles(t *testing.T) {
 		return path
 	}
 	inner := write("inner", "IdentityFile /keys/inner\nHost c\n  IdentityFile /keys/c\n")
-	config := write("config", "IdentityFile ~/first\nHost a b\n  IdentityFile=\"/keys/with space\"\n  Include "+inner+"\n"+
-		"Match host x exec \"false\"\n  IdentityFile %d/matched\n  identityfile /keys/%h\nHost !z\n  Port 22\n")
+	config := write("config",
+		"IdentityFile ~/first\nHost a b\n  IdentityFile=\"/keys/with space\"\n  Include "+inner+"\n"+
+			"Match host x exec \"false\"\n  IdentityFile %d/matched\n  identityfile /keys/%h\nHost !z\n  Port 22\n")
 	p := Person{Home: "/home/ines", User: "ines", Getenv: func(string) string { return "" }}
 	var got []string
 	for _, mention := range KeyFiles(Query{Command: CommandLine{Config: config}, Person: p}) {
@@ -33,7 +34,8 @@ func TestKeyFiles(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Errorf("got  %s\nwant %s", strings.Join(got, "\n     "), strings.Join(want, "\n     "))
 	}
-	if !IsDefaultKey(p, "/home/ines/.ssh/id_rsa") || IsDefaultKey(p, "/home/ines/id_rsa") || IsDefaultKey(p, "/home/ines/.ssh/other") {
+	if !IsDefaultKey(p, "/home/ines/.ssh/id_rsa") || IsDefaultKey(p, "/home/ines/id_rsa") ||
+		IsDefaultKey(p, "/home/ines/.ssh/other") {
 		t.Error("which keys ssh tries by itself")
 	}
 }
@@ -45,11 +47,15 @@ func TestSetMatchExec(t *testing.T) {
 	for _, row := range []struct{ name, text, command, want string }{
 		{"added", own, "'/x/unicrux' start", own + "\nMatch originalhost a exec \"'/x/unicrux' start\"\n"},
 		{"added to an unfinished line", "Host a", "x", "Host a\n\nMatch originalhost a exec \"x\"\n"},
-		{"there already", own + "\nMatch originalhost a exec \"x\"\n", "x", own + "\nMatch originalhost a exec \"x\"\n"},
-		{"replaced", own + "\nMatch originalhost a exec \"old one\"\n", "x", own + "\nMatch originalhost a exec \"x\"\n"},
+		{"there already", own + "\nMatch originalhost a exec \"x\"\n", "x",
+			own + "\nMatch originalhost a exec \"x\"\n"},
+		{"replaced", own + "\nMatch originalhost a exec \"old one\"\n", "x",
+			own + "\nMatch originalhost a exec \"x\"\n"},
 		{"taken out", own + "\nMatch originalhost a exec \"old\"\n", "", own},
-		{"another host's stays", own + "\nMatch originalhost b exec \"x\"\n", "", own + "\nMatch originalhost b exec \"x\"\n"},
-		{"a person's stays", own + "\nMatch originalhost a exec \"x\" user me\n", "", own + "\nMatch originalhost a exec \"x\" user me\n"},
+		{"another host's stays", own + "\nMatch originalhost b exec \"x\"\n", "",
+			own + "\nMatch originalhost b exec \"x\"\n"},
+		{"a person's stays", own + "\nMatch originalhost a exec \"x\" user me\n", "",
+			own + "\nMatch originalhost a exec \"x\" user me\n"},
 		{"other line ends", "Host a\r\n", "x", "Host a\r\n\r\nMatch originalhost a exec \"x\"\r\n"},
 	} {
 		if got := written(t)(SetMatchExec([]byte(row.text), "a", row.command)); got != row.want {
@@ -60,7 +66,8 @@ func TestSetMatchExec(t *testing.T) {
 	if len(blocks) != 2 || !slices.Equal(blocks[0], []string{"a", "b"}) {
 		t.Errorf("blocks %q", blocks)
 	}
-	if got := InBlock([]byte("Host a\n IdentityFile x\n IdentityFile y\nHost b\n IdentityFile z\n"), []string{"a"}, "identityfile"); !slices.Equal(got, []string{"x", "y"}) {
+	if got := InBlock([]byte("Host a\n IdentityFile x\n IdentityFile y\nHost b\n IdentityFile z\n"), []string{"a"},
+		"identityfile"); !slices.Equal(got, []string{"x", "y"}) {
 		t.Errorf("in block: %q", got)
 	}
 }
@@ -89,7 +96,9 @@ func TestTilde(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for text, want := range map[string]string{"~/x": "/home/ines/x", "~": "/home/ines", "~root/.ssh/x": filepath.ToSlash(root.HomeDir) + "/.ssh/x", "~nobody-of-that-name/x": "~nobody-of-that-name/x", "/x/~y": "/x/~y"} {
+	for text, want := range map[string]string{"~/x": "/home/ines/x", "~": "/home/ines",
+		"~root/.ssh/x": filepath.ToSlash(root.HomeDir) + "/.ssh/x", "~nobody-of-that-name/x": "~nobody-of-that-name/x",
+		"/x/~y": "/x/~y"} {
 		if got := filepath.ToSlash(p.tilde(text)); got != want {
 			t.Errorf("%s is %s, want %s", text, got, want)
 		}

@@ -197,7 +197,8 @@ var errCut = errors.New("the answer is cut")
 func (r resolver) read(answer []byte, id uint16) (Records, error) {
 	input := cryptobyte.String(answer)
 	var number, flags, questions, answers uint16
-	if !input.ReadUint16(&number) || !input.ReadUint16(&flags) || !input.ReadUint16(&questions) || !input.ReadUint16(&answers) || !input.Skip(4) {
+	if !input.ReadUint16(&number) || !input.ReadUint16(&flags) || !input.ReadUint16(&questions) ||
+		!input.ReadUint16(&answers) || !input.Skip(4) {
 		return Records{}, errCut
 	}
 	if number != id || flags&flagResponse == 0 {
@@ -215,7 +216,8 @@ func (r resolver) read(answer []byte, id uint16) (Records, error) {
 	for range answers {
 		var kind, class uint16
 		var data cryptobyte.String
-		if !skipName(&input) || !input.ReadUint16(&kind) || !input.ReadUint16(&class) || !input.Skip(4) || !input.ReadUint16LengthPrefixed(&data) {
+		if !skipName(&input) || !input.ReadUint16(&kind) || !input.ReadUint16(&class) || !input.Skip(4) ||
+			!input.ReadUint16LengthPrefixed(&data) {
 			return Records{}, errCut
 		}
 		if kind == typeSSHFP && class == classInternet && len(data) > 2 {
@@ -270,7 +272,8 @@ func exchangeBy(ctx context.Context, network, server string, question []byte) ([
 		n, err := conn.Read(answer)
 		return answer[:n], err
 	}
-	if _, err := conn.Write(append(binary.BigEndian.AppendUint16(nil, uint16(len(question))), question...)); err != nil {
+	if _, err := conn.Write(append(binary.BigEndian.AppendUint16(nil, uint16(len(question))),
+		question...)); err != nil {
 		return nil, err
 	}
 	var size [2]byte

@@ -123,8 +123,11 @@ func answering(head dnsmessage.Header, list ...record) func([]byte) []byte {
 		head.ID, head.Response = m.ID+head.ID, true
 		reply := dnsmessage.Message{Header: head, Questions: m.Questions}
 		for _, r := range list {
-			reply.Answers = append(reply.Answers, dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: m.Questions[0].Name, Type: dnsmessage.Type(typeSSHFP), Class: dnsmessage.ClassINET},
-				Body: &dnsmessage.UnknownResource{Type: dnsmessage.Type(typeSSHFP), Data: append([]byte{r.algorithm, r.digest}, r.hash...)}})
+			reply.Answers = append(reply.Answers,
+				dnsmessage.Resource{Header: dnsmessage.ResourceHeader{Name: m.Questions[0].Name,
+					Type: dnsmessage.Type(typeSSHFP), Class: dnsmessage.ClassINET},
+					Body: &dnsmessage.UnknownResource{Type: dnsmessage.Type(typeSSHFP),
+						Data: append([]byte{r.algorithm, r.digest}, r.hash...)}})
 		}
 		text, err := reply.Pack()
 		if err != nil {
@@ -136,7 +139,8 @@ func answering(head dnsmessage.Header, list ...record) func([]byte) []byte {
 
 func TestLookup(t *testing.T) {
 	key := newKey(t)
-	right, authentic := answering(dnsmessage.Header{AuthenticData: true}, long(key)), dnsmessage.Header{AuthenticData: true}
+	right, authentic := answering(dnsmessage.Header{AuthenticData: true}, long(key)),
+		dnsmessage.Header{AuthenticData: true}
 	for name, row := range map[string]struct {
 		answer        func([]byte) []byte
 		trusted       bool
@@ -147,16 +151,21 @@ func TestLookup(t *testing.T) {
 		"authentic, and not trusted in it": {right, false, true, false, nil},
 		"not authentic":                    {answering(dnsmessage.Header{}, long(key)), true, true, false, nil},
 		"no record":                        {answering(authentic), true, false, true, nil},
-		"no such name":                     {answering(dnsmessage.Header{RCode: dnsmessage.RCodeNameError}), true, false, false, nil},
-		"a server that fails":              {answering(dnsmessage.Header{RCode: dnsmessage.RCodeServerFailure}), true, false, false, ErrNoAnswer},
-		"an answer to another question":    {answering(dnsmessage.Header{ID: 1, AuthenticData: true}, long(key)), true, false, false, ErrNoAnswer},
-		"an answer that is cut":            {answering(dnsmessage.Header{Truncated: true}), true, true, true, nil},
-		"nonsense":                         {func([]byte) []byte { return []byte("what?") }, true, false, false, ErrNoAnswer},
+		"no such name": {answering(dnsmessage.Header{RCode: dnsmessage.RCodeNameError}), true,
+			false, false, nil},
+		"a server that fails": {answering(dnsmessage.Header{RCode: dnsmessage.RCodeServerFailure}), true,
+			false, false, ErrNoAnswer},
+		"an answer to another question": {answering(dnsmessage.Header{ID: 1, AuthenticData: true}, long(key)), true,
+			false, false, ErrNoAnswer},
+		"an answer that is cut": {answering(dnsmessage.Header{Truncated: true}), true, true, true, nil},
+		"nonsense": {func([]byte) []byte { return []byte("what?") }, true, false,
+			false, ErrNoAnswer},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			server := serve(t, row.answer, right)
-			records, err := resolver{servers: []string{server}, trusted: row.trusted}.lookup(context.Background(), "quay.tidewater.example")
+			records, err := resolver{servers: []string{server}, trusted: row.trusted}.lookup(context.Background(),
+				"quay.tidewater.example")
 			if !errors.Is(err, row.err) || records.Match(key) != row.match || records.Secure != row.secure {
 				t.Errorf("%+v, %v", records, err)
 			}

@@ -18,14 +18,20 @@ func TestJudge(t *testing.T) {
 		form ssh.Certificate
 		want Validity
 	}{
-		{"good", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"lab", "ines"}, ValidBefore: ssh.CertTimeInfinity}, Valid},
-		{"from now", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"}, ValidAfter: 1_000_000, ValidBefore: 1_000_001}, Valid},
-		{"until now", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"}, ValidBefore: 1_000_000}, Ended},
-		{"later", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"}, ValidAfter: 1_000_001, ValidBefore: ssh.CertTimeInfinity}, NotYet},
-		{"another's", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"lab"}, ValidBefore: ssh.CertTimeInfinity}, ForOther},
+		{"good", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"lab", "ines"},
+			ValidBefore: ssh.CertTimeInfinity}, Valid},
+		{"from now", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"}, ValidAfter: 1_000_000,
+			ValidBefore: 1_000_001}, Valid},
+		{"until now", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"},
+			ValidBefore: 1_000_000}, Ended},
+		{"later", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"ines"}, ValidAfter: 1_000_001,
+			ValidBefore: ssh.CertTimeInfinity}, NotYet},
+		{"another's", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"lab"},
+			ValidBefore: ssh.CertTimeInfinity}, ForOther},
 		{"nobody's", ssh.Certificate{CertType: ssh.UserCert, ValidBefore: ssh.CertTimeInfinity}, ForOther},
 		{"any host's", ssh.Certificate{CertType: ssh.HostCert, ValidBefore: ssh.CertTimeInfinity}, Valid},
-		{"ended, and another's", ssh.Certificate{CertType: ssh.UserCert, ValidPrincipals: []string{"lab"}, ValidBefore: 1}, Ended},
+		{"ended, and another's", ssh.Certificate{CertType: ssh.UserCert,
+			ValidPrincipals: []string{"lab"}, ValidBefore: 1}, Ended},
 	} {
 		if got := Judge(&row.form, "ines", now); got != row.want {
 			t.Errorf("%s: %s, want %s", row.name, got, row.want)
@@ -67,14 +73,16 @@ func TestCertificateBeside(t *testing.T) {
 		if err := row.form.SignCert(rand.Reader, other); err != nil {
 			t.Fatal(err)
 		}
-		if err := os.WriteFile(CertificateBeside(filepath.Join(folder, "mine")), ssh.MarshalAuthorizedKey(&row.form), 0o600); err != nil {
+		if err := os.WriteFile(CertificateBeside(filepath.Join(folder, "mine")), ssh.MarshalAuthorizedKey(&row.form),
+			0o600); err != nil {
 			t.Fatal(err)
 		}
 		loaded, err := Load(filepath.Join(folder, "mine"))
 		if err != nil || (loaded.Certificate != nil) != row.want {
 			t.Errorf("%s: %+v, %v", row.name, loaded, err)
 		}
-		if pair != nil && row.want && (Fingerprint(loaded.Certificate) != Fingerprint(loaded.Public) || Kind(loaded.Certificate) != "ed25519") {
+		if pair != nil && row.want && (Fingerprint(loaded.Certificate) != Fingerprint(loaded.Public) ||
+			Kind(loaded.Certificate) != "ed25519") {
 			t.Errorf("%s: it is shown as another key", row.name)
 		}
 	}

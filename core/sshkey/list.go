@@ -22,9 +22,9 @@ type Finding struct {
 	Err  error
 }
 
-// List finds the pairs in one folder, by content and not by name, in the order of names.
-// Files that are no keys, or whose names would steer a terminal, are passed over; private keys that cannot be read are findings
-// with an error. A missing folder has no pairs.
+// List finds the pairs in one folder, by content and not by name, in the order of names. Files that are no keys, or
+// whose names would steer a terminal, are passed over; private keys that cannot be read are findings with an error. A
+// missing folder has no pairs.
 func List(dir string) ([]Finding, error) {
 	entries, err := os.ReadDir(dir)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -60,5 +60,6 @@ func looksPrivate(path string) bool {
 	head := make([]byte, 8<<10) // a certificate may stand before the key
 	n, _ := io.ReadFull(f, head)
 	text := string(head[:n])
-	return strings.Contains(text, "-----BEGIN ") && strings.Contains(text, "PRIVATE KEY-----") || errors.Is(stranger(head[:n]), ErrOtherSSH)
+	return strings.Contains(text, "-----BEGIN ") && strings.Contains(text, "PRIVATE KEY-----") ||
+		errors.Is(stranger(head[:n]), ErrOtherSSH)
 }

@@ -16,7 +16,8 @@ import (
 )
 
 // specs are all kinds and sizes, but for rsa only the smallest, which is made soonest.
-var specs = []Spec{{}, {Kind: ED25519, Bits: 256}, {Kind: ECDSA}, {Kind: ECDSA, Bits: 384}, {Kind: ECDSA, Bits: 521}, {Kind: RSA, Bits: LeastRSA}}
+var specs = []Spec{{}, {Kind: ED25519, Bits: 256}, {Kind: ECDSA}, {Kind: ECDSA, Bits: 384}, {Kind: ECDSA, Bits: 521},
+	{Kind: RSA, Bits: LeastRSA}}
 
 func TestMakeEveryKind(t *testing.T) {
 	for _, spec := range specs {
@@ -24,7 +25,8 @@ func TestMakeEveryKind(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if kind := Kind(made.Key); (spec.Kind != "" && kind != spec.Kind) || (spec.Bits != 0 && Bits(made.Key) != spec.Bits) {
+		if kind := Kind(made.Key); (spec.Kind != "" && kind != spec.Kind) ||
+			(spec.Bits != 0 && Bits(made.Key) != spec.Bits) {
 			t.Errorf("%+v made %s of %d bits", spec, kind, Bits(made.Key))
 		}
 	}
@@ -32,7 +34,8 @@ func TestMakeEveryKind(t *testing.T) {
 		spec Spec
 		want error
 	}{
-		{Spec{Kind: "dsa"}, ErrKind}, {Spec{Kind: RSA, Bits: LeastRSA - 1}, ErrSize}, {Spec{Kind: RSA, Bits: mostRSA + 1}, ErrSize},
+		{Spec{Kind: "dsa"}, ErrKind}, {Spec{Kind: RSA, Bits: LeastRSA - 1}, ErrSize},
+		{Spec{Kind: RSA, Bits: mostRSA + 1}, ErrSize},
 		{Spec{Kind: ECDSA, Bits: 255}, ErrSize}, {Spec{Bits: 512}, ErrSize},
 	} {
 		if _, err := Make(bad.spec); !errors.Is(err, bad.want) {
@@ -56,7 +59,8 @@ func TestFormsReadBack(t *testing.T) {
 		for _, form := range []Form{OpenSSH, PKCS8, PKCS1, SEC1} {
 			for _, lock := range []secret.Text{{}, passphrase} {
 				text, err := Write(private, "", form, lock)
-				fits := form == OpenSSH || form == PKCS8 || (form == PKCS1 && spec.Kind == RSA) || (form == SEC1 && spec.Kind == ECDSA)
+				fits := form == OpenSSH || form == PKCS8 || (form == PKCS1 && spec.Kind == RSA) ||
+					(form == SEC1 && spec.Kind == ECDSA)
 				switch {
 				case (form == PKCS1 || form == SEC1) && !lock.Empty():
 					if !errors.Is(err, ErrFormLock) {
@@ -153,7 +157,8 @@ func FuzzOpenPKCS8(f *testing.F) {
 	block, _ := pem.Decode(text)
 	f.Add(block.Bytes)
 	f.Fuzz(func(t *testing.T, der []byte) {
-		if _, err := openPKCS8(der, secret.New([]byte("x"))); err != nil && !errors.Is(err, ErrPassphrase) && !errors.Is(err, ErrNotKey) {
+		if _, err := openPKCS8(der, secret.New([]byte("x"))); err != nil && !errors.Is(err, ErrPassphrase) &&
+			!errors.Is(err, ErrNotKey) {
 			t.Fatalf("%v", err)
 		}
 	})
@@ -183,7 +188,8 @@ func TestRead4716(t *testing.T) {
 		"nothing":            {"", "", false},
 	} {
 		key, comment, err := ParsePublic([]byte(row.text))
-		if (err == nil) != row.ok || (row.ok && (comment != row.comment || !bytes.Equal(key.Marshal(), made.Key.Marshal()))) {
+		if (err == nil) != row.ok ||
+			(row.ok && (comment != row.comment || !bytes.Equal(key.Marshal(), made.Key.Marshal()))) {
 			t.Errorf("%s: %q, %v", name, comment, err)
 		}
 	}
@@ -215,7 +221,8 @@ func deviceFile(public []byte) []byte {
 		Keys                    uint32
 		Public, Private         []byte
 	}{"none", "none", "", 1, public, bytes.Repeat([]byte{1}, 64)})
-	return pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY", Bytes: append([]byte("openssh-key-v1\x00"), body...)})
+	return pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY",
+		Bytes: append([]byte("openssh-key-v1\x00"), body...)})
 }
 
 // TestKeysThatOnlySSHOpens recognises keys in devices, and obsolete ones.

@@ -52,16 +52,19 @@ func TestLocksOfOpenSSLAgree(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		out, err := exec.Command("openssl", "pkey", "-in", at("locked"), "-passin", "pass:ebb and flow", "-noout", "-text").CombinedOutput()
+		out, err := exec.Command("openssl", "pkey", "-in", at("locked"), "-passin", "pass:ebb and flow", "-noout",
+			"-text").CombinedOutput()
 		tally.Case(err == nil, "%s: openssl does not open ours: %s", kind, out)
 		locks := [][]string{{"-scrypt"}, {"-v1", "PBE-SHA1-3DES"}}
 		for _, cipher := range []string{"aes-128-cbc", "aes-192-cbc", "aes-256-cbc", "des3"} {
-			for _, hash := range []string{"hmacWithSHA1", "hmacWithSHA224", "hmacWithSHA256", "hmacWithSHA384", "hmacWithSHA512"} {
+			for _, hash := range []string{"hmacWithSHA1", "hmacWithSHA224", "hmacWithSHA256", "hmacWithSHA384",
+				"hmacWithSHA512"} {
 				locks = append(locks, []string{"-v2", cipher, "-v2prf", hash})
 			}
 		}
 		for _, lock := range locks {
-			openssl(t, append([]string{"pkcs8", "-topk8", "-in", at("ours"), "-out", at("theirs"), "-passout", "pass:ebb and flow"}, lock...)...)
+			openssl(t, append([]string{"pkcs8", "-topk8", "-in", at("ours"), "-out", at("theirs"), "-passout",
+				"pass:ebb and flow"}, lock...)...)
 			pair, err := Load(at("theirs"))
 			if err != nil || !pair.Locked {
 				t.Fatalf("%s %v: %+v, %v", kind, lock, pair, err)
@@ -71,7 +74,8 @@ func TestLocksOfOpenSSLAgree(t *testing.T) {
 				tally.Case(errors.Is(err, ErrLockKind), "%s %v: %v", kind, lock, err)
 				continue
 			}
-			tally.Case(err == nil && Fingerprint(signer.PublicKey()) == Fingerprint(made.Key), "%s %v: %v", kind, lock, err)
+			tally.Case(err == nil && Fingerprint(signer.PublicKey()) == Fingerprint(made.Key), "%s %v: %v",
+				kind, lock, err)
 			_, err = pair.Signer(secret.New([]byte("ebb")))
 			tally.Case(errors.Is(err, ErrPassphrase), "%s %v, another passphrase: %v", kind, lock, err)
 		}

@@ -42,7 +42,8 @@ var (
 		"1.2.840.113549.2.10": sha512.New384, "1.2.840.113549.2.11": sha512.New,
 	}
 	lockCiphers = map[string]lockCipher{
-		"2.16.840.1.101.3.4.1.2": {16, aes.NewCipher}, "2.16.840.1.101.3.4.1.22": {24, aes.NewCipher}, oidAES256.String(): {32, aes.NewCipher},
+		"2.16.840.1.101.3.4.1.2": {16, aes.NewCipher}, "2.16.840.1.101.3.4.1.22": {24, aes.NewCipher},
+		oidAES256.String():   {32, aes.NewCipher},
 		"1.2.840.113549.3.7": {24, des.NewTripleDESCipher},
 	}
 )
@@ -116,7 +117,8 @@ func openPKCS8(der []byte, passphrase secret.Text) (any, error) {
 	plain := make([]byte, len(info.Data))
 	cipher.NewCBCDecrypter(block, iv).CryptBlocks(plain, info.Data)
 	last := int(plain[len(plain)-1])
-	if last == 0 || last > block.BlockSize() || !bytes.Equal(plain[len(plain)-last:], bytes.Repeat([]byte{byte(last)}, last)) {
+	if last == 0 || last > block.BlockSize() || !bytes.Equal(plain[len(plain)-last:],
+		bytes.Repeat([]byte{byte(last)}, last)) {
 		return nil, ErrPassphrase
 	}
 	private, err := x509.ParsePKCS8PrivateKey(plain[:len(plain)-last])
@@ -131,7 +133,8 @@ func (p pbes2) key(passphrase secret.Text, keyBytes int) ([]byte, error) {
 	switch {
 	case p.KDF.Algorithm.Equal(oidPBKDF2):
 		var k pbkdf2Parameters
-		if _, err := asn1.Unmarshal(p.KDF.Parameters.FullBytes, &k); err != nil || k.Iterations < 1 || k.Iterations > mostIterations {
+		if _, err := asn1.Unmarshal(p.KDF.Parameters.FullBytes, &k); err != nil || k.Iterations < 1 ||
+			k.Iterations > mostIterations {
 			return nil, ErrNotKey
 		}
 		made, known := sha1.New, true // the standard's own, where none is named
@@ -144,7 +147,8 @@ func (p pbes2) key(passphrase secret.Text, keyBytes int) ([]byte, error) {
 		return pbkdf2.Key(made, string(passphrase.Reveal()), k.Salt, k.Iterations, keyBytes)
 	case p.KDF.Algorithm.Equal(oidScrypt):
 		var k scryptParameters
-		if _, err := asn1.Unmarshal(p.KDF.Parameters.FullBytes, &k); err != nil || k.N < 2 || k.R < 1 || k.P < 1 || k.N > mostScrypt/128/k.R || k.P > 64 {
+		if _, err := asn1.Unmarshal(p.KDF.Parameters.FullBytes, &k); err != nil || k.N < 2 || k.R < 1 || k.P < 1 ||
+			k.N > mostScrypt/128/k.R || k.P > 64 {
 			return nil, ErrNotKey
 		}
 		key, err := scrypt.Key(passphrase.Reveal(), k.Salt, k.N, k.R, k.P, keyBytes)
@@ -167,7 +171,8 @@ func toPKCS8(private crypto.PrivateKey, passphrase secret.Text) (*pem.Block, err
 	_, _ = rand.Read(salt) // it never fails (crypto/rand)
 	_, _ = rand.Read(iv)
 	null := asn1.RawValue{Tag: asn1.TagNull}
-	kdf, err := asn1.Marshal(pbkdf2Parameters{Salt: salt, Iterations: lockIterations, Hash: pkix.AlgorithmIdentifier{Algorithm: oidSHA256, Parameters: null}})
+	kdf, err := asn1.Marshal(pbkdf2Parameters{Salt: salt, Iterations: lockIterations,
+		Hash: pkix.AlgorithmIdentifier{Algorithm: oidSHA256, Parameters: null}})
 	if err != nil {
 		return nil, err
 	}
@@ -192,6 +197,7 @@ func toPKCS8(private crypto.PrivateKey, passphrase secret.Text) (*pem.Block, err
 	if err != nil {
 		return nil, err
 	}
-	text, err := asn1.Marshal(encryptedInfo{Algorithm: pkix.AlgorithmIdentifier{Algorithm: oidPBES2, Parameters: asn1.RawValue{FullBytes: parameters}}, Data: der})
+	text, err := asn1.Marshal(encryptedInfo{Algorithm: pkix.AlgorithmIdentifier{Algorithm: oidPBES2,
+		Parameters: asn1.RawValue{FullBytes: parameters}}, Data: der})
 	return &pem.Block{Type: encryptedPKCS8, Bytes: text}, err
 }

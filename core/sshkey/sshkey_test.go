@@ -38,7 +38,8 @@ func TestNewPairReadsBack(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if pair.Locked != (passphrase != "") || Kind(pair.Public) != "ed25519" || pair.Comment != "ines@wharf 2026-11-23" || pair.PublicBad != nil {
+		if pair.Locked != (passphrase != "") || Kind(pair.Public) != "ed25519" ||
+			pair.Comment != "ines@wharf 2026-11-23" || pair.PublicBad != nil {
 			t.Errorf("with passphrase %q: %+v", passphrase, pair)
 		}
 		signer, err := pair.Signer(secret.New([]byte(passphrase)))
@@ -100,7 +101,8 @@ func TestLoadErrors(t *testing.T) {
 			t.Errorf("%s: %v, want %v", row.name, err, row.want)
 		}
 		for i := 0; err != nil && len(row.text) > 280 && i < 60; i++ { // no stretch of the file in the error
-			if row.name != "at the limit" && row.name != "past the limit" && strings.Contains(err.Error(), string(row.text[100+i:117+i])) {
+			if row.name != "at the limit" && row.name != "past the limit" &&
+				strings.Contains(err.Error(), string(row.text[100+i:117+i])) {
 				t.Errorf("%s: the error holds a part of the file", row.name)
 			}
 		}

@@ -49,7 +49,8 @@ func runWords(ctx context.Context, station *workstation.Station, words []string)
 // told asks the command of the settings about the key that a host shows ("KnownHostsCommand" in ssh_config(5)); nil
 // where there is none.
 func (w *Way) told(key ssh.PublicKey) *knownhosts.Known {
-	words := w.Settings.KnownHostsCommand(w.Client.KnownHostsName, key.Type(), base64.StdEncoding.EncodeToString(key.Marshal()), sshkey.Fingerprint(key))
+	words := w.Settings.KnownHostsCommand(w.Client.KnownHostsName, key.Type(),
+		base64.StdEncoding.EncodeToString(key.Marshal()), sshkey.Fingerprint(key))
 	if len(words) == 0 {
 		return nil
 	}

@@ -35,7 +35,8 @@ func (w *Way) gather() {
 			named, files = append(named, files[i].inAgent(one)), slices.Delete(files, i, i+1)
 			continue
 		}
-		key := Key{Name: agentName(one), Public: one.Public, InAgent: true, signer: one.Signer, Origin: sshconfig.Origin{Words: "the agent"}}
+		key := Key{Name: agentName(one), Public: one.Public, InAgent: true, signer: one.Signer,
+			Origin: sshconfig.Origin{Words: "the agent"}}
 		if w.Client.OnlyThose {
 			w.Kept = append(w.Kept, key)
 		} else {
@@ -61,7 +62,10 @@ func (w *Way) certificates(files []Key, held []agent.Key) []Key {
 			continue
 		}
 		key := Key{Name: filepath.Base(file.Path), Public: certificate, Locked: true}
-		i := slices.IndexFunc(files, func(k Key) bool { return k.Public != nil && samePublic(k.Public, certificate.Key) })
+		i := slices.IndexFunc(files, func(k Key) bool {
+			return k.Public != nil &&
+				samePublic(k.Public, certificate.Key)
+		})
 		if i >= 0 {
 			key = files[i]
 		}
@@ -77,7 +81,10 @@ func (w *Way) certificates(files []Key, held []agent.Key) []Key {
 
 // holding finds the agent's key that signs for one.
 func holding(held []agent.Key, key Key) int {
-	return slices.IndexFunc(held, func(a agent.Key) bool { return key.Public != nil && samePublic(a.Public, sshkey.Plain(key.Public)) })
+	return slices.IndexFunc(held, func(a agent.Key) bool {
+		return key.Public != nil &&
+			samePublic(a.Public, sshkey.Plain(key.Public))
+	})
 }
 
 // as is the key, offered as a certificate.

@@ -14,15 +14,19 @@ import (
 // OpenSSH 8.5 ("HostKeyAlgorithms" in ssh_config(5)). Those that need a security key are left out: no
 // host is known to prove itself so.
 var usualHostKeys = []string{
-	ssh.CertAlgoED25519v01, ssh.CertAlgoECDSA256v01, ssh.CertAlgoECDSA384v01, ssh.CertAlgoECDSA521v01, ssh.CertAlgoRSASHA512v01, ssh.CertAlgoRSASHA256v01,
-	ssh.KeyAlgoED25519, ssh.KeyAlgoECDSA256, ssh.KeyAlgoECDSA384, ssh.KeyAlgoECDSA521, ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256,
+	ssh.CertAlgoED25519v01, ssh.CertAlgoECDSA256v01, ssh.CertAlgoECDSA384v01, ssh.CertAlgoECDSA521v01,
+	ssh.CertAlgoRSASHA512v01, ssh.CertAlgoRSASHA256v01,
+	ssh.KeyAlgoED25519, ssh.KeyAlgoECDSA256, ssh.KeyAlgoECDSA384, ssh.KeyAlgoECDSA521, ssh.KeyAlgoRSASHA512,
+	ssh.KeyAlgoRSASHA256,
 }
 
 // allHostKeys are those that patterns choose from, in the client's order: with what it speaks only when it
 // is told to.
 var allHostKeys = []string{
-	ssh.KeyAlgoED25519, ssh.CertAlgoED25519v01, ssh.KeyAlgoECDSA256, ssh.CertAlgoECDSA256v01, ssh.KeyAlgoECDSA384, ssh.CertAlgoECDSA384v01,
-	ssh.KeyAlgoECDSA521, ssh.CertAlgoECDSA521v01, "ssh-dss", "ssh-dss-cert-v01@openssh.com", ssh.KeyAlgoRSA, ssh.CertAlgoRSAv01,
+	ssh.KeyAlgoED25519, ssh.CertAlgoED25519v01, ssh.KeyAlgoECDSA256, ssh.CertAlgoECDSA256v01, ssh.KeyAlgoECDSA384,
+	ssh.CertAlgoECDSA384v01,
+	ssh.KeyAlgoECDSA521, ssh.CertAlgoECDSA521v01, "ssh-dss", "ssh-dss-cert-v01@openssh.com", ssh.KeyAlgoRSA,
+	ssh.CertAlgoRSAv01,
 	ssh.KeyAlgoRSASHA256, ssh.CertAlgoRSASHA256v01, ssh.KeyAlgoRSASHA512, ssh.CertAlgoRSASHA512v01,
 }
 
@@ -61,7 +65,8 @@ func (w *Way) HostKeyAlgorithms() []string {
 		return list
 	}
 	stored := func(algorithm string) bool {
-		return slices.ContainsFunc(w.Known.Keys, func(e knownhosts.Entry) bool { return e.Key.Type() == plainKind(algorithm) })
+		return slices.ContainsFunc(w.Known.Keys,
+			func(e knownhosts.Entry) bool { return e.Key.Type() == plainKind(algorithm) })
 	}
 	if len(list) == 0 || stored(list[0]) { // the client looks at its first choice alone, and leaves the order as it is
 		return list
@@ -97,7 +102,8 @@ func assembled(value string) []string {
 	}
 	switch value[0] {
 	case '+':
-		return append(slices.Clone(usualHostKeys), slices.DeleteFunc(named, func(a string) bool { return slices.Contains(usualHostKeys, a) })...)
+		return append(slices.Clone(usualHostKeys),
+			slices.DeleteFunc(named, func(a string) bool { return slices.Contains(usualHostKeys, a) })...)
 	case '-':
 		return without(usualHostKeys)
 	case '^':

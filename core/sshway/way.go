@@ -104,7 +104,8 @@ type Leave struct {
 }
 
 // PrepareWith is [Prepare] with more leave. Commands end with ctx.
-func PrepareWith(ctx context.Context, station *workstation.Station, command gitlink.SSHCommand, a address.Address, leave Leave) (*Way, error) {
+func PrepareWith(ctx context.Context, station *workstation.Station, command gitlink.SSHCommand, a address.Address,
+	leave Leave) (*Way, error) {
 	w := &Way{Address: a, Command: command, holder: station.IsHolder}
 	query := command.Query(a, station)
 	query.Command.Options = append(query.Command.Options, leave.Options...)
@@ -201,7 +202,8 @@ func publicOnly(identity sshconfig.Identity) (Key, bool) {
 			continue
 		}
 		if public, _, err := sshkey.ParseLine(text); err == nil {
-			return Key{Name: filepath.Base(identity.Path), Path: identity.Path, Public: public, Locked: true, Origin: identity.Origin}, true
+			return Key{Name: filepath.Base(identity.Path), Path: identity.Path, Public: public, Locked: true,
+				Origin: identity.Origin}, true
 		}
 	}
 	return Key{}, false
@@ -226,7 +228,8 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 	if w.Banned.bans(key) {
 		return knownhosts.KeyIsBanned, nil, false
 	}
-	if verdict, by = w.Known.Judge(key); verdict != knownhosts.Trusted && verdict != knownhosts.KeyIsBanned && w.vouched(key) {
+	if verdict, by = w.Known.Judge(key); verdict != knownhosts.Trusted && verdict != knownhosts.KeyIsBanned &&
+		w.vouched(key) {
 		return knownhosts.Trusted, nil, true
 	}
 	if verdict == knownhosts.Unknown && w.portless != nil {
@@ -260,7 +263,8 @@ func Offers(keys []Key, ask Asker) []wire.Offer {
 	var offers []wire.Offer
 	for _, key := range keys {
 		if key.Public != nil {
-			offers = append(offers, wire.Offer{Public: key.Public, Open: func() (ssh.Signer, error) { return key.open(ask) }})
+			offers = append(offers, wire.Offer{Public: key.Public,
+				Open: func() (ssh.Signer, error) { return key.open(ask) }})
 		}
 	}
 	return offers
@@ -287,15 +291,18 @@ func (k Key) open(ask Asker) (ssh.Signer, error) {
 // Plan makes the plan of a trip to the host, with the host's key judged by trust and no
 // keys to offer yet.
 func (w *Way) Plan(trust func(ssh.PublicKey) error, timeout time.Duration) wire.Plan {
-	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Family: w.Client.Family, Proxy: w.proxy(),
-		HostKeys: w.HostKeyAlgorithms(), TrustLocal: w.trustsLocal(), OldRSA: w.oldRSA(), Trust: trust, Timeout: timeout}
+	return wire.Plan{Host: w.Client.HostName, Port: w.Client.Port, User: w.Client.User, Family: w.Client.Family,
+		Proxy:    w.proxy(),
+		HostKeys: w.HostKeyAlgorithms(), TrustLocal: w.trustsLocal(), OldRSA: w.oldRSA(), Trust: trust,
+		Timeout: timeout}
 }
 
 // oldRSA tells whether settings allow signatures over SHA-1, which the client no longer makes by
 // itself.
 func (w *Way) oldRSA() bool {
 	value, _, set := w.Settings.First("pubkeyacceptedalgorithms")
-	return set && !strings.HasPrefix(value, "-") && slices.Contains(strings.Split(strings.TrimLeft(value, "+^"), ","), ssh.KeyAlgoRSA)
+	return set && !strings.HasPrefix(value, "-") && slices.Contains(strings.Split(strings.TrimLeft(value, "+^"), ","),
+		ssh.KeyAlgoRSA)
 }
 
 // proxy is the command to connect through. A jump is one too: ssh itself, told to pass

@@ -1,5 +1,5 @@
-// Package takeback undoes what was done at hosts and in the desktop's secret service, by the records of changes. Files are
-// taken back by package workstation itself.
+// Package takeback undoes what was done at hosts and in the desktop's secret service, by the records of changes.
+// Files are taken back by package workstation itself.
 package takeback
 
 import (
@@ -23,7 +23,8 @@ import (
 var ErrUnknownAct = errors.New("this version of Unicrux cannot take that back")
 
 // Step takes back what was told to a host. What is as it was before is no error.
-func Step(ctx context.Context, p site.Site, step workstation.HostStep, token func(*describe.Description) (origin.Bound, error)) error {
+func Step(ctx context.Context, p site.Site, step workstation.HostStep,
+	token func(*describe.Description) (origin.Bound, error)) error {
 	if step.Act == keys.ActKeepPassphrase {
 		if err := desktop.Forget(step.Data["name"]); !errors.Is(err, desktop.ErrNone) {
 			return err

@@ -58,7 +58,8 @@ func TakeBack(ctx context.Context, p site.Site, step workstation.HostStep) error
 }
 
 // Renew gets another token for one, proves it, and only then gives up the old one.
-func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry, until time.Time) (chest.Entry, error) {
+func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.Entry,
+	until time.Time) (chest.Entry, error) {
 	d, err := HostOf(p, e)
 	if err != nil {
 		return e, err
@@ -85,12 +86,13 @@ func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.E
 	}
 	var issued *hostapi.IssuedToken
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": e.Label}}
-	err = batch.Act(ctx, fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step, func() (_ map[string]string, err error) {
-		if issued, err = p.Client(d, old.Bound(e)).RenewToken(ctx, e.ID, request); err != nil {
-			return nil, refusedToken(err)
-		}
-		return map[string]string{"id": issued.ID}, nil
-	})
+	err = batch.Act(ctx, fmt.Sprintf("Let %s issue another token for %s.", d.Name, e.Name), step,
+		func() (_ map[string]string, err error) {
+			if issued, err = p.Client(d, old.Bound(e)).RenewToken(ctx, e.ID, request); err != nil {
+				return nil, refusedToken(err)
+			}
+			return map[string]string{"id": issued.ID}, nil
+		})
 	if err != nil || batch.Dry {
 		return e, err
 	}
@@ -108,20 +110,22 @@ func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.E
 
 // SettleOwed ends a renewal: the host forgets the token in whose place another came. It is asked
 // with that very one, else with the other.
-func SettleOwed(ctx context.Context, p site.Site, batch *workstation.Batch, d *describe.Description, e chest.Entry, s chest.Secret) (chest.Entry, error) {
+func SettleOwed(ctx context.Context, p site.Site, batch *workstation.Batch, d *describe.Description, e chest.Entry,
+	s chest.Secret) (chest.Entry, error) {
 	step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.Owed}}
-	err := batch.Act(ctx, fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step, func() (map[string]string, error) {
-		err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
-		var refusal *hostapi.Refusal
-		switch {
-		case !errors.As(err, &refusal):
-		case refusal.Status == http.StatusUnauthorized && !s.Former.Empty(): // it is known there no more
-			err = nil
-		default:
-			err = p.Client(d, s.Bound(e)).RevokeToken(ctx, e.Owed)
-		}
-		return nil, err
-	})
+	err := batch.Act(ctx, fmt.Sprintf("Make %s forget the token that %s had before.", d.Name, e.Name), step,
+		func() (map[string]string, error) {
+			err := p.Client(d, origin.Bind(s.Former, e.Places...)).RevokeToken(ctx, e.Owed)
+			var refusal *hostapi.Refusal
+			switch {
+			case !errors.As(err, &refusal):
+			case refusal.Status == http.StatusUnauthorized && !s.Former.Empty(): // it is known there no more
+				err = nil
+			default:
+				err = p.Client(d, s.Bound(e)).RevokeToken(ctx, e.Owed)
+			}
+			return nil, err
+		})
 	if err != nil || batch.Dry {
 		return e, err
 	}
@@ -163,18 +167,20 @@ func Revoke(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.
 			return false, err
 		}
 		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRevoke, Data: map[string]string{"id": e.ID}}
-		err = batch.Act(ctx, fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step, func() (map[string]string, error) {
-			return nil, ForgetAtHost(ctx, p, d, e, s)
-		})
+		err = batch.Act(ctx, fmt.Sprintf("Make %s forget the token %s.", d.Name, e.Name), step,
+			func() (map[string]string, error) {
+				return nil, ForgetAtHost(ctx, p, d, e, s)
+			})
 		if err != nil {
 			return false, err
 		}
 		told = true
 	}
 	step := workstation.HostStep{Host: e.Host, Act: hosts.ActRevoke, Data: map[string]string{"name": e.Name}}
-	return told, batch.Act(ctx, fmt.Sprintf("Take the token %s out of the chest.", e.Name), step, func() (map[string]string, error) {
-		return nil, Chest(p).Remove(e.Name)
-	})
+	return told, batch.Act(ctx, fmt.Sprintf("Take the token %s out of the chest.", e.Name), step,
+		func() (map[string]string, error) {
+			return nil, Chest(p).Remove(e.Name)
+		})
 }
 
 func ForgetAtHost(ctx context.Context, p site.Site, d *describe.Description, e chest.Entry, s chest.Secret) error {
@@ -191,7 +197,8 @@ func ForgetAtHost(ctx context.Context, p site.Site, d *describe.Description, e c
 		return err
 	}
 	if !s.Refresh.Empty() {
-		if err := server.Forget(ctx, origin.Bind(s.Refresh, e.Places...)); err != nil && !errors.Is(err, oauth.ErrCannot) {
+		if err := server.Forget(ctx, origin.Bind(s.Refresh, e.Places...)); err != nil &&
+			!errors.Is(err, oauth.ErrCannot) {
 			return err
 		}
 	}

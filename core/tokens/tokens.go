@@ -127,20 +127,22 @@ func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken
 		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
 	}
 	e := EntryFor(p, n, proven)
-	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep, Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
+	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep,
+		Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
 	if n.Replace == "" {
 		n.Replace = endedLike(p, e)
 	}
-	err = batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step, func() (map[string]string, error) {
-		var err error
-		if n.Replace != "" {
-			e.Name, e.Owed = n.Replace, n.Owed
-			e, err = Chest(p).Put(e, n.Secret)
-		} else {
-			e, err = Chest(p).Add(e, n.Secret)
-		}
-		return map[string]string{"name": e.Name}, err
-	})
+	err = batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step,
+		func() (map[string]string, error) {
+			var err error
+			if n.Replace != "" {
+				e.Name, e.Owed = n.Replace, n.Owed
+				e, err = Chest(p).Put(e, n.Secret)
+			} else {
+				e, err = Chest(p).Add(e, n.Secret)
+			}
+			return map[string]string{"name": e.Name}, err
+		})
 	if err != nil {
 		return e, proven, err
 	}
@@ -162,7 +164,8 @@ func endedLike(p site.Site, e chest.Entry) string {
 
 func EntryFor(p site.Site, n NewToken, proven *Proven) chest.Entry {
 	now := p.Station.Now().UTC().Truncate(time.Second)
-	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Places: n.Host.Places(), Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
+	e := chest.Entry{Name: n.Host.Name, Protocol: "https", At: n.Host.HTTPSAt(), Places: n.Host.Places(),
+		Host: n.Host.Name, Account: n.Account, ID: n.ID, Label: n.Label,
 		Purposes: n.Purposes, Scopes: n.Scopes, Made: now, Until: n.Until.UTC(), Signed: n.Signed}
 	if e.Until.IsZero() {
 		e.Until = proven.Until.UTC()
@@ -190,7 +193,8 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 	var list []string
 	for _, purpose := range describe.Purposes() {
 		needed, found := d.Purposes[purpose]
-		if found && len(needed) > 0 && !slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(scopes, s) }) {
+		if found && len(needed) > 0 &&
+			!slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(scopes, s) }) {
 			list = append(list, purpose)
 		}
 	}
@@ -198,23 +202,27 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 }
 
 // Issue lets the host issue a token by its interface, and keeps it.
-func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
+func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client,
+	r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
 	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
 		return chest.Entry{}, nil, err
 	}
 	var issued *hostapi.IssuedToken
-	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue, Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
-	err := batch.Act(ctx, fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step, func() (data map[string]string, err error) {
-		if issued, err = client.IssueToken(ctx, r); err != nil {
-			return nil, err
-		}
-		return map[string]string{"id": issued.ID}, nil
-	})
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue,
+		Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
+	err := batch.Act(ctx, fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step,
+		func() (data map[string]string, err error) {
+			if issued, err = client.IssueToken(ctx, r); err != nil {
+				return nil, err
+			}
+			return map[string]string{"id": issued.ID}, nil
+		})
 	if err != nil || batch.Dry {
 		return chest.Entry{}, nil, err
 	}
-	n := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: r.Purposes, Scopes: issued.Scopes, Label: r.Label, ID: issued.ID,
+	n := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: r.Purposes, Scopes: issued.Scopes,
+		Label: r.Label, ID: issued.ID,
 		Until: issued.Until, Account: client.Account, Issued: true}
 	if n.Until.IsZero() && hostapi.TakesEnd(d, "issue-token") {
 		n.Until = r.Until

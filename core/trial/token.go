@@ -45,7 +45,9 @@ func Token(ctx context.Context, p site.Site, e chest.Entry, token origin.Bound, 
 	tried := &Tried{URL: at.String()}
 	sent := &finding.Sent{User: e.User, Token: token}
 	for _, purpose := range []finding.Purpose{finding.Push, finding.Clone} {
-		way, err := diagnose.Check(ctx, p.Station, p.Registry, finding.Request{Argument: tried.URL, Purpose: purpose, Program: finding.Git, Sent: sent, Timeout: p.Timeout})
+		way, err := diagnose.Check(ctx, p.Station, p.Registry,
+			finding.Request{Argument: tried.URL, Purpose: purpose, Program: finding.Git, Sent: sent,
+				Timeout: p.Timeout})
 		switch {
 		case err != nil:
 			return nil, err

@@ -61,7 +61,8 @@ const mostMissed = 2
 // API tries what the description of a host says: what changes nothing, and with
 // changes also what does, on a throwaway key and a throwaway token that are taken back. Each
 // trial is reported as it ends.
-func API(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, changes bool, report func(Trial)) []Trial {
+func API(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client, changes bool,
+	report func(Trial)) []Trial {
 	t := &trials{place: p, batch: batch, client: client, report: report}
 	t.look(ctx)
 	if changes {
@@ -245,12 +246,14 @@ func (t *trials) tryKey(ctx context.Context, which hostapi.KeyList) {
 		t.skip(add, err.Error())
 		return
 	}
-	request := hostapi.KeyRequest{Key: key, Title: "Unicrux tries this", List: which, Until: time.Now().AddDate(0, 0, 1)}
+	request := hostapi.KeyRequest{Key: key, Title: "Unicrux tries this", List: which,
+		Until: time.Now().AddDate(0, 0, 1)}
 	if errors.Is(hostapi.CanTell(d, request), hostapi.ErrNoUntil) {
 		request.Until = time.Time{}
 	}
 	there := hostapi.RegisteredKey{Title: request.Title, Key: key}
-	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title}}
+	step := workstation.HostStep{Host: d.Name, Act: hosts.ActAdd,
+		Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "title": request.Title}}
 	which.Note(step.Data)
 	added := t.try(add, func() (string, error) {
 		err := t.batch.Act(ctx, "Register a throwaway key with "+d.Name+".", step, func() (map[string]string, error) {
@@ -268,7 +271,8 @@ func (t *trials) tryKey(ctx context.Context, which hostapi.KeyList) {
 			return "", errors.New("nothing was registered")
 		}
 		ctx := context.WithoutCancel(ctx)
-		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRemove, Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "line": ""}}
+		step := workstation.HostStep{Host: d.Name, Act: hosts.ActRemove,
+			Data: map[string]string{"fingerprint": sshkey.Fingerprint(key), "line": ""}}
 		which.Note(step.Data)
 		err := t.batch.Act(ctx, "Withdraw the throwaway key from "+d.Name+".", step, func() (map[string]string, error) {
 			return nil, t.client.RemoveKey(ctx, there, which)
@@ -343,7 +347,8 @@ func (t *trials) tryToken(ctx context.Context) {
 func (t *trials) renewAndRevoke(ctx context.Context, issued *hostapi.IssuedToken, request hostapi.TokenRequest) {
 	all := []*hostapi.IssuedToken{issued}
 	t.try("renew-token", func() (string, error) {
-		renewed, err := t.place.Client(t.client.Description, t.client.Description.Bind(issued.Token)).RenewToken(ctx, issued.ID, request)
+		renewed, err := t.place.Client(t.client.Description, t.client.Description.Bind(issued.Token)).RenewToken(ctx,
+			issued.ID, request)
 		if err == nil {
 			all = append(all, renewed)
 		}

@@ -15,15 +15,16 @@ import (
 	"anchorage.example/unicrux/fixture"
 )
 
-// TestAPI tries what a description says: all of it works at its own host, and nothing is left behind; what is wrong with
-// another description is named.
+// TestAPI tries what a description says: all of it works at its own host, and nothing is left behind; what is wrong
+// with another description is named.
 func TestAPI(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	try := func(changes bool) map[string]trial.Trial {
 		t.Helper()
 		tried := map[string]trial.Trial{}
-		for _, one := range trial.API(t.Context(), s.Site, s.Batch(), s.Client(s.Description, s.Owner()), changes, func(trial.Trial) {}) {
+		for _, one := range trial.API(t.Context(), s.Site, s.Batch(), s.Client(s.Description, s.Owner()), changes,
+			func(trial.Trial) {}) {
 			tried[one.Operation] = one
 		}
 		return tried
@@ -58,7 +59,8 @@ func TestToken(t *testing.T) {
 		t.Fatal(err)
 	}
 	reads := s.Host.Issue(s.Host.Owner(), "reads", []string{"repo:read"}, time.Time{})
-	e, _, err := tokens.Keep(t.Context(), s.Site, s.Batch(), tokens.NewToken{Host: s.Description, Secret: chest.Secret{Token: secret.New([]byte(reads))}})
+	e, _, err := tokens.Keep(t.Context(), s.Site, s.Batch(),
+		tokens.NewToken{Host: s.Description, Secret: chest.Secret{Token: secret.New([]byte(reads))}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,11 +71,13 @@ func TestToken(t *testing.T) {
 			t.Errorf("%s: %+v, %v", path, tried, err)
 		}
 	}
-	if _, err := trial.Token(t.Context(), s.Site, e, bound, "https://elsewhere.example/x.git"); !errors.Is(err, trial.ErrElsewhere) {
+	if _, err := trial.Token(t.Context(), s.Site, e, bound, "https://elsewhere.example/x.git"); !errors.Is(err,
+		trial.ErrElsewhere) {
 		t.Errorf("another host: %v", err)
 	}
 	unknown := s.Description.Bind(secret.New([]byte(strings.Repeat("x", 20))))
-	if _, err := trial.Token(t.Context(), s.Site, e, unknown, s.Host.CloneHTTPS("buoys/drift-model")); !errors.Is(err, tokens.ErrTokenUnproved) {
+	if _, err := trial.Token(t.Context(), s.Site, e, unknown, s.Host.CloneHTTPS("buoys/drift-model")); !errors.Is(err,
+		tokens.ErrTokenUnproved) {
 		t.Errorf("an unknown token: %v", err)
 	}
 	if tried, err := trial.Token(t.Context(), s.Site, e, bound, ""); err != nil || tried != nil {

@@ -88,12 +88,13 @@ func Host(ctx context.Context, p site.Site, batch *workstation.Batch, name, fing
 		return result, ErrNoFile
 	}
 	result.File = passage.Client.KnownHosts[0]
-	changed, err := batch.Edit(result.File, fmt.Sprintf("Store the host key of %s.", result.Name), 0o600, func(old []byte) ([]byte, error) {
-		for _, key := range keys {
-			old = knownhosts.Add(knownhosts.Forget(old, result.Name, key), result.Name, key)
-		}
-		return old, nil
-	})
+	changed, err := batch.Edit(result.File, fmt.Sprintf("Store the host key of %s.", result.Name), 0o600,
+		func(old []byte) ([]byte, error) {
+			for _, key := range keys {
+				old = knownhosts.Add(knownhosts.Forget(old, result.Name, key), result.Name, key)
+			}
+			return old, nil
+		})
 	result.Already = !changed
 	return result, err
 }
@@ -112,7 +113,8 @@ func hostAddress(p site.Site, name string) (address.Address, *describe.Descripti
 		a.Host, a.Port = host, uint16(number)
 	}
 	// Only to have the host checked by the one parser of addresses.
-	if _, err := address.Parse("ssh://" + net.JoinHostPort(a.Host, "22") + "/x"); err != nil && net.ParseIP(a.Host) == nil {
+	if _, err := address.Parse("ssh://" + net.JoinHostPort(a.Host, "22") + "/x"); err != nil &&
+		net.ParseIP(a.Host) == nil {
 		return a, nil, fmt.Errorf("%s: %w", name, hosts.ErrUnknown)
 	}
 	return a, nil, nil
@@ -129,7 +131,8 @@ func offeredKey(ctx context.Context, p site.Site, plan wire.Plan) (ssh.PublicKey
 // compare returns the keys to store: the one that the host has and that is the right one, and with it all
 // that the host publishes. A host has keys of several types, of which a fingerprint or a description may
 // name any: others asks for those that were not offered, before the host is suspected.
-func compare(ctx context.Context, p site.Site, result *Trusted, d *describe.Description, fingerprint string, others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
+func compare(ctx context.Context, p site.Site, result *Trusted, d *describe.Description, fingerprint string,
+	others func(wanted func(ssh.PublicKey) bool) []ssh.PublicKey) ([]ssh.PublicKey, error) {
 	var published hostapi.PublishedKeys
 	right := func(key ssh.PublicKey) bool { return sshkey.Fingerprint(key) == fingerprint }
 	wanted := fingerprint
@@ -149,11 +152,13 @@ func compare(ctx context.Context, p site.Site, result *Trusted, d *describe.Desc
 		all := others(right)
 		i := slices.IndexFunc(all, right)
 		if i < 0 {
-			return nil, &KeyMismatch{Offered: append([]ssh.PublicKey{offered}, all...), Wanted: wanted, Source: result.Because}
+			return nil, &KeyMismatch{Offered: append([]ssh.PublicKey{offered}, all...), Wanted: wanted,
+				Source: result.Because}
 		}
 		result.Key = all[i]
 	}
-	if !slices.ContainsFunc(published.Keys, func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), result.Key.Marshal()) }) {
+	if !slices.ContainsFunc(published.Keys,
+		func(key ssh.PublicKey) bool { return bytes.Equal(key.Marshal(), result.Key.Marshal()) }) {
 		published.Keys = append(published.Keys, result.Key) // only its fingerprint is known
 	}
 	return published.Keys, nil

@@ -48,7 +48,8 @@ func TestHost(t *testing.T) {
 	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
 		t.Fatal(err)
 	}
-	if text := s.Read(".ssh", "known_hosts"); strings.Count(text, name) != 1 || !strings.Contains(text, strings.Fields(s.Host.HostKeyLine())[1]) {
+	if text := s.Read(".ssh", "known_hosts"); strings.Count(text, name) != 1 ||
+		!strings.Contains(text, strings.Fields(s.Host.HostKeyLine())[1]) {
 		t.Errorf("stored:\n%s", text)
 	}
 	web := *s.Description
@@ -63,7 +64,8 @@ func TestHost(t *testing.T) {
 func TestNobodyThere(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "127.0.0.1:1", ""); err == nil || s.Read(".ssh", "known_hosts") != "" {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "127.0.0.1:1", ""); err == nil ||
+		s.Read(".ssh", "known_hosts") != "" {
 		t.Errorf("%v, stored %q", err, s.Read(".ssh", "known_hosts"))
 	}
 }

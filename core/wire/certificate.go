@@ -23,7 +23,9 @@ func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) 
 	ctx, cancel := context.WithTimeout(ctx, w.web.Timeout)
 	defer cancel()
 	var judged error
-	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: max(tls.VersionTLS12, w.web.Least), InsecureSkipVerify: true, // judged below, so that the chain can be told
+	// judged below, so that the chain can be told
+	config := &tls.Config{ServerName: w.web.Base.Hostname(), MinVersion: max(tls.VersionTLS12, w.web.Least),
+		InsecureSkipVerify: true,
 		VerifyConnection: func(state tls.ConnectionState) error {
 			w.met.Chain = state.PeerCertificates
 			judged = w.judge(state)
@@ -47,7 +49,8 @@ func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) 
 		return nil, w.fail(ErrNotTLS, "")
 	case w.asked && wantsOwn(err):
 		return nil, w.fail(ErrOwn, err.Error())
-	case strings.Contains(err.Error(), "protocol version"), strings.Contains(err.Error(), "handshake failure"): // the library has no type for them
+	case strings.Contains(err.Error(), "protocol version"),
+		strings.Contains(err.Error(), "handshake failure"): // the library has no type for them
 		return nil, w.fail(ErrVersion, err.Error())
 	case isTimeout(err):
 		return nil, w.fail(ErrSilent, "")
@@ -58,7 +61,8 @@ func (w *webWalker) trust(ctx context.Context, conn net.Conn) (net.Conn, error) 
 // wantsOwn tells whether a server ended the line for want of a certificate of ours, or because
 // of the one that it got: over TLS 1.3 only after the handshake (RFC 8446, section 4.4.2.4).
 func wantsOwn(err error) bool {
-	for _, words := range []string{"certificate required", "bad certificate", "handshake failure", "unknown certificate authority", "certificate unknown", "expired certificate"} {
+	for _, words := range []string{"certificate required", "bad certificate", "handshake failure",
+		"unknown certificate authority", "certificate unknown", "expired certificate"} {
 		if strings.Contains(err.Error(), "tls: "+words) { // the library has no type for them
 			return true
 		}
@@ -81,7 +85,8 @@ func (w *webWalker) judge(state tls.ConnectionState) error {
 	}
 	if w.web.More != nil {
 		if options.Roots == nil {
-			if options.Roots, _ = x509.SystemCertPool(); options.Roots == nil { // there is none: nothing of the system's is trusted
+			// there is none: nothing of the system's is trusted
+			if options.Roots, _ = x509.SystemCertPool(); options.Roots == nil {
 				options.Roots = x509.NewCertPool()
 			}
 		}

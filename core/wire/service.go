@@ -20,11 +20,13 @@ func (w *walker) serve(client *ssh.Client) error {
 			return err
 		}
 	} else if w.plan.Service != "" {
-		if err := w.ask(client, w.plan.Service+" "+shellwords.GitPath(w.plan.Path), readService, &w.trip.Answer); err != nil {
+		if err := w.ask(client, w.plan.Service+" "+shellwords.GitPath(w.plan.Path), readService,
+			&w.trip.Answer); err != nil {
 			return err
 		}
 		if !w.trip.Answer.Open && w.plan.Instead != "" {
-			if err := w.ask(client, w.plan.Instead+" "+shellwords.GitPath(w.plan.Path), readService, &w.trip.Instead); err != nil {
+			if err := w.ask(client, w.plan.Instead+" "+shellwords.GitPath(w.plan.Path), readService,
+				&w.trip.Instead); err != nil {
 				return err
 			}
 		}
@@ -56,7 +58,8 @@ func readService(input io.Writer, output *bufio.Reader) (advertisement, error) {
 
 // ask runs a program at the host and reads how it answers. Nothing is sent that could change the
 // repository.
-func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *bufio.Reader) (advertisement, error), answer *Answer) error {
+func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *bufio.Reader) (advertisement, error),
+	answer *Answer) error {
 	answer.Exit = -1
 	session, err := client.NewSession()
 	if err != nil {

@@ -26,18 +26,20 @@ func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
 	}
 	s := &signer{w: w, conn: conn}
 	config := &ssh.ClientConfig{
-		Config:            w.plan.spoken(),
-		User:              w.plan.User,
-		ClientVersion:     "SSH-2.0-Unicrux",
-		HostKeyCallback:   s.hostKey,
-		HostKeyAlgorithms: ours(w.plan.HostKeys, slices.Concat(ssh.SupportedAlgorithms().HostKeys, ssh.InsecureAlgorithms().HostKeys)),
-		AuthCallback:      s.next,
+		Config:          w.plan.spoken(),
+		User:            w.plan.User,
+		ClientVersion:   "SSH-2.0-Unicrux",
+		HostKeyCallback: s.hostKey,
+		HostKeyAlgorithms: ours(w.plan.HostKeys, slices.Concat(ssh.SupportedAlgorithms().HostKeys,
+			ssh.InsecureAlgorithms().HostKeys)),
+		AuthCallback: s.next,
 		BannerCallback: func(text string) error {
 			w.trip.Banner = clip(w.trip.Banner + text)
 			return nil
 		},
 	}
-	connection, channels, requests, err := ssh.NewClientConn(listening, net.JoinHostPort(w.plan.Host, strconv.Itoa(w.plan.Port)), config)
+	connection, channels, requests, err := ssh.NewClientConn(listening,
+		net.JoinHostPort(w.plan.Host, strconv.Itoa(w.plan.Port)), config)
 	if err != nil {
 		return nil, w.signInFailure(err, listening.first)
 	}
@@ -49,7 +51,8 @@ func (w *walker) signIn(conn net.Conn) (*ssh.Client, error) {
 // spoken is what may be spoken beside the host's key.
 func (p Plan) spoken() ssh.Config {
 	all, old := ssh.SupportedAlgorithms(), ssh.InsecureAlgorithms()
-	return ssh.Config{Ciphers: ours(p.Ciphers, slices.Concat(all.Ciphers, old.Ciphers)), MACs: ours(p.MACs, slices.Concat(all.MACs, old.MACs)),
+	return ssh.Config{Ciphers: ours(p.Ciphers, slices.Concat(all.Ciphers, old.Ciphers)),
+		MACs:         ours(p.MACs, slices.Concat(all.MACs, old.MACs)),
 		KeyExchanges: ours(p.Exchanges, slices.Concat(all.KeyExchanges, old.KeyExchanges))}
 }
 
@@ -119,7 +122,8 @@ func (s *signer) next(ctx *ssh.ClientAuthContext) (ssh.AuthMethod, error) {
 	if err := s.conn.SetDeadline(time.Now().Add(s.w.plan.Timeout)); err != nil {
 		return nil, err
 	}
-	return ssh.PublicKeys(&deferred{offer: offer, conn: s.conn, again: s.w.plan.Timeout, old: s.w.plan.OldRSA, taken: &s.w.trip.Offered[s.made-1]}), nil
+	return ssh.PublicKeys(&deferred{offer: offer, conn: s.conn, again: s.w.plan.Timeout, old: s.w.plan.OldRSA,
+		taken: &s.w.trip.Offered[s.made-1]}), nil
 }
 
 // noteSignedIn finds the offer that opened: the last one made, or none when the host
@@ -219,7 +223,8 @@ func speaksSSH(first []byte) bool {
 
 // overloaded knows the lines with which sshd turns a connection away before it names its version.
 func overloaded(first []byte) bool {
-	return bytes.Contains(first, []byte("Exceeded MaxStartups")) || bytes.Contains(first, []byte("Not allowed at this time"))
+	return bytes.Contains(first, []byte("Exceeded MaxStartups")) ||
+		bytes.Contains(first, []byte("Not allowed at this time"))
 }
 
 func pick(err error, reasons ...error) error {

@@ -100,10 +100,12 @@ func connectBy(ctx context.Context, at *url.URL, target string) (net.Conn, error
 	if at.Scheme == "https" {
 		conn = tls.Client(conn, &tls.Config{ServerName: at.Hostname()})
 	}
-	request := &http.Request{Method: http.MethodConnect, URL: &url.URL{Opaque: target}, Host: target, Header: http.Header{"User-Agent": {"unicrux"}}}
+	request := &http.Request{Method: http.MethodConnect, URL: &url.URL{Opaque: target}, Host: target,
+		Header: http.Header{"User-Agent": {"unicrux"}}}
 	if at.User != nil {
 		password, _ := at.User.Password()
-		request.Header.Set("Proxy-Authorization", "Basic "+base64.StdEncoding.EncodeToString([]byte(at.User.Username()+":"+password)))
+		request.Header.Set("Proxy-Authorization",
+			"Basic "+base64.StdEncoding.EncodeToString([]byte(at.User.Username()+":"+password)))
 	}
 	if err := request.Write(conn); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", at.Host, ErrNoProxy), conn.Close())
@@ -112,7 +114,8 @@ func connectBy(ctx context.Context, at *url.URL, target string) (net.Conn, error
 	response, err := http.ReadResponse(reader, request)
 	switch {
 	case err != nil:
-		return nil, errors.Join(fmt.Errorf("%s: %w: it does not answer as a proxy does", at.Host, ErrNoProxy), conn.Close())
+		return nil, errors.Join(fmt.Errorf("%s: %w: it does not answer as a proxy does", at.Host,
+			ErrNoProxy), conn.Close())
 	case response.StatusCode == http.StatusProxyAuthRequired:
 		return nil, errors.Join(fmt.Errorf("%s: %w", at.Host, ErrProxySignIn), conn.Close())
 	case response.StatusCode != http.StatusOK:

@@ -34,15 +34,16 @@ const tags = `(?s)<(script|style).*?</(script|style)>|<[^>]*>`
 
 // A WebPlan says which way to go over HTTPS.
 type WebPlan struct {
-	Base    *url.URL         // of the repository, without any secret
-	Service string           // "git-upload-pack" or "git-receive-pack"; empty to go as far as the host's certificate
-	Hg      bool             // Mercurial's greeting is asked for, in place of git's services
-	Instead string           // a service to try where Service is refused to somebody who is signed in
-	Proxy   *url.URL         // nil to connect directly
-	At      string           // an IP address to connect to in place of the name; empty asks the name servers
-	Roots   []byte           // certificates (PEM) to trust in place of the system's; nil for the system's
-	More    []byte           // certificates (PEM) to trust beside those; nil for no others
-	Pins    []string         // the fingerprints of the certificates that alone are trusted: "sha256:" and hexadecimal digits; nil for any
+	Base    *url.URL // of the repository, without any secret
+	Service string   // "git-upload-pack" or "git-receive-pack"; empty to go as far as the host's certificate
+	Hg      bool     // Mercurial's greeting is asked for, in place of git's services
+	Instead string   // a service to try where Service is refused to somebody who is signed in
+	Proxy   *url.URL // nil to connect directly
+	At      string   // an IP address to connect to in place of the name; empty asks the name servers
+	Roots   []byte   // certificates (PEM) to trust in place of the system's; nil for the system's
+	More    []byte   // certificates (PEM) to trust beside those; nil for no others
+	// the fingerprints of the certificates that alone are trusted: "sha256:" and hexadecimal digits; nil for any
+	Pins    []string
 	KeyPins []string         // SHA-256 of the public keys that alone are taken, in base64; nil for any
 	Least   uint16           // the oldest version of TLS to speak, where it is newer than 1.2
 	Blind   bool             // the certificate is not looked at, as settings say
@@ -102,9 +103,11 @@ func GoWeb(ctx context.Context, plan WebPlan) (*WebTrip, error) {
 	if plan.At != "" {
 		host = plan.At
 	}
-	w := &webWalker{walker: walker{plan: Plan{Host: host, Port: port, Timeout: plan.Timeout}, trip: &Trip{With: -1}, mark: time.Now()}, web: plan, met: &WebTrip{}}
+	w := &webWalker{walker: walker{plan: Plan{Host: host, Port: port, Timeout: plan.Timeout}, trip: &Trip{With: -1},
+		mark: time.Now()}, web: plan, met: &WebTrip{}}
 	err := w.walk(ctx)
-	w.met.Connected, w.met.Silent, w.met.Times, w.met.Judgement = w.trip.Connected, w.trip.Silent, w.trip.Times, w.judgement
+	w.met.Connected, w.met.Silent, w.met.Times, w.met.Judgement = w.trip.Connected, w.trip.Silent,
+		w.trip.Times, w.judgement
 	if ctx.Err() != nil {
 		err = ctx.Err()
 	}
@@ -150,7 +153,8 @@ func (w *webWalker) walk(ctx context.Context) error {
 	if w.web.Service == "" {
 		return nil
 	}
-	w.line = &http.Client{Timeout: w.web.Timeout, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	w.line = &http.Client{Timeout: w.web.Timeout,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	transport := &http.Transport{MaxResponseHeaderBytes: 64 << 10, MaxConnsPerHost: 1}
 	dial := w.dials(secure)
 	transport.DialContext, transport.DialTLSContext = dial, dial
@@ -203,7 +207,8 @@ func (a *WebAnswer) Said() string {
 }
 
 func (a *WebAnswer) read(response *http.Response, service string) {
-	*a = WebAnswer{Status: response.StatusCode, Later: response.Header.Get("Retry-After"), Moved: response.Header.Get("Location")}
+	*a = WebAnswer{Status: response.StatusCode, Later: response.Header.Get("Retry-After"),
+		Moved: response.Header.Get("Location")}
 	a.Kind, _, _ = mime.ParseMediaType(response.Header.Get("Content-Type"))
 	body := bufio.NewReader(io.LimitReader(response.Body, maxAdvertisement))
 	if a.Status == http.StatusOK && strings.HasPrefix(a.Kind, "application/mercurial-") {

@@ -52,7 +52,8 @@ func serve(t *testing.T, talk func(net.Conn)) int {
 }
 
 // sshServer is a server with one account and one way to answer commands.
-func sshServer(t *testing.T, key ssh.Signer, config *ssh.ServerConfig, answer func(channel ssh.Channel, command string)) int {
+func sshServer(t *testing.T, key ssh.Signer, config *ssh.ServerConfig,
+	answer func(channel ssh.Channel, command string)) int {
 	t.Helper()
 	config.AddHostKey(key)
 	return serve(t, func(conn net.Conn) {
@@ -78,7 +79,8 @@ func sshServer(t *testing.T, key ssh.Signer, config *ssh.ServerConfig, answer fu
 }
 
 func takes(keys ...ssh.Signer) *ssh.ServerConfig {
-	return &ssh.ServerConfig{PublicKeyCallback: func(_ ssh.ConnMetadata, offered ssh.PublicKey) (*ssh.Permissions, error) {
+	return &ssh.ServerConfig{PublicKeyCallback: func(_ ssh.ConnMetadata,
+		offered ssh.PublicKey) (*ssh.Permissions, error) {
 		for _, key := range keys {
 			if string(key.PublicKey().Marshal()) == string(offered.Marshal()) {
 				return nil, nil
@@ -114,13 +116,17 @@ func TestWhereTheWayEnds(t *testing.T) {
 	answer := func(channel ssh.Channel, _ string) { _, _ = fmt.Fprint(channel, flushPacket) }
 	twoSteps := takes(mine)
 	twoSteps.PublicKeyCallback = func(ssh.ConnMetadata, ssh.PublicKey) (*ssh.Permissions, error) {
-		return nil, &ssh.PartialSuccessError{Next: ssh.ServerAuthCallbacks{PasswordCallback: func(ssh.ConnMetadata, []byte) (*ssh.Permissions, error) {
+		return nil, &ssh.PartialSuccessError{Next: ssh.ServerAuthCallbacks{PasswordCallback: func(ssh.ConnMetadata,
+			[]byte) (*ssh.Permissions, error) {
 			return nil, errors.New("no")
 		}}}
 	}
 	short := takes(mine)
 	short.MaxAuthTries = 1
-	password := &ssh.ServerConfig{PasswordCallback: func(ssh.ConnMetadata, []byte) (*ssh.Permissions, error) { return nil, errors.New("no") }}
+	password := &ssh.ServerConfig{PasswordCallback: func(ssh.ConnMetadata, []byte) (*ssh.Permissions,
+		error) {
+		return nil, errors.New("no")
+	}}
 	old := takes(mine)
 	old.KeyExchanges = []string{ssh.InsecureKeyExchangeDH1SHA1}
 
@@ -132,9 +138,11 @@ func TestWhereTheWayEnds(t *testing.T) {
 		reason error
 	}{
 		{"nothing listens", closed, nil, AtConnect, ErrRefused},
-		{"a web server", serve(t, func(c net.Conn) { _, _ = fmt.Fprint(c, "HTTP/1.1 400 Bad Request\r\n\r\n") }), nil, AtSpeak, ErrNotSSH},
+		{"a web server", serve(t, func(c net.Conn) { _, _ = fmt.Fprint(c, "HTTP/1.1 400 Bad Request\r\n\r\n") }), nil,
+			AtSpeak, ErrNotSSH},
 		{"hangs up at once", serve(t, func(net.Conn) {}), nil, AtSpeak, ErrHungUp},
-		{"too many at once", serve(t, func(c net.Conn) { _, _ = fmt.Fprint(c, "Exceeded MaxStartups\r\n") }), nil, AtSpeak, ErrHungUp},
+		{"too many at once", serve(t, func(c net.Conn) { _, _ = fmt.Fprint(c, "Exceeded MaxStartups\r\n") }), nil,
+			AtSpeak, ErrHungUp},
 		{"silent", serve(t, func(net.Conn) { <-silent }), nil, AtSpeak, ErrSilent},
 		{"only old algorithms", sshServer(t, host, old, answer), nil, AtSpeak, ErrAlgorithms},
 		{"no key at all", sshServer(t, host, takes(mine), answer), nil, AtSignIn, ErrDenied},
@@ -159,11 +167,16 @@ func TestWhereTheWayEnds(t *testing.T) {
 
 func TestOffersOneByOne(t *testing.T) {
 	host, mine, other, locked := newSigner(t), newSigner(t), newSigner(t), newSigner(t)
-	port := sshServer(t, host, takes(locked, mine), func(channel ssh.Channel, _ string) { _, _ = fmt.Fprint(channel, flushPacket) })
+	port := sshServer(t, host, takes(locked, mine), func(channel ssh.Channel, _ string) {
+		_,
+			_ = fmt.Fprint(channel, flushPacket)
+	})
 	opened := 0
 	errLocked := errors.New("locked")
-	offers := append(offer(other), Offer{Public: locked.PublicKey(), Open: func() (ssh.Signer, error) { return nil, errLocked }})
-	offers = append(offers, Offer{Public: mine.PublicKey(), Open: func() (ssh.Signer, error) { opened++; return mine, nil }})
+	offers := append(offer(other),
+		Offer{Public: locked.PublicKey(), Open: func() (ssh.Signer, error) { return nil, errLocked }})
+	offers = append(offers, Offer{Public: mine.PublicKey(),
+		Open: func() (ssh.Signer, error) { opened++; return mine, nil }})
 	p := plan(port, offers...)
 	p.Service, p.Path = "git-upload-pack", "x"
 	trip, err := GoSSH(context.Background(), p)

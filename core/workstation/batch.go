@@ -34,9 +34,10 @@ type Batch struct {
 
 // A Difference is what a dry run would have done by one step.
 type Difference struct {
-	Words         string
-	Path          string // empty for an act at a host
-	Before, After []byte // nil where the file does not exist, or where the edit holds a secret; secrets elsewhere are masked
+	Words string
+	Path  string // empty for an act at a host
+	// nil where the file does not exist, or where the edit holds a secret; secrets elsewhere are masked
+	Before, After []byte
 	Secret        bool
 }
 
@@ -66,7 +67,8 @@ type Edit struct {
 // Edit changes the file at path to what compute makes of its content, which is nil when
 // there is no file. The file keeps its mode and owner; a new one gets mode. Links are
 // followed. Where compute changes nothing, nothing is written, and changed is false.
-func (b *Batch) Edit(path, words string, mode fs.FileMode, compute func(old []byte) ([]byte, error)) (changed bool, err error) {
+func (b *Batch) Edit(path, words string, mode fs.FileMode,
+	compute func(old []byte) ([]byte, error)) (changed bool, err error) {
 	return b.Do(Edit{Path: path, Words: words, Mode: mode}, compute)
 }
 
@@ -239,7 +241,8 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 	outcomes := do()
 	b.station.fault(intents[0].Words)
 	return b.locked(b.station.State, func() error {
-		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes), b.change.Steps[at+len(intents):])
+		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes),
+			b.change.Steps[at+len(intents):])
 		id := b.change.ID
 		return errors.Join(b.keepRecord(), b.clearMark(id))
 	})
@@ -391,7 +394,8 @@ func (s *Station) lock(patience time.Duration) (unlock func() error, err error) 
 		return err
 	})
 	if errors.Is(err, lockfile.ErrHeld) {
-		err = fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", patience, s.Tilde(path), err)
+		err = fmt.Errorf("another unicrux has been changing something here for %v and holds %s: %w", patience,
+			s.Tilde(path), err)
 	}
 	return unlock, err
 }

@@ -69,7 +69,8 @@ func TestTheRecordKeepsTheEdit(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, d := range dry.Differences() {
-		if shown := string(d.Before) + string(d.After); strings.Contains(shown, "tide-1234") || strings.Contains(shown, "dGlkZS0xMjM0") || !strings.Contains(shown, "[include]") {
+		if shown := string(d.Before) + string(d.After); strings.Contains(shown, "tide-1234") ||
+			strings.Contains(shown, "dGlkZS0xMjM0") || !strings.Contains(shown, "[include]") {
 			t.Errorf("a dry run shows %s", shown)
 		}
 	}
@@ -109,7 +110,8 @@ func TestSweep(t *testing.T) {
 	if err != nil || swept != 2 {
 		t.Errorf("%d, %v", swept, err)
 	}
-	if text := recordText(t, s); strings.Contains(text, "mud-flat") || strings.Contains(text, "cGFzc3dvcmQ") || !strings.Contains(text, "nothing") {
+	if text := recordText(t, s); strings.Contains(text, "mud-flat") || strings.Contains(text, "cGFzc3dvcmQ") ||
+		!strings.Contains(text, "nothing") {
 		t.Errorf("the record: %s", text)
 	}
 	if swept, err := s.Sweep([][]byte{[]byte("mud-flat")}); err != nil || swept != 0 {
@@ -151,7 +153,8 @@ func TestDamagedRecords(t *testing.T) {
 	if _, err := s.Begin("Test.", false).Edit(path, "Add.", 0o600, put("one\n")); err != nil {
 		t.Fatal(err)
 	}
-	for id, text := range map[int]string{2: "", 3: "{", 4: "[]", 5: "{\"id\":99}", 6: "{\"version\":1,\"id\":6,\"steps\":[{\"words\":\"?\",\"moon\":{}}]}"} {
+	for id, text := range map[int]string{2: "", 3: "{", 4: "[]", 5: "{\"id\":99}",
+		6: "{\"version\":1,\"id\":6,\"steps\":[{\"words\":\"?\",\"moon\":{}}]}"} {
 		if err := os.WriteFile(s.recordPath(id), []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}

@@ -30,7 +30,8 @@ func AsOwner(path string, work func() error) error {
 		if err != nil { // the last part need not exist
 			real, err = filepath.EvalSymlinks(filepath.Dir(path))
 		}
-		if there, statErr := os.Lstat(real); err == nil && statErr == nil && there.Sys().(*syscall.Stat_t).Uid != owner {
+		if there, statErr := os.Lstat(real); err == nil && statErr == nil &&
+			there.Sys().(*syscall.Stat_t).Uid != owner {
 			return fmt.Errorf("%s links to %s, which belongs to another user", path, real)
 		}
 		break

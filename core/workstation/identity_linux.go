@@ -82,7 +82,8 @@ func setThreadGroups(groups []int) error {
 	for i, g := range groups {
 		list[i] = uint32(g)
 	}
-	_, _, failed := syscall.RawSyscall(syscall.SYS_SETGROUPS, uintptr(len(groups)), uintptr(unsafe.Pointer(&list[0])), 0)
+	_, _, failed := syscall.RawSyscall(syscall.SYS_SETGROUPS, uintptr(len(groups)),
+		uintptr(unsafe.Pointer(&list[0])), 0)
 	if failed != 0 {
 		return failed
 	}

@@ -88,5 +88,6 @@ func (s *Station) freeLock(scratch string) (words []string, err error) {
 		return nil, nil
 	}
 	err = AsOwner(lock, func() error { return disk.Remove(lock) })
-	return []string{fmt.Sprintf("An earlier run was cut short while it held %s. Unicrux removed that lock.", s.Tilde(lock))}, err
+	return []string{fmt.Sprintf("An earlier run was cut short while it held %s. Unicrux removed that lock.",
+		s.Tilde(lock))}, err
 }

@@ -38,7 +38,8 @@ func TestLockLeftBehind(t *testing.T) {
 		}
 		words, err := s.Tidy()
 		_, gone := os.Lstat(lock)
-		if err != nil || (gone == nil) != row.stays || (len(words) == 1 && strings.Contains(words[0], "config.lock")) == row.stays {
+		if err != nil || (gone == nil) != row.stays ||
+			(len(words) == 1 && strings.Contains(words[0], "config.lock")) == row.stays {
 			t.Errorf("%s: %q, %v, %v", row.name, words, err, gone)
 		}
 		if err := os.RemoveAll(scratch); err != nil {

@@ -50,7 +50,8 @@ func TestAFileStaysTheSame(t *testing.T) {
 		t.Fatal(err)
 	}
 	// An access list by which the user 12345 may read: version, owner, user, group, mask, others (acl(5)).
-	list := []byte{2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0x39, 0x30, 0, 0, 4, 0, 4, 0, 255, 255, 255, 255, 16, 0, 4, 0, 255, 255, 255, 255, 32, 0, 0, 0, 255, 255, 255, 255}
+	list := []byte{2, 0, 0, 0, 1, 0, 6, 0, 255, 255, 255, 255, 2, 0, 4, 0, 0x39, 0x30, 0, 0, 4, 0, 4, 0, 255, 255, 255,
+		255, 16, 0, 4, 0, 255, 255, 255, 255, 32, 0, 0, 0, 255, 255, 255, 255}
 	if err := unix.Setxattr(path, "system.posix_acl_access", list, 0); err != nil && !errors.Is(err, unix.ENOTSUP) {
 		t.Fatal(err)
 	}
@@ -101,13 +102,20 @@ func TestRootIsLedNowhere(t *testing.T) {
 	}
 	const somebody, another = 12345, 12346
 	for name, link := range map[string]func(s *Station, victim string) error{
-		"the file": func(s *Station, victim string) error { return os.Symlink(victim, filepath.Join(s.Home, "config")) },
-		"through two links": func(s *Station, victim string) error {
-			return errors.Join(os.Symlink("two", filepath.Join(s.Home, "config")), os.Symlink(victim, filepath.Join(s.Home, "two")))
+		"the file": func(s *Station, victim string) error {
+			return os.Symlink(victim,
+				filepath.Join(s.Home, "config"))
 		},
-		"the lock":         func(s *Station, victim string) error { return inState(s, "lock", victim) },
-		"the mark":         func(s *Station, victim string) error { return inState(s, "underway", victim) },
-		"the record":       func(s *Station, victim string) error { return inState(s, "changes", filepath.Dir(victim)) },
+		"through two links": func(s *Station, victim string) error {
+			return errors.Join(os.Symlink("two", filepath.Join(s.Home, "config")),
+				os.Symlink(victim, filepath.Join(s.Home, "two")))
+		},
+		"the lock": func(s *Station, victim string) error { return inState(s, "lock", victim) },
+		"the mark": func(s *Station, victim string) error { return inState(s, "underway", victim) },
+		"the record": func(s *Station, victim string) error {
+			return inState(s,
+				"changes", filepath.Dir(victim))
+		},
 		"the state folder": func(s *Station, victim string) error { return os.Symlink(filepath.Dir(victim), s.State) },
 		"the cache": func(s *Station, victim string) error {
 			return errors.Join(os.MkdirAll(filepath.Dir(s.Cache), 0o700), os.Symlink(filepath.Dir(victim), s.Cache))
@@ -121,10 +129,12 @@ func TestRootIsLedNowhere(t *testing.T) {
 			s.Cache = filepath.Join(s.Home, ".cache", "unicrux")
 			outside := filepath.Join(t.TempDir(), "outside")
 			victim := filepath.Join(outside, "victim")
-			if err := errors.Join(os.Mkdir(outside, 0o755), os.WriteFile(victim, []byte("mine\n"), 0o600), os.Chown(victim, owner, owner), os.Chown(outside, owner, owner)); err != nil {
+			if err := errors.Join(os.Mkdir(outside, 0o755), os.WriteFile(victim, []byte("mine\n"), 0o600),
+				os.Chown(victim, owner, owner), os.Chown(outside, owner, owner)); err != nil {
 				t.Fatal(err)
 			}
-			if err := errors.Join(os.MkdirAll(filepath.Dir(s.State), 0o755), link(s, victim), os.Chmod(filepath.Dir(outside), 0o755)); err != nil {
+			if err := errors.Join(os.MkdirAll(filepath.Dir(s.State), 0o755), link(s, victim),
+				os.Chmod(filepath.Dir(outside), 0o755)); err != nil {
 				t.Fatal(err)
 			}
 			passable(t, s.Home)
@@ -135,8 +145,10 @@ func TestRootIsLedNowhere(t *testing.T) {
 				t.Fatal(err)
 			}
 			batch := s.Begin("Test.", false)
-			for _, path := range []string{"config", filepath.Join("folder", "victim"), filepath.Join("folder", "made")} {
-				_, _ = batch.Edit(filepath.Join(s.Home, path), "Add.", 0o600, put("evil\n")) // whether it is refused or written elsewhere: below is what counts
+			for _, path := range []string{"config", filepath.Join("folder", "victim"),
+				filepath.Join("folder", "made")} {
+				// whether it is refused or written elsewhere: below is what counts
+				_, _ = batch.Edit(filepath.Join(s.Home, path), "Add.", 0o600, put("evil\n"))
 			}
 			s.Keep("victim", []byte("evil\n"))
 			s.Keep("kept", nil)

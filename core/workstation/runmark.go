@@ -23,7 +23,8 @@ const runMark = underwayMark + "run-"
 type Leaving struct {
 	Beside     []string `json:"beside,omitempty"`     // folders in which files are replaced
 	Unfinished []string `json:"unfinished,omitempty"` // what [Unfinished] named
-	Computer   string   `json:"computer"`             // where the run is: a home may be shared, and numbers of processes are not
+	// where the run is: a home may be shared, and numbers of processes are not
+	Computer string `json:"computer"`
 }
 
 // MayLeave notes in the state folder what this run may leave behind until done is called. What is there
@@ -66,7 +67,8 @@ func exists(path string) bool {
 
 // Unfinished is where a folder is made until it is whole, for this run alone.
 func Unfinished(path string) string {
-	return filepath.Join(filepath.Dir(path), "."+strings.TrimPrefix(filepath.Base(path), ".")+unfinishedMark+strconv.Itoa(os.Getpid()))
+	return filepath.Join(filepath.Dir(path), "."+strings.TrimPrefix(filepath.Base(path),
+		".")+unfinishedMark+strconv.Itoa(os.Getpid()))
 }
 
 const unfinishedMark = ".unfinished-"
@@ -98,7 +100,8 @@ func (s *Station) cleanUp(mark string) (words []string, err error) {
 			continue
 		}
 		err = errors.Join(err, AsOwner(path, func() error { return disk.RemoveAll(path) }))
-		words = append(words, fmt.Sprintf("An earlier run was cut short. Unicrux removed what it left: %s.", s.Tilde(path)))
+		words = append(words, fmt.Sprintf("An earlier run was cut short. Unicrux removed what it left: %s.",
+			s.Tilde(path)))
 	}
 	if err != nil {
 		return words, err

@@ -32,7 +32,8 @@ func TestCleanUp(t *testing.T) {
 			}
 		}
 		write(t, beside, "half", 0o600)
-		text, err := json.Marshal(Leaving{Beside: []string{s.Home}, Unfinished: []string{left, other}, Computer: row.computer})
+		text, err := json.Marshal(Leaving{Beside: []string{s.Home}, Unfinished: []string{left, other},
+			Computer: row.computer})
 		if err != nil {
 			t.Fatal(err)
 		}

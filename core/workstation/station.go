@@ -28,7 +28,8 @@ type Station struct {
 	Folder   string           // the current folder, where git looks for a repository
 	Gone     bool             // it was deleted, and Folder is where it was
 	Now      func() time.Time // the clock
-	Stop     <-chan struct{}  // is closed when whoever runs this wants it to stop: nobody waits any longer then; nil for never
+	// is closed when whoever runs this wants it to stop: nobody waits any longer then; nil for never
+	Stop <-chan struct{}
 
 	// Fault is called at each point where a run may be cut short and something is half done:
 	// before and after whatever a step does. Tests end runs there. It may be nil.

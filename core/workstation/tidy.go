@@ -50,7 +50,8 @@ func (s *Station) Tidy() ([]string, error) {
 		return nil, err
 	}
 	unlock, err := s.lock(0)
-	if errors.Is(err, lockfile.ErrHeld) { // a run that goes on has marks of its own, and nobody waits for it who only reads
+	// a run that goes on has marks of its own, and nobody waits for it who only reads
+	if errors.Is(err, lockfile.ErrHeld) {
 		return nil, nil
 	}
 	if err != nil {

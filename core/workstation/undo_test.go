@@ -12,7 +12,8 @@ import (
 // batch makes one change of every kind of step on files.
 func everyStep(t *testing.T, s *Station) (old, made, key string) {
 	t.Helper()
-	old, made, key = filepath.Join(s.Home, "old"), filepath.Join(s.Home, "a", "b", "made"), filepath.Join(s.Home, "a", "key")
+	old, made, key = filepath.Join(s.Home, "old"), filepath.Join(s.Home, "a", "b", "made"),
+		filepath.Join(s.Home, "a", "key")
 	write(t, old, "one\n", 0o640)
 	batch := s.Begin("Test.", false)
 	for range 2 {
@@ -30,7 +31,8 @@ func everyStep(t *testing.T, s *Station) (old, made, key string) {
 		t.Fatal(err)
 	}
 	step := HostStep{Host: "forge", Act: "add-key", Data: map[string]string{}}
-	if err := batch.Act(t.Context(), "Register it.", step, func() (map[string]string, error) { return map[string]string{"id": "7"}, nil }); err != nil {
+	if err := batch.Act(t.Context(), "Register it.", step,
+		func() (map[string]string, error) { return map[string]string{"id": "7"}, nil }); err != nil {
 		t.Fatal(err)
 	}
 	return old, made, key
@@ -38,7 +40,8 @@ func everyStep(t *testing.T, s *Station) (old, made, key string) {
 
 // TestOddHomes: a home may have any name that the system allows.
 func TestOddHomes(t *testing.T) {
-	for _, name := range []string{"qu\"ote", "sin'gle", "per%d", "dollar${HOME}", "non\xffutf", "new\nline", "star*", "base64:x"} {
+	for _, name := range []string{"qu\"ote", "sin'gle", "per%d", "dollar${HOME}", "non\xffutf", "new\nline",
+		"star*", "base64:x"} {
 		s := station(t)
 		for _, folder := range []*string{&s.Home, &s.State} {
 			*folder = filepath.Join(*folder, name)
@@ -51,7 +54,8 @@ func TestOddHomes(t *testing.T) {
 			continue
 		}
 		changes, err := s.Changes()
-		if err != nil || len(changes) != 1 || changes[0].Unread != nil || changes[0].Steps[0].File.Path != path || changes[0].About["by"] != path {
+		if err != nil || len(changes) != 1 || changes[0].Unread != nil || changes[0].Steps[0].File.Path != path ||
+			changes[0].About["by"] != path {
 			t.Fatalf("%q: %+v, %v", name, changes, err)
 		}
 		if undone, _, err := s.Undo(0, false, nil); err != nil || undone.Change.ID != 1 {
@@ -101,14 +105,16 @@ func TestUndoRefusesWhatItDoesNotFind(t *testing.T) {
 	asked := false
 	_, _, err := s.Undo(1, false, func(HostStep) error { asked = true; return nil })
 	var edited *EditedError
-	if !errors.As(err, &edited) || len(edited.Ours) != 1 || string(edited.Ours[0].Added) != "two\n" || edited.By != 0 || asked {
+	if !errors.As(err, &edited) || len(edited.Ours) != 1 || string(edited.Ours[0].Added) != "two\n" ||
+		edited.By != 0 || asked {
 		t.Fatalf("%v, asked the host: %v", err, asked)
 	}
 	if read(t, old) != "mine\n" || read(t, made) != "new\n" {
 		t.Error("something was changed all the same")
 	}
 	write(t, old, "one\ntwo\ntwo\n", 0o640)
-	if _, err := s.Begin("Later.", false).Edit(old, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte("other\n"), nil }); err != nil {
+	if _, err := s.Begin("Later.", false).Edit(old, "Put.", 0o600,
+		func([]byte) ([]byte, error) { return []byte("other\n"), nil }); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.Undo(1, false, nil); !errors.As(err, &edited) || edited.By != 2 {
@@ -137,7 +143,8 @@ func TestUndoTakesOutItsOwnLines(t *testing.T) {
 		if row.before != "" {
 			write(t, path, row.before, 0o600)
 		}
-		if _, err := s.Begin("Test.", false).Edit(path, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte(row.after), nil }); err != nil {
+		if _, err := s.Begin("Test.", false).Edit(path, "Put.", 0o600,
+			func([]byte) ([]byte, error) { return []byte(row.after), nil }); err != nil {
 			t.Fatal(err)
 		}
 		write(t, path, row.since, 0o600)
@@ -186,10 +193,12 @@ func TestUndoStoppedByTheHostChangesNothing(t *testing.T) {
 	s := station(t)
 	old, _, _ := everyStep(t, s)
 	refused := errors.New("refused")
-	if _, _, err := s.Undo(1, false, func(HostStep) error { return refused }); !errors.Is(err, refused) || read(t, old) != "one\ntwo\ntwo\n" {
+	if _, _, err := s.Undo(1, false, func(HostStep) error { return refused }); !errors.Is(err, refused) ||
+		read(t, old) != "one\ntwo\ntwo\n" {
 		t.Errorf("%v: %q", err, read(t, old))
 	}
-	if _, differences, err := s.Undo(1, true, nil); err != nil || len(differences) != 6 || read(t, old) != "one\ntwo\ntwo\n" {
+	if _, differences, err := s.Undo(1, true, nil); err != nil || len(differences) != 6 ||
+		read(t, old) != "one\ntwo\ntwo\n" {
 		t.Errorf("a dry run: %d, %v", len(differences), err)
 	}
 }
@@ -249,7 +258,8 @@ func TestActsThatFail(t *testing.T) {
 		left int
 	}{{"refused", refusal{}, 0}, {"answer lost", errors.New("timed out"), 1}} {
 		s := station(t)
-		err := s.Begin("Test.", false).Act(t.Context(), "Register.", HostStep{Data: map[string]string{}}, func() (map[string]string, error) { return nil, row.err })
+		err := s.Begin("Test.", false).Act(t.Context(), "Register.", HostStep{Data: map[string]string{}},
+			func() (map[string]string, error) { return nil, row.err })
 		changes, readErr := s.Changes()
 		if !errors.Is(err, row.err) || readErr != nil || len(changes) != row.left {
 			t.Errorf("%s: %v; the record: %+v, %v", row.name, err, changes, readErr)
@@ -264,13 +274,15 @@ func TestARewrittenSecretIsNotTakenBack(t *testing.T) {
 	s := station(t)
 	path := filepath.Join(s.Home, "key")
 	write(t, path, "old secret", 0o600)
-	if err := s.Begin("Test.", false).Rewrite(path, "Lock it.", func([]byte) ([]byte, error) { return []byte("new secret"), nil }); err != nil {
+	if err := s.Begin("Test.", false).Rewrite(path, "Lock it.",
+		func([]byte) ([]byte, error) { return []byte("new secret"), nil }); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.Undo(1, false, nil); !errors.Is(err, ErrSecret) || read(t, path) != "new secret" {
 		t.Errorf("%v: %q", err, read(t, path))
 	}
-	if record := read(t, s.recordPath(1)); strings.Contains(record, "old secret") || strings.Contains(record, "new secret") {
+	if record := read(t, s.recordPath(1)); strings.Contains(record, "old secret") ||
+		strings.Contains(record, "new secret") {
 		t.Errorf("the record holds a secret: %s", record)
 	}
 }
@@ -299,7 +311,8 @@ func TestUndoLetsOthersWorkMeanwhile(t *testing.T) {
 	s = station(t)
 	old, made, _ := everyStep(t, s)
 	_, _, err = s.Undo(1, false, func(HostStep) error {
-		_, err := s.Begin("Another.", false).Edit(old, "Put.", 0o600, func([]byte) ([]byte, error) { return []byte("other\n"), nil })
+		_, err := s.Begin("Another.", false).Edit(old, "Put.", 0o600,
+			func([]byte) ([]byte, error) { return []byte("other\n"), nil })
 		return err
 	})
 	if !errors.Is(err, ErrEdited) || read(t, made) != "new\n" {

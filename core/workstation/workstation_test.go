@@ -19,7 +19,8 @@ import (
 func station(t *testing.T) *Station {
 	t.Helper()
 	home := t.TempDir()
-	return &Station{Person: person.Person{Home: home, SSHHome: home, State: filepath.Join(home, "state")}, Now: func() time.Time { return time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC) }}
+	return &Station{Person: person.Person{Home: home, SSHHome: home, State: filepath.Join(home, "state")},
+		Now: func() time.Time { return time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC) }}
 }
 
 func write(t *testing.T, path, text string, mode fs.FileMode) {
@@ -71,7 +72,9 @@ func TestEditFollowsLinksAndKeepsTheMode(t *testing.T) {
 		t.Fatalf("the record: %+v, %v", changes, err)
 	}
 	step := changes[0].Steps[0]
-	if !step.Done || step.File.Path != real || len(step.File.Edits) != 1 || string(step.File.Edits[0].Added) != "two\n" || step.File.Before.Bytes != nil || step.File.After.Sum != sum([]byte("one\ntwo\n")) {
+	if !step.Done || step.File.Path != real || len(step.File.Edits) != 1 ||
+		string(step.File.Edits[0].Added) != "two\n" || step.File.Before.Bytes != nil ||
+		step.File.After.Sum != sum([]byte("one\ntwo\n")) {
 		t.Errorf("the step: %+v", step)
 	}
 }
@@ -99,7 +102,8 @@ func TestCreateNeverReplaces(t *testing.T) {
 	if read(t, path) != "a text that nobody else may see" {
 		t.Errorf("content %q", read(t, path))
 	}
-	if record := read(t, s.recordPath(1)); agreement.Trace(record, "a text that nobody else may see") != "" || !strings.Contains(record, `"secret": true`) {
+	if record := read(t, s.recordPath(1)); agreement.Trace(record, "a text that nobody else may see") != "" ||
+		!strings.Contains(record, `"secret": true`) {
 		t.Errorf("the record holds the secret, or does not say that there is one: %s", record)
 	}
 	left, err := filepath.Glob(filepath.Join(filepath.Dir(path), besideMark+"*"))
@@ -121,7 +125,8 @@ func TestDryRunSeesItsOwnEdits(t *testing.T) {
 		t.Fatal(err)
 	}
 	list := batch.Differences()
-	if len(list) != 3 || string(list[1].Before) != "one\n" || string(list[1].After) != "one\ntwo\n" || list[0].Before != nil || list[2].After != nil {
+	if len(list) != 3 || string(list[1].Before) != "one\n" || string(list[1].After) != "one\ntwo\n" ||
+		list[0].Before != nil || list[2].After != nil {
 		t.Errorf("%+v", list)
 	}
 	if entries, err := os.ReadDir(s.Home); err != nil || len(entries) > 0 {
@@ -134,7 +139,8 @@ func TestFailedEditsLeaveEverything(t *testing.T) {
 	path := filepath.Join(s.Home, "file")
 	write(t, path, "one\n", 0o600)
 	broken := errors.New("broken")
-	if _, err := s.Begin("Test.", false).Edit(path, "Fail.", 0o600, func([]byte) ([]byte, error) { return nil, broken }); !errors.Is(err, broken) {
+	if _, err := s.Begin("Test.", false).Edit(path, "Fail.", 0o600,
+		func([]byte) ([]byte, error) { return nil, broken }); !errors.Is(err, broken) {
 		t.Errorf("%v", err)
 	}
 	if _, err := s.Begin("Test.", false).Edit(s.Home, "A folder.", 0o600, put("x")); err == nil {
@@ -172,11 +178,13 @@ func TestFiftyAtOnceLoseNothing(t *testing.T) {
 }
 
 func TestHere(t *testing.T) {
-	s, err := Here([]string{"HOME=/homes/ines", "XDG_CONFIG_HOME=relative", "XDG_DATA_HOME=/data", "UNICRUX_STATE=/state", "A=1", "A=2"})
+	s, err := Here([]string{"HOME=/homes/ines", "XDG_CONFIG_HOME=relative", "XDG_DATA_HOME=/data",
+		"UNICRUX_STATE=/state", "A=1", "A=2"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s.Home != "/homes/ines" || s.Data != "/data/unicrux" || s.State != "/state" || strings.Contains(s.Config, "relative") {
+	if s.Home != "/homes/ines" || s.Data != "/data/unicrux" || s.State != "/state" ||
+		strings.Contains(s.Config, "relative") {
 		t.Errorf("%+v", s)
 	}
 	if s.Getenv("A") != "2" || s.Getenv("B") != "" {

@@ -95,7 +95,8 @@ type Crux struct {
 
 // New makes a crux of a cause.
 func New(code causes.Code, certainty Certainty, evidence ...Evidence) *Crux {
-	return &Crux{Code: code, Stage: causes.StageOf(code), Summary: causes.Summary(code), Evidence: evidence, Certainty: certainty}
+	return &Crux{Code: code, Stage: causes.StageOf(code), Summary: causes.Summary(code), Evidence: evidence,
+		Certainty: certainty}
 }
 
 // With adds evidence to a crux and returns it.

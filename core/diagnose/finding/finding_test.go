@@ -18,11 +18,18 @@ func TestFirstPicksTheEarliestThatExplains(t *testing.T) {
 		want       causes.Code
 	}{
 		{"nothing else", broke, causes.SignIn, nil, causes.KeyNotRegistered},
-		{"earlier on the way", broke, causes.SignIn, []Suspicion{{New(causes.KeyFileMissing, Proved), causes.SignIn, causes.SignIn, nil}}, causes.KeyFileMissing},
-		{"the earliest of two", broke, causes.SignIn, []Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}, {New(causes.OtherUser, Proved), causes.Reach, causes.SignIn, nil}}, causes.OtherUser},
-		{"explains only later breaks", New(causes.PortRefused, Proved), causes.Reach, []Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.PortRefused},
-		{"explains only earlier breaks", New(causes.RepositoryMissing, Proved), causes.Repository, []Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.RepositoryMissing},
-		{"explains this one too", New(causes.HostKeyUnknown, Proved), causes.Trust, []Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.KeyNone},
+		{"earlier on the way", broke, causes.SignIn,
+			[]Suspicion{{New(causes.KeyFileMissing, Proved), causes.SignIn, causes.SignIn, nil}},
+			causes.KeyFileMissing},
+		{"the earliest of two", broke, causes.SignIn,
+			[]Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil},
+				{New(causes.OtherUser, Proved), causes.Reach, causes.SignIn, nil}}, causes.OtherUser},
+		{"explains only later breaks", New(causes.PortRefused, Proved), causes.Reach,
+			[]Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.PortRefused},
+		{"explains only earlier breaks", New(causes.RepositoryMissing, Proved), causes.Repository,
+			[]Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.RepositoryMissing},
+		{"explains this one too", New(causes.HostKeyUnknown, Proved), causes.Trust,
+			[]Suspicion{{New(causes.KeyNone, Proved), causes.Trust, causes.SignIn, nil}}, causes.KeyNone},
 	} {
 		if got := First(row.broke, row.at, row.suspicions); got.Code != row.want {
 			t.Errorf("%s: %s, want %s", row.name, got.Code, row.want)

@@ -12,11 +12,15 @@ var met = []struct {
 	reason error
 	code   causes.Code
 }{
-	{wire.ErrNameUnknown, causes.NameUnknown}, {wire.ErrNoNames, causes.NetworkDown}, {wire.ErrNoRoute, causes.NetworkDown},
+	{wire.ErrNameUnknown, causes.NameUnknown}, {wire.ErrNoNames, causes.NetworkDown},
+	{wire.ErrNoRoute, causes.NetworkDown},
 	{wire.ErrRefused, causes.PortRefused}, {wire.ErrSilent, causes.PortSilent}, {wire.ErrNotSSH, causes.NotSSH},
-	{wire.ErrHungUp, causes.ConnectionClosed}, {wire.ErrNotTLS, causes.NotTLS}, {wire.ErrNoProxy, causes.ProxyUnreachable},
-	{wire.ErrProxySignIn, causes.ProxySignIn}, {wire.ErrProxyRefuses, causes.ProxyRefused}, {wire.ErrProxy, causes.ProxyCommandFailed},
-	{wire.ErrAlgorithms, causes.AlgorithmsDiffer}, {wire.ErrVersion, causes.TLSVersion}, {wire.ErrOwn, causes.TLSOwnCertificate},
+	{wire.ErrHungUp, causes.ConnectionClosed}, {wire.ErrNotTLS, causes.NotTLS},
+	{wire.ErrNoProxy, causes.ProxyUnreachable},
+	{wire.ErrProxySignIn, causes.ProxySignIn}, {wire.ErrProxyRefuses, causes.ProxyRefused},
+	{wire.ErrProxy, causes.ProxyCommandFailed},
+	{wire.ErrAlgorithms, causes.AlgorithmsDiffer}, {wire.ErrVersion, causes.TLSVersion},
+	{wire.ErrOwn, causes.TLSOwnCertificate},
 }
 
 // Met finds the cause of what package wire met; otherwise where there is none for it.

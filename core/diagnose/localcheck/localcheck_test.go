@@ -32,7 +32,8 @@ func inRepository(t *testing.T) *fixture.Site {
 func TestLocate(t *testing.T) {
 	t.Parallel()
 	s := inRepository(t)
-	s.Git(s.Station.Folder, "config", "--global", "url.git@forge.tidewater.example:.insteadOf", "tw:") // for clones as well
+	// for clones as well
+	s.Git(s.Station.Folder, "config", "--global", "url.git@forge.tidewater.example:.insteadOf", "tw:")
 	s.Git(s.Station.Folder, "config", "--global", "protocol.http.allow", "never")
 	web := s.Host.CloneHTTPS("buoys/drift-model")
 	for _, row := range []struct {
@@ -45,7 +46,8 @@ func TestLocate(t *testing.T) {
 	}{
 		{forge, causes.Code{}, "ssh", "forge", "buoys/drift-model", finding.Clone},
 		{"tw:buoys/drift-model.git", causes.Code{}, "ssh", "forge", "buoys/drift-model", finding.Clone},
-		{"ssh://git@quay.tidewater.example:2222/x.git", causes.Code{}, "ssh", "quay.tidewater.example", "x", finding.Clone},
+		{"ssh://git@quay.tidewater.example:2222/x.git", causes.Code{}, "ssh", "quay.tidewater.example", "x",
+			finding.Clone},
 		{web, causes.Code{}, "https", "forge", "buoys/drift-model", finding.Clone},
 		{"forge", causes.Code{}, "ssh", "forge", "", finding.Clone},
 		{"quay.tidewater.example", causes.Code{}, "ssh", "quay.tidewater.example", "", finding.Clone},
@@ -57,7 +59,8 @@ func TestLocate(t *testing.T) {
 		{"“" + web + "”", causes.URLCharacters, "https", "", "", finding.Clone},
 		{"https://ines:pa/ss@forge.tidewater.example/x.git", causes.URLCharacters, "https", "", "", finding.Clone},
 		{"git@forge.tidewater.example", causes.URLMalformed, "ssh", "", "", finding.Clone},
-		{"http://quay.tidewater.example/x.git", causes.TransportForbidden, "http", "quay.tidewater.example", "x", finding.Clone},
+		{"http://quay.tidewater.example/x.git", causes.TransportForbidden, "http", "quay.tidewater.example", "x",
+			finding.Clone},
 		{web + "/src/main/README.md", causes.URLIsAPage, "https", "forge", "buoys/drift-model.git", finding.Clone},
 		{"git://127.0.0.1:1/x.git", causes.URLTransportRefused, "git", "127.0.0.1", "x.git", finding.Clone},
 	} {
@@ -71,7 +74,8 @@ func TestLocate(t *testing.T) {
 			got = r.Crux.Code
 		}
 		q := r.Question
-		if got != row.code || q.Transport != row.transport || row.host != "" && q.Host != row.host || row.repo != "" && q.Repo != row.repo || q.Purpose != row.purpose {
+		if got != row.code || q.Transport != row.transport || row.host != "" && q.Host != row.host || row.repo != "" &&
+			q.Repo != row.repo || q.Purpose != row.purpose {
 			t.Errorf("%q: %v, %+v", row.argument, got, q)
 		}
 	}
@@ -81,15 +85,18 @@ func TestLocate(t *testing.T) {
 func TestCannotBeAsked(t *testing.T) {
 	t.Parallel()
 	s := inRepository(t)
-	for argument, want := range map[string]error{s.Station.Home: finding.ErrLocal, "file://" + s.Station.Home: finding.ErrLocal, ".": finding.ErrLocal} {
-		if r, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{Argument: argument}); !errors.Is(err, want) {
+	for argument, want := range map[string]error{s.Station.Home: finding.ErrLocal,
+		"file://" + s.Station.Home: finding.ErrLocal, ".": finding.ErrLocal} {
+		if r, err := localcheck.Locate(t.Context(), s.Station, s.Registry,
+			finding.Request{Argument: argument}); !errors.Is(err, want) {
 			t.Errorf("%s: %+v, %v", argument, r.Crux, err)
 		}
 	}
 	bare := *s.Description
 	bare.HTTPS.URL = ""
 	s.Registry.Hosts[0] = &bare
-	if _, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{Argument: "forge", ByHTTPS: true}); !errors.Is(err, finding.ErrNoWeb) {
+	if _, err := localcheck.Locate(t.Context(), s.Station, s.Registry,
+		finding.Request{Argument: "forge", ByHTTPS: true}); !errors.Is(err, finding.ErrNoWeb) {
 		t.Errorf("by HTTPS, of which nothing is said: %v", err)
 	}
 }
@@ -130,11 +137,15 @@ func TestMercurial(t *testing.T) {
 	s.Write("[paths]\ndefault = ssh://hg@quay.tidewater.example/x\n", "hgwork", ".hg", "hgrc")
 	s.Station.Folder = filepath.Join(s.Station.Home, "hgwork")
 	r, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{})
-	if err != nil || r.Crux != nil || r.Hg == nil || r.Question.Host != "quay.tidewater.example" || r.Question.Remote != "default" || r.Program() != finding.Mercurial || r.OtherProgram() != finding.Git {
+	if err != nil || r.Crux != nil || r.Hg == nil || r.Question.Host != "quay.tidewater.example" ||
+		r.Question.Remote != "default" || r.Program() != finding.Mercurial || r.OtherProgram() != finding.Git {
 		t.Errorf("%+v, %+v, %v", r.Question, r.Crux, err)
 	}
-	for argument, want := range map[string]causes.Code{"nowhere": causes.RemoteMissing, "hg@quay.tidewater.example:x": causes.URLMalformed} {
-		if r, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{Argument: argument, Program: finding.Mercurial}); err != nil || r.Crux == nil || r.Crux.Code != want {
+	for argument, want := range map[string]causes.Code{"nowhere": causes.RemoteMissing,
+		"hg@quay.tidewater.example:x": causes.URLMalformed} {
+		if r, err := localcheck.Locate(t.Context(), s.Station, s.Registry,
+			finding.Request{Argument: argument, Program: finding.Mercurial}); err != nil || r.Crux == nil ||
+			r.Crux.Code != want {
 			t.Errorf("%s: %+v, %v", argument, r.Crux, err)
 		}
 	}
@@ -151,13 +162,23 @@ func TestPush(t *testing.T) {
 	}{
 		"nothing committed": {func(*fixture.Site) {}, nil, causes.BranchUnborn, causes.Code{}},
 		"not tracked":       {commit, nil, causes.BranchUntracked, causes.Code{}},
-		"no branch":         {func(s *fixture.Site) { commit(s); s.Git(s.Station.Folder, "checkout", "--quiet", "--detach") }, nil, causes.BranchDetached, causes.Code{}},
-		"new at the host":   {tracked, nil, causes.Code{}, causes.BranchUnknown},
-		"the same":          {tracked, func(s *fixture.Site) localcheck.Heads { return localcheck.Heads{"refs/heads/main": head(s)} }, causes.Code{}, causes.Code{}},
+		"no branch": {func(s *fixture.Site) {
+			commit(s)
+			s.Git(s.Station.Folder, "checkout", "--quiet",
+				"--detach")
+		}, nil, causes.BranchDetached, causes.Code{}},
+		"new at the host": {tracked, nil, causes.Code{}, causes.BranchUnknown},
+		"the same": {tracked,
+			func(s *fixture.Site) localcheck.Heads { return localcheck.Heads{"refs/heads/main": head(s)} },
+			causes.Code{}, causes.Code{}},
 		"ahead of us": {tracked, func(*fixture.Site) localcheck.Heads {
 			return localcheck.Heads{"refs/heads/main": strings.Repeat("ab", 20)}
 		}, causes.HistoryDiverged, causes.Code{}},
-		"by settings": {func(s *fixture.Site) { commit(s); s.Git(s.Station.Folder, "config", "push.default", "current") }, nil, causes.Code{}, causes.BranchUnknown},
+		"by settings": {func(s *fixture.Site) {
+			commit(s)
+			s.Git(s.Station.Folder, "config", "push.default",
+				"current")
+		}, nil, causes.Code{}, causes.BranchUnknown},
 		"a hook that cannot start": {func(s *fixture.Site) {
 			tracked(s)
 			s.Write("#!/no/such/program\n", "work", ".git", "hooks", "pre-push")
@@ -233,9 +254,12 @@ func TestBetterURL(t *testing.T) {
 	}{
 		{" " + forge, causes.URLCharacters, forge, "forge.tidewater.example"}, // nothing was read yet
 		{web + "/src/main", causes.URLIsAPage, "ssh://git@forge.tidewater.example/buoys/drift-model.git", ""},
-		{"forge.tidewater.example:buoys/drift-model.git", causes.URLUserMissing, "ssh://git@forge.tidewater.example/buoys/drift-model.git", ""},
-		{"git@quay.tidewater.example:2222/x.git", causes.URLPortInShortForm, "ssh://git@quay.tidewater.example:2222/x.git", ""},
-		{"git@forge.tidewatr.example:x.git", causes.NameUnknown, "ssh://git@forge.tidewater.example/x.git", "forge.tidewater.example"},
+		{"forge.tidewater.example:buoys/drift-model.git", causes.URLUserMissing,
+			"ssh://git@forge.tidewater.example/buoys/drift-model.git", ""},
+		{"git@quay.tidewater.example:2222/x.git", causes.URLPortInShortForm,
+			"ssh://git@quay.tidewater.example:2222/x.git", ""},
+		{"git@forge.tidewatr.example:x.git", causes.NameUnknown, "ssh://git@forge.tidewater.example/x.git",
+			"forge.tidewater.example"},
 		{"git@nothing.like.it.example:x.git", causes.NameUnknown, "", ""},
 	} {
 		r, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{Argument: row.argument})
@@ -254,7 +278,8 @@ func TestBetterURL(t *testing.T) {
 			}
 			continue
 		}
-		if len(mends) != 1 || mends[0].Automatic || mends[0].Action.URL != row.want || mends[0].Action.OtherHost != row.other {
+		if len(mends) != 1 || mends[0].Automatic || mends[0].Action.URL != row.want ||
+			mends[0].Action.OtherHost != row.other {
 			t.Errorf("%s: %+v", row.argument, mends)
 		}
 	}
@@ -266,7 +291,8 @@ func TestBetterURL(t *testing.T) {
 	}
 	crux := finding.New(causes.URLUserMissing, finding.Proved)
 	mends := r.Mends(r.CatalogueMend(crux, "", nil), crux, nil)
-	if len(mends) != 1 || !mends[0].Automatic || mends[0].Action.Do != finding.SetRemote || mends[0].Action.Remote != "origin" {
+	if len(mends) != 1 || !mends[0].Automatic || mends[0].Action.Do != finding.SetRemote ||
+		mends[0].Action.Remote != "origin" {
 		t.Errorf("of a remote: %+v", mends)
 	}
 }

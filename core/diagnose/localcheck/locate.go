@@ -21,7 +21,8 @@ import (
 
 // Locate passes the stage of the address: where does a question lead? An error means that it could not be asked; it
 // wraps [finding.ErrTransport], [finding.ErrNoWeb], [finding.ErrLocal] or what reading the settings returned.
-func Locate(ctx context.Context, station *workstation.Station, registry *hosts.Registry, request finding.Request) (Result, error) {
+func Locate(ctx context.Context, station *workstation.Station, registry *hosts.Registry,
+	request finding.Request) (Result, error) {
 	start := time.Now()
 	r := Result{}
 	r.Scene = Scene{Station: station, Registry: registry, Request: request}
@@ -84,7 +85,8 @@ func (r Result) aboutHost(host string) Result {
 	r.Address = address.Address{Scheme: "ssh", Host: host}
 	r.Host = r.Registry.ForHost(host)
 	r.Located = r.forAccount()
-	r.Question = finding.Question{URL: r.Address.String(), Host: r.HostName(), Transport: "ssh", Purpose: r.Request.PurposeOr(finding.Clone)}
+	r.Question = finding.Question{URL: r.Address.String(), Host: r.HostName(), Transport: "ssh",
+		Purpose: r.Request.PurposeOr(finding.Clone)}
 	return r
 }
 
@@ -100,7 +102,8 @@ func (r Result) aboutWeb(host *describe.Description) (Result, error) {
 	if r.Request.Account != "" {
 		r.WebUser = host.GitUser(r.Request.Account)
 	}
-	r.Question = finding.Question{URL: base.String(), Host: host.Name, Transport: "https", Purpose: r.Request.PurposeOr(finding.Clone)}
+	r.Question = finding.Question{URL: base.String(), Host: host.Name, Transport: "https",
+		Purpose: r.Request.PurposeOr(finding.Clone)}
 	r.Part.Skip(causes.Repository, causes.Permission)
 	return r, nil
 }
@@ -151,7 +154,8 @@ func (r Result) otherTransport(ctx context.Context, text string, start time.Time
 	r.Question.Repo = pageRepository(a.Path)
 	switch {
 	case r.Host != nil && a.Scheme != "git" && isPage(a, text):
-		return r.broke(finding.New(causes.URLIsAPage, finding.Likely, finding.Saw("page", untrusted.Clean(a.String()), ""))), nil
+		return r.broke(finding.New(causes.URLIsAPage, finding.Likely,
+			finding.Saw("page", untrusted.Clean(a.String()), ""))), nil
 	case a.Scheme == "git":
 		if found := r.unprotected(ctx); found != nil {
 			return r.broke(found), nil
@@ -199,7 +203,8 @@ func (r Result) locateWeb(text string, start time.Time) (Result, error) {
 
 // rewrite is what git makes of a URL by its insteadOf rules.
 func (r Result) rewrite(text string, own bool) (Result, string) {
-	push := r.Request.PurposeOr(finding.Clone) == finding.Push || r.Question.Remote != "" && r.Question.Purpose == finding.Push
+	push := r.Request.PurposeOr(finding.Clone) == finding.Push || r.Question.Remote != "" &&
+		r.Question.Purpose == finding.Push
 	if r.Given = text; r.Request.AsIs {
 		return r, text
 	}
@@ -248,10 +253,12 @@ func (r Result) remote(ctx context.Context, name string) (Result, string, error)
 // noRepository says why git finds no repository in the folder.
 func (r Result) noRepository(ctx context.Context) *finding.Crux {
 	if words := gitlink.OwnerProblem(ctx, r.Station); words != "" {
-		return finding.New(causes.RepositoryOwner, finding.Proved, finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
+		return finding.New(causes.RepositoryOwner, finding.Proved,
+			finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
 			finding.Saw("you are", r.Station.User, ""))
 	}
-	return finding.New(causes.RepositoryNone, finding.Proved, finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))
+	return finding.New(causes.RepositoryNone, finding.Proved,
+		finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))
 }
 
 // hgRemote finds the URL of one of the repository's paths, of the one that a plain push would use without a name.
@@ -259,7 +266,8 @@ func (r Result) hgRemote(name string) (Result, string, error) {
 	purpose := r.Request.PurposeOr(finding.Push)
 	r.Question = finding.Question{Remote: name, Purpose: purpose, Transport: "ssh"}
 	if r.Hg.Root == "" {
-		return r.broke(finding.New(causes.RepositoryNone, finding.Proved, finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))), "", nil
+		return r.broke(finding.New(causes.RepositoryNone, finding.Proved,
+			finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))), "", nil
 	}
 	entry, used, found := r.Hg.Path(name, purpose == finding.Push)
 	if !found {
@@ -292,5 +300,6 @@ func noSuchRemote(name string, others []string) *finding.Crux {
 	if there == "" {
 		there = "none"
 	}
-	return finding.New(causes.RemoteMissing, finding.Proved, finding.Saw("asked for", name, ""), finding.Saw("there are", untrusted.Clean(there), ""))
+	return finding.New(causes.RemoteMissing, finding.Proved, finding.Saw("asked for", name, ""),
+		finding.Saw("there are", untrusted.Clean(there), ""))
 }

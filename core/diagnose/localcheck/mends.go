@@ -22,8 +22,8 @@ var hgMends = map[causes.Code]string{
 	causes.URLMalformed:     "Copy the clone URL again. hg takes ssh://USER@NAME/PATH and https://NAME/PATH.",
 }
 
-// CatalogueMend is what the catalogue says to do about a crux, in the question's own words. account is who signed in, where that is
-// known; knownHosts are as for [Located.LikelyName].
+// CatalogueMend is what the catalogue says to do about a crux, in the question's own words. account is who signed in,
+// where that is known; knownHosts are as for [Located.LikelyName].
 func (l Located) CatalogueMend(crux *finding.Crux, account string, knownHosts []string) finding.Mend {
 	words, by := causes.Mend(crux.Code)
 	if own, found := hgMends[crux.Code]; found && l.Hg != nil {
@@ -36,7 +36,8 @@ func (l Located) CatalogueMend(crux *finding.Crux, account string, knownHosts []
 	if url == "" {
 		url = "the one that the host's page calls a clone URL"
 	}
-	words = strings.NewReplacer("HOST", l.Question.Host, "REPO", l.Question.Repo, "ACCOUNT", account, ": URL", ": "+url).Replace(words)
+	words = strings.NewReplacer("HOST", l.Question.Host, "REPO", l.Question.Repo, "ACCOUNT", account, ": URL",
+		": "+url).Replace(words)
 	return finding.Mend{Summary: words, By: by}
 }
 
@@ -70,7 +71,8 @@ func (l Located) Exact(crux *finding.Crux) []string {
 		if l.Rule.PushOnly {
 			name = ".pushInsteadOf"
 		}
-		return []string{"git", "config", "--file", l.Rule.Origin, "--unset-all", "url." + l.Rule.Base + name, "^" + regexp.QuoteMeta(l.Rule.Prefix) + "$"}
+		return []string{"git", "config", "--file", l.Rule.Origin, "--unset-all", "url." + l.Rule.Base + name,
+			"^" + regexp.QuoteMeta(l.Rule.Prefix) + "$"}
 	case causes.SSHProgramUnknown:
 		return []string{"git", "ls-remote", l.Question.URL}
 	case causes.BranchUntracked:
@@ -118,7 +120,8 @@ func (l Located) UseURL(mend finding.Mend, url string) finding.Mend {
 		mend.Summary += " Set " + remote + " to " + url + " under [paths] in .hg/hgrc."
 	case remote != "":
 		action.Do, action.Remote = finding.SetRemote, remote
-		mend = l.Command(mend, action, "the URL of "+remote+" in this repository", "git", "remote", "set-url", remote, url)
+		mend = l.Command(mend, action, "the URL of "+remote+" in this repository", "git", "remote",
+			"set-url", remote, url)
 	default:
 		mend.Action = action
 	}

@@ -55,12 +55,15 @@ func (l Located) untracked(branch gitlink.Branch) (crux *finding.Crux, sure bool
 	case len(refspec) > 0 || mode == "matching":
 		return nil, true
 	case branch.Name == "":
-		return finding.New(causes.BranchDetached, finding.Proved, finding.Saw("checked out", "the commit "+branch.Commit[:min(12, len(branch.Commit))], "")), true
+		return finding.New(causes.BranchDetached, finding.Proved,
+			finding.Saw("checked out", "the commit "+branch.Commit[:min(12, len(branch.Commit))], "")), true
 	case mode == "current" || strings.EqualFold(auto.Value, "true"):
 	case branch.Upstream == "" && !l.triangular(branch):
 		return finding.New(causes.BranchUntracked, finding.Proved, here, finding.Saw("push.default", mode, "")), true
-	case mode == "simple" && branch.Upstream != "" && branch.Upstream != "refs/heads/"+branch.Name && !l.triangular(branch):
-		return finding.New(causes.BranchUntracked, finding.Proved, here, finding.Saw("tied to", untrusted.Clean(branch.Upstream), "")), true
+	case mode == "simple" && branch.Upstream != "" && branch.Upstream != "refs/heads/"+branch.Name &&
+		!l.triangular(branch):
+		return finding.New(causes.BranchUntracked, finding.Proved, here,
+			finding.Saw("tied to", untrusted.Clean(branch.Upstream), "")), true
 	}
 	return nil, false
 }
@@ -82,11 +85,13 @@ func (l Located) author(ctx context.Context) (*finding.Crux, []finding.Note) {
 	case !gitlink.Uncommitted(ctx, l.Station):
 		return nil, []finding.Note{finding.NewNote(causes.AuthorMissing, l.Address.Host)}
 	}
-	return finding.New(causes.AuthorMissing, finding.Proved, finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
+	return finding.New(causes.AuthorMissing, finding.Proved,
+		finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
 		finding.Saw("here", "something is not committed yet", "")), nil
 }
 
-// signing notes that git would refuse to sign the next commit, and why: what is committed already is pushed all the same.
+// signing notes that git would refuse to sign the next commit, and why: what is committed already is pushed all the
+// same.
 func (l Located) signing() []finding.Note {
 	use, signs := signing.Of(l.Config, l.Station)
 	if !signs || !use.Commits {
@@ -96,7 +101,8 @@ func (l Located) signing() []finding.Note {
 	if why == nil {
 		return nil
 	}
-	return []finding.Note{{Code: causes.SigningFailed, Summary: "git would refuse to sign the next commit: " + why.Error() + "."}}
+	return []finding.Note{{Code: causes.SigningFailed,
+		Summary: "git would refuse to sign the next commit: " + why.Error() + "."}}
 }
 
 // brokenHook finds a hook that git runs before a push and cannot start: git waits for ever then.
@@ -139,5 +145,7 @@ func (l Located) diverged(ctx context.Context, branch gitlink.Branch, heads Head
 	if known {
 		why = "is not in the history of the branch here"
 	}
-	return finding.New(causes.HistoryDiverged, finding.Proved, finding.Saw("at the host", fmt.Sprintf("%s is at %s, which %s", untrusted.Clean(branch.Name), there[:min(12, len(there))], why), "")), nil
+	return finding.New(causes.HistoryDiverged, finding.Proved,
+		finding.Saw("at the host", fmt.Sprintf("%s is at %s, which %s",
+			untrusted.Clean(branch.Name), there[:min(12, len(there))], why), "")), nil
 }

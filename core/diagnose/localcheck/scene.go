@@ -51,7 +51,8 @@ type Located struct {
 	WebSecret secret.Text
 }
 
-// A Result is what [Locate] found: where the question leads as far as it could be followed, and the crux that stopped it.
+// A Result is what [Locate] found: where the question leads as far as it could be followed, and the crux that stopped
+// it.
 type Result struct {
 	Located
 	Part finding.Part
@@ -141,7 +142,8 @@ func (s Scene) readSettings(ctx context.Context) (Scene, *finding.Crux, error) {
 	case errors.Is(err, gitlink.ErrNoGit):
 		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", "git", "")), nil
 	case errors.As(err, &refused):
-		return s, finding.New(causes.GitConfigBroken, finding.Proved, finding.Saw("git says", untrusted.Clean(refused.Words), "")), nil
+		return s, finding.New(causes.GitConfigBroken, finding.Proved,
+			finding.Saw("git says", untrusted.Clean(refused.Words), "")), nil
 	}
 	return s, nil, err
 }
@@ -154,7 +156,8 @@ func (s Scene) readHg() (Scene, *finding.Crux, error) {
 	var refused *gitlink.ConfigError
 	hg, err := gitlink.ReadMercurial(s.Station)
 	if errors.As(err, &refused) {
-		return s, finding.New(causes.GitConfigBroken, finding.Proved, finding.Saw("hg says", untrusted.Clean(refused.Words), "")), nil
+		return s, finding.New(causes.GitConfigBroken, finding.Proved,
+			finding.Saw("hg says", untrusted.Clean(refused.Words), "")), nil
 	}
 	if err != nil {
 		return s, nil, err

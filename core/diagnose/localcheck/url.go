@@ -43,8 +43,8 @@ func transportOf(text string) string {
 	return "ssh"
 }
 
-// hasOddSecret reports whether a secret in a URL holds a "/", "?" or "#", so that what comes behind it is no longer read
-// as the host.
+// hasOddSecret reports whether a secret in a URL holds a "/", "?" or "#", so that what comes behind it is no longer
+// read as the host.
 func hasOddSecret(text string) bool {
 	scheme, rest, found := strings.Cut(text, "://")
 	if !found || !strings.HasPrefix(scheme, "http") {
@@ -101,7 +101,8 @@ func (s Scene) forbidden(transport string) *finding.Crux {
 		if slices.Contains(strings.Split(list, ":"), transport) {
 			return nil
 		}
-		return finding.New(causes.TransportForbidden, finding.Proved, finding.Saw("setting", "GIT_ALLOW_PROTOCOL="+untrusted.Clean(list), "environment"))
+		return finding.New(causes.TransportForbidden, finding.Proved,
+			finding.Saw("setting", "GIT_ALLOW_PROTOCOL="+untrusted.Clean(list), "environment"))
 	}
 	for _, key := range []string{"protocol." + transport + ".allow", "protocol.allow"} {
 		if entry, found := s.Config.Last(key); found {
@@ -188,7 +189,8 @@ func (l Located) BetterURL(crux *finding.Crux, knownHosts []string) string {
 		return l.repositoryURL(crux.Code)
 	case causes.URLPortInShortForm:
 		port, path, _ := strings.Cut(a.Path, "/")
-		return address.Address{Scheme: "ssh", User: a.User, Host: a.Host, Port: portNumber(port), Path: "/" + path}.String()
+		return address.Address{Scheme: "ssh", User: a.User, Host: a.Host, Port: portNumber(port),
+			Path: "/" + path}.String()
 	case causes.URLUserMissing:
 		a.User = "git"
 		if l.Host != nil {
@@ -226,5 +228,6 @@ func AskingFails(program, origin string) *finding.Crux {
 	if _, err := exec.LookPath(program); err == nil {
 		return nil
 	}
-	return finding.New(causes.AskingFailed, finding.Proved, finding.Saw("asks by", untrusted.Clean(program), origin), finding.Saw("it", "is not there, or cannot be run", ""))
+	return finding.New(causes.AskingFailed, finding.Proved, finding.Saw("asks by", untrusted.Clean(program), origin),
+		finding.Saw("it", "is not there, or cannot be run", ""))
 }

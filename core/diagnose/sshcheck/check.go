@@ -1,5 +1,5 @@
-// Package sshcheck goes the way over SSH: it settles what git's ssh would do, goes to the host once, and names the cause
-// where that fails.
+// Package sshcheck goes the way over SSH: it settles what git's ssh would do, goes to the host once, and names the
+// cause where that fails.
 //
 // [Settle] passes the stage of settings, [Travel] those behind it, [Mends] says what removes a crux. Each is a function
 // from what is known to what was found; what they try besides, to tell causes apart, changes nothing either.
@@ -80,7 +80,8 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 		}
 	}
 	s.Keys, s.Kept = s.Passage.Keys, s.Passage.Kept
-	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted, Settled.brokenCommand, Settled.otherProgramThanSSH, Settled.hindrance} {
+	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted,
+		Settled.brokenCommand, Settled.otherProgramThanSSH, Settled.hindrance} {
 		if crux := refused(s); crux != nil {
 			return s, part, crux, nil
 		}
@@ -120,7 +121,8 @@ func (s Settled) settingFacts() []finding.StageFact {
 		part.Fact(causes.Settings, "program", "hg", "")
 	}
 	if s.Passage.Command.Origin != "" {
-		part.Fact(causes.Settings, "ssh program", untrusted.Clean(s.Passage.Command.Program), s.Station.Tilde(s.Passage.Command.Origin))
+		part.Fact(causes.Settings, "ssh program", untrusted.Clean(s.Passage.Command.Program),
+			s.Station.Tilde(s.Passage.Command.Origin))
 	}
 	add("host name", client.HostName, "hostname")
 	add("port", fmt.Sprint(client.Port), "port")
@@ -132,13 +134,15 @@ func (s Settled) settingFacts() []finding.StageFact {
 		add("through", untrusted.Clean(client.ProxyJump), "proxyjump")
 	}
 	if s.Host != nil && s.Host.ForAccount != "" {
-		part.Fact(causes.Settings, "account", s.Host.ForAccount+", because of the folder", s.Station.Tilde(hosts.OurGitFile(s.Station)))
+		part.Fact(causes.Settings, "account", s.Host.ForAccount+", because of the folder",
+			s.Station.Tilde(hosts.OurGitFile(s.Station)))
 	}
 	for _, key := range s.Keys {
 		part.Fact(causes.Settings, "key", describeKey(key), s.Origin(key.Origin))
 	}
 	for _, unknown := range s.Passage.Settings.Unknown {
-		part.Fact(causes.Settings, "not asked", "Match "+untrusted.Clean(strings.Join(unknown.Args, " ")), s.Origin(unknown.Origin))
+		part.Fact(causes.Settings, "not asked", "Match "+untrusted.Clean(strings.Join(unknown.Args, " ")),
+			s.Origin(unknown.Origin))
 	}
 	return part.Facts
 }

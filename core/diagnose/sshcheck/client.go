@@ -34,7 +34,8 @@ type dryRun struct {
 // where that would run a command of the settings (Match exec in ssh_config(5)), nor a second time.
 func (s Settled) startDryRun(ctx context.Context) func() dryRun {
 	command := s.Passage.Command
-	runs := slices.ContainsFunc(s.Passage.Settings.Unknown, func(u sshconfig.Value) bool { return slices.Contains(u.Args, "exec") })
+	runs := slices.ContainsFunc(s.Passage.Settings.Unknown,
+		func(u sshconfig.Value) bool { return slices.Contains(u.Args, "exec") })
 	if command.Clear && (s.Request.Second || runs) { // git itself asks only programs that it does not know
 		return func() dryRun { return dryRun{} }
 	}
@@ -106,9 +107,12 @@ func (s Settled) refusedByClient() *finding.Crux {
 		return nil
 	}
 	if parts := complains().FindStringSubmatch(answer.said); parts != nil {
-		return finding.New(causes.SSHConfigBroken, finding.Proved, finding.Saw("where", s.Station.Tilde(parts[1])+":"+parts[2], ""), finding.Saw("ssh says", untrusted.Quote(parts[3]), ""))
+		return finding.New(causes.SSHConfigBroken, finding.Proved,
+			finding.Saw("where", s.Station.Tilde(parts[1])+":"+parts[2], ""),
+			finding.Saw("ssh says", untrusted.Quote(parts[3]), ""))
 	}
-	return finding.New(causes.SSHConfigBroken, finding.Proved, finding.Saw("ssh says", untrusted.Quote(answer.said), ""))
+	return finding.New(causes.SSHConfigBroken, finding.Proved,
+		finding.Saw("ssh says", untrusted.Quote(answer.said), ""))
 }
 
 // brokenCommand tells of an ssh program that settings name and that does not do what git needs
@@ -119,7 +123,9 @@ func (s Settled) brokenCommand() *finding.Crux {
 		return nil
 	}
 	answer := s.client()
-	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear && (answer.said == "" || causes.Says(answer.said, "option|usage|-G"))) { // it takes other options than ssh does
+	// it takes other options than ssh does
+	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear &&
+		(answer.said == "" || causes.Says(answer.said, "option|usage|-G"))) {
 		return nil
 	}
 	if refused := s.refusedByClient(); refused != nil {
@@ -147,7 +153,9 @@ func (s Settled) otherProgramThanSSH() *finding.Crux {
 	if command.Clear || s.Hg != nil {
 		return nil
 	}
-	return finding.New(causes.SSHProgramUnknown, finding.Proved, finding.Saw("git starts", untrusted.Clean(redact.Text(command.Text+command.Name())), s.Station.Tilde(command.Origin)),
+	return finding.New(causes.SSHProgramUnknown, finding.Proved,
+		finding.Saw("git starts", untrusted.Clean(redact.Text(command.Text+command.Name())),
+			s.Station.Tilde(command.Origin)),
 		finding.Saw("asked with -G", "it does not say, as ssh does, which settings it goes by", ""))
 }
 
@@ -156,18 +164,20 @@ func (s Settled) unlisted() *finding.Crux {
 	if !s.Station.Unlisted {
 		return nil
 	}
-	evidence := []finding.Evidence{finding.Saw("user", "number "+strconv.Itoa(s.Station.UID), "not in the password database")}
+	evidence := []finding.Evidence{finding.Saw("user", "number "+strconv.Itoa(s.Station.UID),
+		"not in the password database")}
 	switch answer := s.client(); {
 	case answer.failed && causes.Says(answer.said, "no user exists"):
-		return finding.New(causes.UserUnlisted, finding.Proved, append(evidence, finding.Saw("ssh says", untrusted.Quote(answer.said), ""))...)
+		return finding.New(causes.UserUnlisted, finding.Proved,
+			append(evidence, finding.Saw("ssh says", untrusted.Quote(answer.said), ""))...)
 	case answer.failed || answer.settled != nil: // another reason, or another program than ssh, which does not mind
 		return nil
 	}
 	return finding.New(causes.UserUnlisted, finding.Likely, evidence...)
 }
 
-// limits are the ciphers, MACs and key exchanges that settings let the client speak: its own lists, where any of them was
-// changed.
+// limits are the ciphers, MACs and key exchanges that settings let the client speak: its own lists, where any of them
+// was changed.
 func (s Settled) limits() (ciphers, macs, exchanges []string) {
 	changed := func(keyword string) []string {
 		if _, _, set := s.Passage.Settings.First(keyword); !set {
@@ -193,9 +203,12 @@ func (s Settled) programs() *finding.Crux {
 	if _, err := exec.LookPath(program); err != nil {
 		if command.Origin != "" && program != "ssh" {
 			if strings.TrimSpace(program) == "" {
-				return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw(string(s.Program())+" starts", "nothing: the setting is there, and empty", s.Station.Tilde(command.Origin)))
+				return finding.New(causes.SSHCommandBroken, finding.Proved,
+					finding.Saw(string(s.Program())+" starts", "nothing: the setting is there, and empty",
+						s.Station.Tilde(command.Origin)))
 			}
-			return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw(string(s.Program())+" starts", untrusted.Clean(program), s.Station.Tilde(command.Origin)),
+			return finding.New(causes.SSHCommandBroken, finding.Proved,
+				finding.Saw(string(s.Program())+" starts", untrusted.Clean(program), s.Station.Tilde(command.Origin)),
 				finding.Saw("it", "is not there, or cannot be run", ""))
 		}
 		return finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", untrusted.Clean(program), ""))
@@ -210,12 +223,14 @@ func (s Settled) refusedSettings() *finding.Crux {
 	}
 	problem := s.Passage.Settings.Problems[0]
 	if errors.Is(problem.Err, sshconfig.ErrExposed) {
-		return finding.New(causes.SSHConfigExposed, finding.Proved, finding.Saw("file", s.Station.Tilde(problem.Origin.File), ""),
+		return finding.New(causes.SSHConfigExposed, finding.Proved,
+			finding.Saw("file", s.Station.Tilde(problem.Origin.File), ""),
 			finding.Saw("why", problem.Err.Error(), ""))
 	}
 	evidence := []finding.Evidence{finding.Saw("where", s.Origin(problem.Origin), "")}
 	if problem.Keyword != "" {
 		evidence = append(evidence, finding.Saw("keyword", untrusted.Clean(problem.Keyword), ""))
 	}
-	return finding.New(causes.SSHConfigBroken, finding.Proved, append(evidence, finding.Saw("why", problem.Err.Error(), ""))...)
+	return finding.New(causes.SSHConfigBroken, finding.Proved,
+		append(evidence, finding.Saw("why", problem.Err.Error(), ""))...)
 }

@@ -18,7 +18,8 @@ func (s Settled) hindrance() *finding.Crux {
 	settings := s.Passage.Settings
 	hinders := func(keyword, why string) *finding.Crux {
 		value, origin, _ := settings.First(keyword)
-		return finding.New(causes.SSHSettingHinders, finding.Proved, finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)), finding.Saw("why", why, ""))
+		return finding.New(causes.SSHSettingHinders, finding.Proved,
+			finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)), finding.Saw("why", why, ""))
 	}
 	is := func(keyword string, values ...string) bool {
 		value, _, set := settings.First(keyword)
@@ -59,7 +60,8 @@ func (s Settled) hindrance() *finding.Crux {
 		for _, keyword := range []string{"localforward", "dynamicforward"} {
 			for _, value := range settings.All(keyword) {
 				if at := taken(value.Args); at != "" {
-					return hinders(keyword, "something listens at "+at+" already, and ExitOnForwardFailure ends ssh then")
+					return hinders(keyword, "something listens at "+at+
+						" already, and ExitOnForwardFailure ends ssh then")
 				}
 			}
 		}
@@ -85,7 +87,8 @@ func (s Settled) variant() *finding.Crux {
 	if why == "" {
 		return nil
 	}
-	return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw("variant", kind, origin), finding.Saw("why", why, ""))
+	return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw("variant", kind, origin),
+		finding.Saw("why", why, ""))
 }
 
 // bindable tells whether a connection can be made from an address.

@@ -24,7 +24,8 @@ func (s Settled) holdBack() Settled {
 	if value, origin, set := s.Passage.Settings.First("requiredrsasize"); set {
 		least, err := strconv.Atoi(value)
 		s = s.hold(func(key sshway.Key) bool {
-			return err != nil || key.Public == nil || sshkey.Kind(key.Public) != sshkey.RSA || sshkey.Bits(key.Public) >= least
+			return err != nil || key.Public == nil || sshkey.Kind(key.Public) != sshkey.RSA ||
+				sshkey.Bits(key.Public) >= least
 		}, finding.Saw("setting", "RequiredRSASize "+untrusted.Clean(value), s.Origin(origin)))
 	}
 	value, origin, set := s.Passage.Settings.First("pubkeyacceptedalgorithms")
@@ -33,7 +34,8 @@ func (s Settled) holdBack() Settled {
 		return s
 	}
 	taken := strings.Split(list, ",")
-	return s.hold(func(key sshway.Key) bool { return fits(key, taken) }, finding.Saw("setting", "PubkeyAcceptedAlgorithms "+untrusted.Clean(value), s.Origin(origin)))
+	return s.hold(func(key sshway.Key) bool { return fits(key, taken) },
+		finding.Saw("setting", "PubkeyAcceptedAlgorithms "+untrusted.Clean(value), s.Origin(origin)))
 }
 
 // fits reports whether a key signs by one of some algorithms.
@@ -139,7 +141,8 @@ func (s Settled) ask(ctx context.Context, trip *wire.Trip, keys []sshway.Key) []
 		return nil
 	}, s.Request.Timeout)
 	for _, key := range keys {
-		plan.Offers = append(plan.Offers, wire.Offer{Public: key.Public, Open: func() (ssh.Signer, error) { return nil, errOnlyAsked }})
+		plan.Offers = append(plan.Offers,
+			wire.Offer{Public: key.Public, Open: func() (ssh.Signer, error) { return nil, errOnlyAsked }})
 	}
 	second, _ := wire.GoSSH(ctx, plan) // it ends in a refusal in any case
 	return second.Offered
@@ -147,7 +150,8 @@ func (s Settled) ask(ctx context.Context, trip *wire.Trip, keys []sshway.Key) []
 
 // openWith signs in with each unlocked key of this home that was not offered, and tells
 // the first with which the trip serves.
-func (s Settled) openWith(ctx context.Context, trip *wire.Trip, serves func(*wire.Trip) bool) (sshway.Key, *wire.Trip, bool) {
+func (s Settled) openWith(ctx context.Context, trip *wire.Trip, serves func(*wire.Trip) bool) (sshway.Key,
+	*wire.Trip, bool) {
 	candidates := slices.Concat(s.Kept, s.elsewhere())
 	for i, key := range s.offered() {
 		if i > trip.With {

@@ -58,9 +58,11 @@ func (s Settled) byCode(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 	case causes.SSHPortBlocked:
 		port := strconv.Itoa(s.Host.SSH.Other)
 		settings := []sshconfig.Setting{{Keyword: "Port", Args: []string{port}}}
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleHost, Settings: settings}, s.ourSettings(), localcheck.Unicrux, "host", "set", s.Question.Host, "port="+port)}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleHost, Settings: settings},
+			s.ourSettings(), localcheck.Unicrux, "host", "set", s.Question.Host, "port="+port)}
 	case causes.KeyFileExposed:
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.Restrict, File: crux.Path}, "the permissions of "+s.Station.Tilde(crux.Path), "chmod", "600", crux.Path)}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.Restrict, File: crux.Path},
+			"the permissions of "+s.Station.Tilde(crux.Path), "chmod", "600", crux.Path)}
 	case causes.KeyPairMismatch:
 		return []finding.Mend{s.rewritePublic(mend)}
 	case causes.OtherUser:
@@ -74,7 +76,8 @@ func (s Settled) byCode(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 // nameSSH makes git start ssh with the settings that it would not read by itself.
 func (s Settled) nameSSH(mend finding.Mend) finding.Mend {
 	config := filepath.Join(s.Station.SSHDir(), "config")
-	return s.Command(mend, finding.Action{Do: finding.NameSSH, File: config}, s.Station.Tilde(filepath.Join(s.Station.Home, ".gitconfig")),
+	return s.Command(mend, finding.Action{Do: finding.NameSSH, File: config},
+		s.Station.Tilde(filepath.Join(s.Station.Home, ".gitconfig")),
 		"git", "config", "--global", "core.sshCommand", shellwords.Join("ssh", "-F", config))
 }
 
@@ -95,10 +98,12 @@ func (s Settled) makeMend(summary string) finding.Mend {
 	host := s.Question.Host
 	mend := finding.Mend{Summary: summary, By: causes.You}
 	if s.Host == nil {
-		mend.Command = []string{localcheck.Unicrux, "key", "new", "id_ed25519"} // a name under which ssh looks by itself
+		// a name under which ssh looks by itself
+		mend.Command = []string{localcheck.Unicrux, "key", "new", "id_ed25519"}
 		return mend
 	}
-	return s.Command(mend, finding.Action{Do: finding.MakeKey}, "a new pair in "+s.Station.Tilde(s.Station.SSHDir())+", "+s.ourSettings(),
+	return s.Command(mend, finding.Action{Do: finding.MakeKey},
+		"a new pair in "+s.Station.Tilde(s.Station.SSHDir())+", "+s.ourSettings(),
 		localcheck.Unicrux, "key", "new", "--host", host)
 }
 
@@ -117,7 +122,8 @@ func (s Settled) lockedMends(terminal finding.Mend, crux *finding.Crux) []findin
 	if s.Host == nil {
 		command = append(command, "--host", s.Address.Host)
 	}
-	return []finding.Mend{s.Command(load, finding.Action{Do: finding.LoadKey, Key: crux.Key}, "which agent ssh asks for "+s.Question.Host+", and what it holds", command...), terminal}
+	return []finding.Mend{s.Command(load, finding.Action{Do: finding.LoadKey, Key: crux.Key},
+		"which agent ssh asks for "+s.Question.Host+", and what it holds", command...), terminal}
 }
 
 // trust: by a command, unless settings name no file in which a host key could be stored.
@@ -125,7 +131,8 @@ func (s Settled) trust(mend finding.Mend) finding.Mend {
 	if len(s.Passage.Client.KnownHosts) == 0 {
 		return mend
 	}
-	return s.Command(mend, finding.Action{Do: finding.TrustHost}, "the host keys in "+s.Station.Tilde(s.Passage.Client.KnownHosts[0]),
+	return s.Command(mend, finding.Action{Do: finding.TrustHost},
+		"the host keys in "+s.Station.Tilde(s.Passage.Client.KnownHosts[0]),
 		localcheck.Unicrux, "host", "trust", s.Question.Host)
 }
 
@@ -164,14 +171,16 @@ func (s Settled) registerMend(mend finding.Mend) finding.Mend {
 	case key.Path == "": // only in the agent: its file is not ours to find
 		return mend
 	}
-	return s.Command(mend, finding.Action{Do: finding.RegisterKey, Key: key.Path}, "the keys that "+host+" knows, "+s.ourSettings(),
+	return s.Command(mend, finding.Action{Do: finding.RegisterKey, Key: key.Path},
+		"the keys that "+host+" knows, "+s.ourSettings(),
 		localcheck.Unicrux, "key", "register", name, host)
 }
 
 func (s Settled) rewritePublic(mend finding.Mend) finding.Mend {
 	for _, key := range s.Keys {
 		if key.Pair != nil && key.Pair.PublicBad != nil && key.Pair.Public != nil {
-			return s.Command(mend, finding.Action{Do: finding.WritePublic, Key: key.Path}, s.Station.Tilde(key.Path)+".pub", s.Again()...)
+			return s.Command(mend, finding.Action{Do: finding.WritePublic, Key: key.Path},
+				s.Station.Tilde(key.Path)+".pub", s.Again()...)
 		}
 	}
 	return mend
@@ -196,7 +205,8 @@ func (s Settled) fittingKey(crux *finding.Crux) string {
 
 func (s Settled) useKey(mend finding.Mend, path string) finding.Mend {
 	mend.Summary = fmt.Sprintf("Make the settings for %s use %s.", s.Question.Host, s.Station.Tilde(path))
-	return s.Command(mend, finding.Action{Do: finding.UseKey, Key: path}, s.ourSettings(), localcheck.Unicrux, "host", "set", s.Question.Host, "key="+s.Station.Tilde(path))
+	return s.Command(mend, finding.Action{Do: finding.UseKey, Key: path}, s.ourSettings(), localcheck.Unicrux, "host",
+		"set", s.Question.Host, "key="+s.Station.Tilde(path))
 }
 
 // strayed returns what our settings for a described host would have to be when they lead
@@ -216,12 +226,14 @@ func (s Settled) strayed(crux *finding.Crux) []sshconfig.Setting {
 	if _, err := os.Stat(hosts.OurFile(s.Station)); err != nil {
 		return nil
 	}
-	return []sshconfig.Setting{{Keyword: "HostName", Args: []string{wanted}}, {Keyword: "Port", Args: []string{strconv.Itoa(s.Host.Port())}}}
+	return []sshconfig.Setting{{Keyword: "HostName", Args: []string{wanted}},
+		{Keyword: "Port", Args: []string{strconv.Itoa(s.Host.Port())}}}
 }
 
 func (s Settled) settleMend(settings []sshconfig.Setting) finding.Mend {
 	host := s.Question.Host
-	mend := finding.Mend{Summary: "The settings lead elsewhere than the description of " + host + ". Make them lead where it says.", By: causes.You}
+	mend := finding.Mend{Summary: "The settings lead elsewhere than the description of " + host +
+		". Make them lead where it says.", By: causes.You}
 	return s.Command(mend, finding.Action{Do: finding.SettleHost, Settings: settings}, s.ourSettings(),
 		localcheck.Unicrux, "host", "set", host, "address="+settings[0].Args[0], "port="+settings[1].Args[0])
 }

@@ -41,7 +41,8 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 	if code == causes.ProxyCommandFailed && client.ProxyJump != "" {
 		code = causes.JumpFailed
 	}
-	for _, own := range []error{wire.ErrNoProxy, wire.ErrProxyRefuses, wire.ErrProxySignIn} { // the words of our own command to go through a proxy
+	// the words of our own command to go through a proxy
+	for _, own := range []error{wire.ErrNoProxy, wire.ErrProxyRefuses, wire.ErrProxySignIn} {
 		if code == causes.ProxyCommandFailed && strings.Contains(failure.Words, own.Error()) {
 			code = finding.Met(own, code)
 		}
@@ -51,12 +52,14 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 		finding.Saw("port", strconv.Itoa(client.Port), t.Origin(client.Origin("port"))),
 	}
 	if through := client.ProxyJump + client.ProxyCommand; through != "" {
-		evidence = append(evidence, finding.Saw("through", untrusted.Clean(through), t.Origin(client.Origin("proxyjump"))))
+		evidence = append(evidence, finding.Saw("through", untrusted.Clean(through),
+			t.Origin(client.Origin("proxyjump"))))
 	}
 	if words := untrusted.Clean(failure.Words); words != "" {
 		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
 	}
-	if code == causes.ConnectionClosed && client.ProxyCommand+client.ProxyJump == "" && wire.SpeaksTLS(ctx, client.HostName, client.Port, t.Request.For()) {
+	if code == causes.ConnectionClosed && client.ProxyCommand+client.ProxyJump == "" &&
+		wire.SpeaksTLS(ctx, client.HostName, client.Port, t.Request.For()) {
 		code, evidence = causes.NotSSH, append(evidence, finding.Saw("it speaks", "TLS, as web servers do", ""))
 	}
 	if code == causes.JumpFailed {
@@ -69,7 +72,8 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 	}
 	if code == causes.NameUnknown && client.Family != "" && t.otherFamily(ctx) {
 		value, origin, _ := t.Passage.Settings.First("addressfamily")
-		return finding.New(causes.SSHSettingHinders, finding.Proved, finding.Saw("setting", "AddressFamily "+untrusted.Clean(value), t.Origin(origin)), evidence[0],
+		return finding.New(causes.SSHSettingHinders, finding.Proved,
+			finding.Saw("setting", "AddressFamily "+untrusted.Clean(value), t.Origin(origin)), evidence[0],
 			finding.Saw("why", "the host has no address of that family", ""))
 	}
 	if likely := t.LikelyName(t.KnownHosts()); code == causes.NameUnknown && likely != "" {
@@ -121,17 +125,20 @@ func (s Settled) atJump(ctx context.Context) ([]finding.Evidence, []finding.Mend
 		jump := s.Located
 		jump.Address = jumpAddress(hop)
 		jump.Host = s.Registry.ForHost(jump.Address.Host)
-		jump.Request = finding.Request{Timeout: min(s.Request.For(), finding.Patience), Ask: finding.NobodyAsks, Second: true}
+		jump.Request = finding.Request{Timeout: min(s.Request.For(), finding.Patience),
+			Ask: finding.NobodyAsks, Second: true}
 		jump.Question = finding.Question{Host: jump.HostName(), Transport: "ssh", Purpose: finding.Clone}
 		found, mends, err := throughJump(ctx, jump)
 		if err != nil {
 			return nil, nil
 		}
 		if found != nil {
-			return append([]finding.Evidence{finding.Saw("at "+jump.Address.Host, found.Summary, found.Code.String())}, found.Evidence...), mends
+			return append([]finding.Evidence{finding.Saw("at "+jump.Address.Host, found.Summary, found.Code.String())},
+				found.Evidence...), mends
 		}
 	}
-	return []finding.Evidence{finding.Saw("by themselves", "the jump hosts let us in: they do not lead on from there", "")}, nil
+	return []finding.Evidence{finding.Saw("by themselves",
+		"the jump hosts let us in: they do not lead on from there", "")}, nil
 }
 
 // throughJump goes to one jump host.

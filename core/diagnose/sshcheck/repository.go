@@ -41,7 +41,10 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 		return finding.New(causes.HostFailing, finding.Likely, evidence...)
 	}
 	if causes.Says(words, `dubious ownership|safe\.directory`) { // the host's git says so of the host's folder
-		found := finding.New(causes.RepositoryOwner, finding.Proved, append(evidence, finding.Saw("at the host", "its git refuses the folder, which belongs to another user than "+untrusted.Clean(t.Passage.Client.User), ""))...)
+		found := finding.New(causes.RepositoryOwner, finding.Proved,
+			append(evidence, finding.Saw("at the host",
+				"its git refuses the folder, which belongs to another user than "+
+					untrusted.Clean(t.Passage.Client.User), ""))...)
 		found.Stage = causes.Repository
 		return found
 	}
@@ -58,12 +61,14 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 		return finding.New(told, finding.Likely, evidence...)
 	}
 	if t.Trip.Exists {
-		return finding.New(causes.RepositoryNotGit, finding.Proved, append(evidence, finding.Saw("at the host", "a file or folder of that name is there", ""))...)
+		return finding.New(causes.RepositoryNotGit, finding.Proved,
+			append(evidence, finding.Saw("at the host", "a file or folder of that name is there", ""))...)
 	}
 	if !told.IsZero() {
 		return finding.New(told, finding.Proved, evidence...)
 	}
-	return finding.New(causes.RepositoryMissing, finding.Likely, append(evidence, finding.Saw("exit status", fmt.Sprint(t.Trip.Answer.Exit), ""))...)
+	return finding.New(causes.RepositoryMissing, finding.Likely,
+		append(evidence, finding.Saw("exit status", fmt.Sprint(t.Trip.Answer.Exit), ""))...)
 }
 
 // hgPath is the path that hg sends: without the slash behind the host's name, so that it begins at
@@ -127,5 +132,6 @@ func (t Travelled) readOnlyFiles() *finding.Crux {
 		path = t.hgPath()
 	}
 	return finding.New(causes.ReadOnlyAccount, finding.Proved, finding.Saw("asked for", untrusted.Clean(path), ""),
-		finding.Saw("the folder", "may not be written by "+untrusted.Clean(t.Passage.Client.User), "a shell at the host"), finding.Saw("reading", "works", ""))
+		finding.Saw("the folder", "may not be written by "+untrusted.Clean(t.Passage.Client.User),
+			"a shell at the host"), finding.Saw("reading", "works", ""))
 }

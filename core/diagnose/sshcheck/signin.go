@@ -32,17 +32,21 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
-		return finding.New(causes.SecondStepNeeded, finding.Proved, append(evidence, finding.Saw("host wants", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
+		return finding.New(causes.SecondStepNeeded, finding.Proved,
+			append(evidence, finding.Saw("host wants", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
 	case errors.Is(failure, wire.ErrNoKeySignIn):
-		return finding.New(causes.SignInOtherWay, finding.Proved, finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
+		return finding.New(causes.SignInOtherWay, finding.Proved,
+			finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
 	case errors.Is(failure, wire.ErrSilent):
-		return finding.New(causes.PortSilent, finding.Proved, append(evidence, finding.Saw("port", t.Passage.HostPort(), ""))...)
+		return finding.New(causes.PortSilent, finding.Proved,
+			append(evidence, finding.Saw("port", t.Passage.HostPort(), ""))...)
 	}
 	cutOff := errors.Is(failure, wire.ErrHungUp) && len(t.Trip.Offered) > 0
 	if errors.Is(failure, wire.ErrDenied) || cutOff {
 		return t.explainDenial(ctx, evidence, cutOff)
 	}
-	return finding.New(causes.ConnectionClosed, finding.Proved, append(evidence, finding.Saw("host", t.Passage.HostPort(), ""))...)
+	return finding.New(causes.ConnectionClosed, finding.Proved,
+		append(evidence, finding.Saw("host", t.Passage.HostPort(), ""))...)
 }
 
 // explainDenial looks whether a key that the host knows is here all the same.
@@ -51,23 +55,31 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	if told := causes.Meaning(untrusted.Clean(t.Trip.Banner), causes.SignIn, causes.SignIn); !told.IsZero() {
 		return finding.New(told, finding.Likely, evidence...)
 	}
-	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User), t.Origin(t.Passage.Client.Origin("user")))
+	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User),
+		t.Origin(t.Passage.Client.Origin("user")))
 	broke := finding.New(causes.KeyNotRegistered, finding.Proved, append(evidence, user)...)
 	if cutOff && len(untried) > 0 {
-		broke = finding.New(causes.KeysTooMany, finding.Likely, append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
+		broke = finding.New(causes.KeysTooMany, finding.Likely,
+			append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
 	}
-	if unfit := slices.IndexFunc(t.Trip.Offered, func(t wire.Taken) bool { return t.Unfit }); unfit >= 0 && len(untried) == 0 {
-		broke = finding.New(causes.KeyKindRefused, finding.Proved, append(evidence, finding.Saw("held back", t.offered()[unfit].Name+": the host takes no signature that such a key makes", ""))...)
+	if unfit := slices.IndexFunc(t.Trip.Offered, func(t wire.Taken) bool { return t.Unfit }); unfit >= 0 &&
+		len(untried) == 0 {
+		broke = finding.New(causes.KeyKindRefused, finding.Proved,
+			append(evidence, finding.Saw("held back",
+				t.offered()[unfit].Name+": the host takes no signature that such a key makes", ""))...)
 	}
 	if old, all := t.oldKind(t.Trip); all && len(untried) == 0 {
-		broke = finding.New(causes.KeyKindRefused, finding.Proved, append(evidence, finding.Saw("kinds", "the host takes only "+strings.Join(t.Host.Keys.Kinds, ", ")+", and not "+old, "its description"))...)
+		broke = finding.New(causes.KeyKindRefused, finding.Proved,
+			append(evidence, finding.Saw("kinds", "the host takes only "+strings.Join(t.Host.Keys.Kinds,
+				", ")+", and not "+old, "its description"))...)
 	}
 	if refused := t.certificateRefused(append(evidence, user)); refused != nil && len(untried) == 0 {
 		broke = refused
 	}
 	key, found := t.knownKey(ctx, t.Trip, slices.Concat(untried, t.Kept, t.elsewhere()))
 	if found && t.Host != nil && t.Host.ForAccount != "" { // the host may know it for another account
-		key, _, found = t.openWith(ctx, t.Trip, func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Host.ForAccount })
+		key, _, found = t.openWith(ctx, t.Trip,
+			func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Host.ForAccount })
 	}
 	suspicions := t.suspicions
 	if found { // then the want of a key is not what stops the way
@@ -80,7 +92,8 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	if found && key.Path != "" {
 		picked.Key = key.Path
 		if picked != broke {
-			picked.Evidence = append(picked.Evidence, finding.Saw("found", t.Station.Tilde(key.Path), "the host knows this key"))
+			picked.Evidence = append(picked.Evidence, finding.Saw("found", t.Station.Tilde(key.Path),
+				"the host knows this key"))
 		}
 	}
 	return picked
@@ -113,10 +126,13 @@ func (t Travelled) wrongAccount(ctx context.Context) *finding.Crux {
 	if t.Request.Account == "" || t.Account == "" || t.Request.Account == t.Account {
 		return nil
 	}
-	found := finding.New(causes.KeyOtherAccount, finding.Proved, finding.Saw("signed in as", t.Account, t.Key), finding.Saw("needed", t.Request.Account, ""))
-	if key, _, ok := t.openWith(ctx, t.Trip, func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Request.Account }); ok {
+	found := finding.New(causes.KeyOtherAccount, finding.Proved, finding.Saw("signed in as", t.Account, t.Key),
+		finding.Saw("needed", t.Request.Account, ""))
+	if key, _, ok := t.openWith(ctx, t.Trip,
+		func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Request.Account }); ok {
 		found.Key = key.Path
-		found.Evidence = append(found.Evidence, finding.Saw("found", key.Name+" opens "+t.Request.Account, t.Station.Tilde(key.Path)))
+		found.Evidence = append(found.Evidence, finding.Saw("found", key.Name+" opens "+t.Request.Account,
+			t.Station.Tilde(key.Path)))
 	}
 	return found
 }
@@ -133,7 +149,9 @@ func (t Travelled) otherAccount(ctx context.Context) *finding.Crux {
 	if t.Host != nil {
 		account = untrusted.Clean(t.Host.Account(other.Greeting))
 	}
-	found := finding.New(causes.KeyOtherAccount, finding.Proved, append(evidence, finding.Saw("found", key.Name+" opens "+t.nameAccount(account, "an account")+", which may", t.Station.Tilde(key.Path)))...)
+	found := finding.New(causes.KeyOtherAccount, finding.Proved,
+		append(evidence, finding.Saw("found", key.Name+" opens "+t.nameAccount(account, "an account")+", which may",
+			t.Station.Tilde(key.Path)))...)
 	found.Key = key.Path
 	return found
 }
@@ -147,24 +165,31 @@ func (t Travelled) nameAccount(account, otherwise string) string {
 
 // unusable names why a key that the host knows could not sign.
 func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
-	evidence := []finding.Evidence{finding.Saw("key", key.Name+"  "+sshkey.Fingerprint(key.Public), t.Origin(key.Origin))}
-	found := finding.New(causes.KeyFileUnreadable, finding.Proved, append(evidence, finding.Saw("file", t.Station.Tilde(key.Path), ""))...)
+	evidence := []finding.Evidence{finding.Saw("key", key.Name+"  "+sshkey.Fingerprint(key.Public),
+		t.Origin(key.Origin))}
+	found := finding.New(causes.KeyFileUnreadable, finding.Proved,
+		append(evidence, finding.Saw("file", t.Station.Tilde(key.Path), ""))...)
 	switch {
 	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
-		if broken := localcheck.AskingFails(t.Station.Getenv("SSH_ASKPASS"), "environment: SSH_ASKPASS"); broken != nil && t.Station.Getenv("SSH_ASKPASS_REQUIRE")+t.Station.Getenv("DISPLAY") != "" {
+		if broken := localcheck.AskingFails(t.Station.Getenv("SSH_ASKPASS"),
+			"environment: SSH_ASKPASS"); broken != nil &&
+			t.Station.Getenv("SSH_ASKPASS_REQUIRE")+t.Station.Getenv("DISPLAY") != "" {
 			broken.Key, broken.Evidence = key.Path, append(broken.Evidence, evidence...)
 			return broken
 		}
-		found = finding.New(causes.KeyLocked, finding.Proved, append(evidence, finding.Saw("host", "would take this key", ""))...)
+		found = finding.New(causes.KeyLocked, finding.Proved,
+			append(evidence, finding.Saw("host", "would take this key", ""))...)
 	case errors.Is(err, sshkey.ErrDevice):
-		found = finding.New(causes.KeyInDevice, finding.Likely, append(evidence, finding.Saw("host", "would take this key", ""))...)
+		found = finding.New(causes.KeyInDevice, finding.Likely,
+			append(evidence, finding.Saw("host", "would take this key", ""))...)
 	case errors.Is(err, sshkey.ErrPassphrase):
 		found = finding.New(causes.PassphraseWrong, finding.Proved, evidence...)
 	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered
 		_, err := sshkey.Load(key.Path)
 		return t.suspectFile(sshway.LeftOut{Path: key.Path, Origin: key.Origin, Err: err})
 	case key.InAgent:
-		found = finding.New(causes.AgentRefused, finding.Proved, append(evidence, finding.Saw("agent", t.Station.Tilde(t.Passage.Client.Agent), ""))...)
+		found = finding.New(causes.AgentRefused, finding.Proved,
+			append(evidence, finding.Saw("agent", t.Station.Tilde(t.Passage.Client.Agent), ""))...)
 	}
 	found.Key = key.Path
 	return found
@@ -177,7 +202,8 @@ func (t Travelled) offeredEvidence(made int) []finding.Evidence {
 		if key.Certificate() != nil {
 			name = "certificate of " + name
 		}
-		evidence = append(evidence, finding.Saw("offered", name+"  "+sshkey.Fingerprint(key.Public), t.Origin(key.Origin)))
+		evidence = append(evidence, finding.Saw("offered", name+"  "+sshkey.Fingerprint(key.Public),
+			t.Origin(key.Origin)))
 	}
 	return evidence
 }

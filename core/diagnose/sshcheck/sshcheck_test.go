@@ -62,7 +62,8 @@ func settle(t *testing.T, s *fixture.Site, passphrase string) *sshkey.Pair {
 	t.Helper()
 	trusted(s)
 	pair := s.Key("forge_ed25519", passphrase)
-	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(), Ask: s.Secrets(passphrase).Passphrase}
+	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(),
+		Ask: s.Secrets(passphrase).Passphrase}
 	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
 		t.Fatal(err)
 	}
@@ -110,20 +111,25 @@ func TestCruxes(t *testing.T) {
 		certainty finding.Certainty
 		act       finding.Act // of the first mend, where it is automatic; empty where it is not
 	}{
-		"no key":             {trusted, finding.Request{}, causes.KeyNone, finding.Proved, finding.MakeKey},
-		"a key nobody knows": {func(s *fixture.Site) { trusted(s); made(s) }, finding.Request{}, causes.KeyNotRegistered, finding.Proved, finding.RegisterKey},
-		"first contact":      {func(s *fixture.Site) { made(s) }, finding.Request{}, causes.HostKeyUnknown, finding.Proved, finding.TrustHost},
+		"no key": {trusted, finding.Request{}, causes.KeyNone, finding.Proved, finding.MakeKey},
+		"a key nobody knows": {func(s *fixture.Site) { trusted(s); made(s) }, finding.Request{},
+			causes.KeyNotRegistered, finding.Proved, finding.RegisterKey},
+		"first contact": {func(s *fixture.Site) { made(s) }, finding.Request{}, causes.HostKeyUnknown,
+			finding.Proved, finding.TrustHost},
 		"another host key": {func(s *fixture.Site) {
 			made(s)
 			other := s.Key("other", "")
-			s.Write(fmt.Sprintf("[127.0.0.1]:%d %s\n", s.Host.SSHPort(), sshkey.Line(other.Public, "")), ".ssh", "known_hosts")
+			s.Write(fmt.Sprintf("[127.0.0.1]:%d %s\n", s.Host.SSHPort(), sshkey.Line(other.Public, "")), ".ssh",
+				"known_hosts")
 		}, finding.Request{}, causes.HostKeyChanged, finding.Proved, finding.TrustHost},
 		"a revoked one": {func(s *fixture.Site) {
 			made(s)
 			s.Write("@revoked * "+s.Host.HostKeyLine()+"\n", ".ssh", "known_hosts")
 		}, finding.Request{}, causes.HostKeyRevoked, finding.Proved, ""},
-		"a missing key file":  {func(s *fixture.Site) { trusted(s); ours(s, "IdentityFile", "~/.ssh/gone") }, finding.Request{}, causes.KeyFileMissing, finding.Proved, ""},
-		"an exposed key file": {func(s *fixture.Site) { chmod(s, settle(s.T.(*testing.T), s, "").Path, 0o644) }, finding.Request{}, causes.KeyFileExposed, finding.Proved, finding.Restrict},
+		"a missing key file": {func(s *fixture.Site) { trusted(s); ours(s, "IdentityFile", "~/.ssh/gone") },
+			finding.Request{}, causes.KeyFileMissing, finding.Proved, ""},
+		"an exposed key file": {func(s *fixture.Site) { chmod(s, settle(s.T.(*testing.T), s, "").Path, 0o644) },
+			finding.Request{}, causes.KeyFileExposed, finding.Proved, finding.Restrict},
 		"a public file": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			ours(s, "IdentityFile", "~/.ssh/forge_ed25519.pub")
@@ -133,19 +139,37 @@ func TestCruxes(t *testing.T) {
 			other := s.Key("other", "")
 			s.Write(sshkey.Line(other.Public, "")+"\n", ".ssh", "forge_ed25519.pub")
 		}, finding.Request{}, causes.KeyPairMismatch, finding.Proved, finding.WritePublic},
-		"a locked key": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "a word") }, finding.Request{}, causes.KeyLocked, finding.Proved, finding.LoadKey},
+		"a locked key": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "a word") }, finding.Request{},
+			causes.KeyLocked, finding.Proved, finding.LoadKey},
 		"a key elsewhere": {func(s *fixture.Site) {
 			pair := settle(s.T.(*testing.T), s, "")
 			move(s, pair.Path, filepath.Join(s.Station.Home, "keys", "mine"))
 			ours(s, "IdentityFile", "")
 			ours(s, "IdentitiesOnly", "")
 		}, finding.Request{}, causes.KeyElsewhere, finding.Proved, finding.UseKey},
-		"a port where nobody listens": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "Port", "1") }, finding.Request{}, causes.PortRefused, finding.Proved, finding.SettleHost},
-		"a name that nobody knows":    {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "HostName", "nowhere.invalid") }, finding.Request{}, causes.NameUnknown, finding.Proved, finding.SettleHost},
-		"not SSH":                     {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "Port", fmt.Sprint(s.Host.WebPort())) }, finding.Request{}, causes.NotSSH, finding.Proved, finding.SettleHost},
-		"no such repository":          {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") }, finding.Request{Argument: "git@forge.tidewater.example:buoys/nothing.git"}, causes.RepositoryMissing, finding.Proved, ""},
-		"only to be read":             {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") }, finding.Request{Argument: "git@forge.tidewater.example:harbour/lamp-firmware.git", Purpose: finding.Push}, causes.ReadOnlyAccount, finding.Proved, ""},
-		"another account is needed":   {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") }, finding.Request{Account: "lab"}, causes.KeyOtherAccount, finding.Proved, ""},
+		"a port where nobody listens": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "Port",
+				"1")
+		}, finding.Request{}, causes.PortRefused, finding.Proved, finding.SettleHost},
+		"a name that nobody knows": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "HostName",
+				"nowhere.invalid")
+		}, finding.Request{}, causes.NameUnknown, finding.Proved, finding.SettleHost},
+		"not SSH": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "Port",
+				fmt.Sprint(s.Host.WebPort()))
+		}, finding.Request{}, causes.NotSSH, finding.Proved, finding.SettleHost},
+		"no such repository": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") },
+			finding.Request{Argument: "git@forge.tidewater.example:buoys/nothing.git"}, causes.RepositoryMissing,
+			finding.Proved, ""},
+		"only to be read": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") },
+			finding.Request{Argument: "git@forge.tidewater.example:harbour/lamp-firmware.git", Purpose: finding.Push},
+			causes.ReadOnlyAccount, finding.Proved, ""},
+		"another account is needed": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, "") },
+			finding.Request{Account: "lab"}, causes.KeyOtherAccount, finding.Proved, ""},
 		"a line that ssh refuses": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			s.Write("Nonsense yes\n"+s.Read(".ssh", "config"), ".ssh", "config")
@@ -154,25 +178,49 @@ func TestCruxes(t *testing.T) {
 			settle(s.T.(*testing.T), s, "")
 			chmod(s, filepath.Join(s.Station.SSHDir(), "config"), 0o666)
 		}, finding.Request{}, causes.SSHConfigExposed, finding.Proved, ""},
-		"a command of another's": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "RemoteCommand", "tmux") }, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
-		"no sign-in by key":      {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "PubkeyAuthentication", "no") }, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
+		"a command of another's": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "RemoteCommand",
+				"tmux")
+		}, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
+		"no sign-in by key": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s,
+				"PubkeyAuthentication", "no")
+		}, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
 		"a socket without a folder": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			ours(s, "ControlPath", "~/no/such/folder/%C")
 			ours(s, "ControlMaster", "auto")
 		}, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
-		"an address of another's":     {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "BindAddress", "192.0.2.7") }, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
-		"a program that is not there": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); environ(s, "GIT_SSH_COMMAND=/no/such/program") }, finding.Request{}, causes.SSHCommandBroken, finding.Proved, ""},
+		"an address of another's": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "BindAddress",
+				"192.0.2.7")
+		}, finding.Request{}, causes.SSHSettingHinders, finding.Proved, ""},
+		"a program that is not there": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			environ(s,
+				"GIT_SSH_COMMAND=/no/such/program")
+		}, finding.Request{}, causes.SSHCommandBroken, finding.Proved, ""},
 		"a proxy that fails": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			ours(s, "ProxyCommand", "sh -c 'echo refused >&2; exit 1'")
 		}, finding.Request{}, causes.ProxyCommandFailed, finding.Proved, ""},
-		"a jump host that is closed": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "ProxyJump", "127.0.0.1:1") }, finding.Request{}, causes.JumpFailed, finding.Proved, ""},
+		"a jump host that is closed": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s, "ProxyJump",
+				"127.0.0.1:1")
+		}, finding.Request{}, causes.JumpFailed, finding.Proved, ""},
 		"itself as its jump host": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			ours(s, "ProxyJump", fmt.Sprintf("127.0.0.1:%d", s.Host.SSHPort()))
 		}, finding.Request{}, causes.SSHConfigBroken, finding.Proved, ""},
-		"a file of revoked keys that is gone": {func(s *fixture.Site) { settle(s.T.(*testing.T), s, ""); ours(s, "RevokedHostKeys", "~/.ssh/gone") }, finding.Request{}, causes.FileMissing, finding.Proved, ""},
+		"a file of revoked keys that is gone": {func(s *fixture.Site) {
+			settle(s.T.(*testing.T), s, "")
+			ours(s,
+				"RevokedHostKeys", "~/.ssh/gone")
+		}, finding.Request{}, causes.FileMissing, finding.Proved, ""},
 		"an agent that is gone": {func(s *fixture.Site) {
 			trusted(s)
 			environ(s, "SSH_AUTH_SOCK="+filepath.Join(s.Station.Home, "gone"))
@@ -183,7 +231,8 @@ func TestCruxes(t *testing.T) {
 			s := fixture.At(t, "forge")
 			row.arrange(s)
 			w := travel(t, s, row.request)
-			if w.crux == nil || w.crux.Code != row.code || w.crux.Certainty != row.certainty || len(w.crux.Evidence) == 0 {
+			if w.crux == nil || w.crux.Code != row.code || w.crux.Certainty != row.certainty ||
+				len(w.crux.Evidence) == 0 {
 				t.Fatalf("%+v", w.crux)
 			}
 			act := finding.Act("")
@@ -268,7 +317,8 @@ func TestVouched(t *testing.T) {
 			bare.SSH.Fingerprints = []string{sshkey.Fingerprint(other.Public)}
 		}
 		s.Registry.Hosts[0] = &bare
-		located, err := localcheck.Locate(t.Context(), s.Station, s.Registry, finding.Request{Argument: "forge", Ask: finding.NobodyAsks})
+		located, err := localcheck.Locate(t.Context(), s.Station, s.Registry,
+			finding.Request{Argument: "forge", Ask: finding.NobodyAsks})
 		if err != nil {
 			t.Fatal(err)
 		}

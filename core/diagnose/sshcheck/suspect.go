@@ -29,13 +29,17 @@ func (s Settled) suspect() []finding.Suspicion {
 	for _, key := range s.Keys {
 		if key.Public == nil {
 			suspect := finding.New(causes.KeyLocked, finding.Likely, finding.Saw("key", key.Name, s.Origin(key.Origin)),
-				finding.Saw("public half", "cannot be read without the passphrase, and no public file lies beside it", ""))
+				finding.Saw("public half",
+					"cannot be read without the passphrase, and no public file lies beside it", ""))
 			suspect.Key = key.Path
 			list = append(list, finding.Suspect(causes.SignIn, suspect))
 		}
 		if key.Pair != nil && errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) {
-			list = append(list, finding.Suspect(causes.SignIn, finding.New(causes.KeyPairMismatch, finding.Proved, finding.Saw("file", s.Station.Tilde(key.Path)+".pub", ""),
-				finding.Saw("it says", sshkey.Fingerprint(key.Pair.Beside), ""), finding.Saw("key", sshkey.Fingerprint(key.Pair.Public), s.Station.Tilde(key.Path)))))
+			list = append(list, finding.Suspect(causes.SignIn,
+				finding.New(causes.KeyPairMismatch, finding.Proved,
+					finding.Saw("file", s.Station.Tilde(key.Path)+".pub", ""),
+					finding.Saw("it says", sshkey.Fingerprint(key.Pair.Beside), ""),
+					finding.Saw("key", sshkey.Fingerprint(key.Pair.Public), s.Station.Tilde(key.Path)))))
 		}
 	}
 	if len(s.offered()) == 0 {
@@ -53,7 +57,8 @@ func (s Settled) noKeySignIn() *finding.Crux {
 	} else {
 		keyword = "PreferredAuthentications"
 	}
-	return finding.New(causes.SSHSettingHinders, finding.Proved, finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)))
+	return finding.New(causes.SSHSettingHinders, finding.Proved,
+		finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)))
 }
 
 // portLike is the path of a short form that begins as a port would.
@@ -64,7 +69,8 @@ func (s Settled) suspectAddress() []finding.Suspicion {
 	a := s.Address
 	if a.Short && a.Port == 0 && causes.Says(a.Path, portLike) {
 		port, _, _ := strings.Cut(a.Path, "/")
-		list = append(list, finding.Suspect(causes.Reach, finding.New(causes.URLPortInShortForm, finding.Likely, finding.Saw("path", a.Path, ""),
+		list = append(list, finding.Suspect(causes.Reach, finding.New(causes.URLPortInShortForm,
+			finding.Likely, finding.Saw("path", a.Path, ""),
 			finding.Saw("port", s.Passage.HostPort()+", not "+port, ""))))
 	}
 	if !strings.ContainsAny(a.Host, ".:") && allow.SameHost(s.Passage.Client.HostName, a.Host) {
@@ -72,7 +78,9 @@ func (s Settled) suspectAddress() []finding.Suspicion {
 			finding.Saw("short name", a.Host, "the URL"), finding.Saw("settings", "say nothing about it", ""))))
 	}
 	if a.User == "" && s.Passage.Settings.All("user") == nil && s.Question.Repo != "" {
-		list = append(list, finding.Suspect(causes.SignIn, finding.New(causes.URLUserMissing, finding.Likely, finding.Saw("sent", untrusted.Clean(s.Passage.Client.User), "the login name here"))))
+		list = append(list, finding.Suspect(causes.SignIn,
+			finding.New(causes.URLUserMissing, finding.Likely,
+				finding.Saw("sent", untrusted.Clean(s.Passage.Client.User), "the login name here"))))
 	}
 	return list
 }
@@ -86,7 +94,8 @@ func (s Settled) suspectHome() []finding.Suspicion {
 		return nil
 	}
 	return []finding.Suspicion{finding.Suspect(causes.Reach, finding.New(causes.OtherUser, finding.Proved,
-		finding.Saw("ssh reads", filepath.Join(s.Station.SSHHome, ".ssh", "config"), "the home of "+s.Station.User+" in the password database"),
+		finding.Saw("ssh reads", filepath.Join(s.Station.SSHHome, ".ssh", "config"),
+			"the home of "+s.Station.User+" in the password database"),
 		finding.Saw("git reads", filepath.Join(s.Station.Home, ".gitconfig"), "HOME"),
 		finding.Saw("settings", "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station))))}
 }
@@ -123,7 +132,8 @@ func (s Settled) suspectNoKey() []finding.Suspicion {
 			origin = "SSH_AUTH_SOCK"
 		}
 		list = append(list, finding.Suspect(from, finding.New(causes.AgentUnreachable, finding.Proved,
-			finding.Saw("agent", s.Station.Tilde(s.Passage.Client.Agent), origin), finding.Saw("key files", "none either", ""))))
+			finding.Saw("agent", s.Station.Tilde(s.Passage.Client.Agent), origin),
+			finding.Saw("key files", "none either", ""))))
 	}
 	if len(s.Passage.Left) == 0 && len(s.Keys) == 0 {
 		list = append(list, finding.Suspect(from, s.noKey()))

@@ -22,7 +22,8 @@ import (
 // explainTrust tells an unknown key from a changed one and a changed one from a wrong
 // one, by what the host publishes.
 func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
-	offered := finding.Saw("offered", keyText(t.Trip.HostKey), net.JoinHostPort(t.Passage.Client.HostName, strconv.Itoa(t.Passage.Client.Port)))
+	offered := finding.Saw("offered", keyText(t.Trip.HostKey),
+		net.JoinHostPort(t.Passage.Client.HostName, strconv.Itoa(t.Passage.Client.Port)))
 	stored := finding.Saw("stored", "nothing for "+t.Passage.Client.KnownHostsName, "")
 	if t.by != nil {
 		stored = finding.Saw("stored", keyText(t.by.Key), t.Station.Tilde(t.by.Origin()))
@@ -49,7 +50,8 @@ func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
 	}
 	for _, problem := range t.Passage.Known.Problems {
 		if problem.Line == 0 {
-			found.Evidence = append(found.Evidence, finding.Saw("not read", untrusted.Clean(problem.Err.Error()), t.Station.Tilde(problem.File)))
+			found.Evidence = append(found.Evidence, finding.Saw("not read", untrusted.Clean(problem.Err.Error()),
+				t.Station.Tilde(problem.File)))
 		}
 	}
 	found.Vouched = match == matches
@@ -57,13 +59,14 @@ func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
 	return found
 }
 
-// otherSources says where ssh looks for the host's key besides: at a command, which is not run without leave, and at the
-// name servers. Where one of them could not be asked, it is not certain that ssh does not know the key.
+// otherSources says where ssh looks for the host's key besides: at a command, which is not run without leave, and at
+// the name servers. Where one of them could not be asked, it is not certain that ssh does not know the key.
 func (t Travelled) otherSources(found *finding.Crux) {
 	command, origin, set := t.Passage.Settings.First("knownhostscommand")
 	if set && !strings.EqualFold(command, "none") && !t.Request.RunCommands {
 		found.Certainty = finding.Likely
-		found.Evidence = append(found.Evidence, finding.Saw("not asked", "KnownHostsCommand "+untrusted.Clean(redact.Text(command)), t.Origin(origin)))
+		found.Evidence = append(found.Evidence,
+			finding.Saw("not asked", "KnownHostsCommand "+untrusted.Clean(redact.Text(command)), t.Origin(origin)))
 	}
 	if evidence, unsure := t.nameServers(); evidence.Label != "" {
 		found.Evidence = append(found.Evidence, evidence)
@@ -99,15 +102,20 @@ func (t Travelled) nameServers() (evidence finding.Evidence, unsure bool) {
 // that such a list cannot be read.
 func (t Travelled) explainBan(offered finding.Evidence) *finding.Crux {
 	if t.by != nil {
-		return finding.New(causes.HostKeyRevoked, finding.Proved, offered, finding.Saw("revoked in", t.Station.Tilde(t.by.Origin()), ""))
+		return finding.New(causes.HostKeyRevoked, finding.Proved, offered,
+			finding.Saw("revoked in", t.Station.Tilde(t.by.Origin()), ""))
 	}
 	banned := t.Passage.Banned
-	setting := finding.Saw("setting", "RevokedHostKeys "+untrusted.Clean(t.Station.Tilde(banned.Path)), t.Origin(banned.Origin))
+	setting := finding.Saw("setting", "RevokedHostKeys "+untrusted.Clean(t.Station.Tilde(banned.Path)),
+		t.Origin(banned.Origin))
 	if banned.Err == nil {
 		return finding.New(causes.HostKeyRevoked, finding.Proved, offered, setting)
 	}
-	return finding.New(causes.FileMissing, finding.Proved, finding.Saw("file", untrusted.Clean(t.Station.Tilde(banned.Path)), untrusted.Clean(banned.Err.Error())), setting,
-		finding.Saw("it is for", "the host keys that are never trusted: while ssh cannot read it, ssh trusts no host", ""))
+	return finding.New(causes.FileMissing, finding.Proved,
+		finding.Saw("file", untrusted.Clean(t.Station.Tilde(banned.Path)),
+			untrusted.Clean(banned.Err.Error())), setting,
+		finding.Saw("it is for",
+			"the host keys that are never trusted: while ssh cannot read it, ssh trusts no host", ""))
 }
 
 // firstContact says what ssh does about a key that it does not know.
@@ -163,7 +171,8 @@ func (t Travelled) certificateRefused(evidence []finding.Evidence) *finding.Crux
 			continue
 		}
 		code, told := t.wrongWith(certificate, userCertificate)
-		return finding.New(code, finding.Likely, append([]finding.Evidence{told, finding.Saw("signed by", authorityText(certificate), "")}, evidence...)...)
+		return finding.New(code, finding.Likely,
+			append([]finding.Evidence{told, finding.Saw("signed by", authorityText(certificate), "")}, evidence...)...)
 	}
 	return nil
 }
@@ -182,7 +191,8 @@ func (t Travelled) hostCertificate(offered finding.Evidence) *finding.Crux {
 	if code.IsZero() {
 		return nil
 	}
-	return finding.New(code, finding.Proved, told, finding.Saw("signed by", authorityText(t.Trip.HostCertificate), t.Station.Tilde(authority.Origin())), offered, t.firstContact())
+	return finding.New(code, finding.Proved, told, finding.Saw("signed by", authorityText(t.Trip.HostCertificate),
+		t.Station.Tilde(authority.Origin())), offered, t.firstContact())
 }
 
 // certificateCodes are the causes for each thing that may be wrong with a certificate.
@@ -191,8 +201,10 @@ type certificateCodes struct {
 }
 
 var (
-	userCertificate  = certificateCodes{causes.CertificateEnded, causes.CertificateNotYet, causes.CertificateOtherUser, causes.CertificateAuthorityUnknown}
-	hostsCertificate = certificateCodes{causes.HostCertificateEnded, causes.HostCertificateNotYet, causes.HostCertificateOtherName, causes.Code{}}
+	userCertificate = certificateCodes{causes.CertificateEnded, causes.CertificateNotYet, causes.CertificateOtherUser,
+		causes.CertificateAuthorityUnknown}
+	hostsCertificate = certificateCodes{causes.HostCertificateEnded, causes.HostCertificateNotYet,
+		causes.HostCertificateOtherName, causes.Code{}}
 )
 
 // wrongWith tells what is wrong with a certificate, and how one sees it.

@@ -33,7 +33,9 @@ func (t Travelled) staleHelper() []finding.Evidence {
 	}
 	for _, s := range t.helpers() {
 		if !hosts.IsHelper(s.Entry.Value) {
-			return []finding.Evidence{finding.Saw("answered by", untrusted.Clean(s.Entry.Value), t.Station.Tilde(s.Entry.Origin)), finding.Saw("in the chest", "the token "+own+", which is not asked for", "")}
+			return []finding.Evidence{finding.Saw("answered by", untrusted.Clean(s.Entry.Value),
+				t.Station.Tilde(s.Entry.Origin)),
+				finding.Saw("in the chest", "the token "+own+", which is not asked for", "")}
 		}
 	}
 	return nil
@@ -48,11 +50,16 @@ func (t Travelled) silentChest() *finding.Crux {
 	}
 	i := slices.IndexFunc(list, t.lasts)
 	if i < 0 {
-		return finding.New(causes.TokenEnded, finding.Proved, finding.Saw("in the chest", "the token "+list[0].Name, ""), finding.Saw("ended", list[0].Until.Format(time.DateOnly), ""))
+		return finding.New(causes.TokenEnded, finding.Proved,
+			finding.Saw("in the chest", "the token "+list[0].Name, ""),
+			finding.Saw("ended", list[0].Until.Format(time.DateOnly), ""))
 	}
-	if place := t.Registry.WebPlace(t.Base.Host); !slices.ContainsFunc(list, func(e chest.Entry) bool { return slices.Contains(e.Places, place) }) {
+	if place := t.Registry.WebPlace(t.Base.Host); !slices.ContainsFunc(list,
+		func(e chest.Entry) bool { return slices.Contains(e.Places, place) }) {
 		e := list[i]
-		found := finding.New(causes.TokenElsewhere, finding.Proved, finding.Saw("in the chest", "the token "+e.Name, ""), finding.Saw("leads to", place.String(), "the description of "+e.Host))
+		found := finding.New(causes.TokenElsewhere, finding.Proved,
+			finding.Saw("in the chest", "the token "+e.Name, ""),
+			finding.Saw("leads to", place.String(), "the description of "+e.Host))
 		for _, kept := range e.Places {
 			found.Evidence = append(found.Evidence, finding.Saw("kept for", kept.String(), "the chest"))
 		}
@@ -62,13 +69,15 @@ func (t Travelled) silentChest() *finding.Crux {
 	if _, err := chest.Of(t.Station).Get(list[i]); !errors.Is(err, chest.ErrClosed) {
 		return nil
 	}
-	return finding.New(causes.ChestClosed, finding.Proved, finding.Saw("in the chest", "the token "+list[i].Name, ""), finding.Saw("asked", t.askedWhom(), ""))
+	return finding.New(causes.ChestClosed, finding.Proved, finding.Saw("in the chest", "the token "+list[i].Name, ""),
+		finding.Saw("asked", t.askedWhom(), ""))
 }
 
 // keptHere lists what the chest has for git's question.
 func (s Settled) keptHere() []chest.Entry {
 	list, _ := chest.Of(s.Station).At("https", allow.LowerHost(s.Base.Host)) // what is damaged answers nobody
-	return slices.DeleteFunc(list, func(e chest.Entry) bool { return !e.Fits(s.WebUser, strings.TrimPrefix(s.Base.Path, "/")) })
+	return slices.DeleteFunc(list,
+		func(e chest.Entry) bool { return !e.Fits(s.WebUser, strings.TrimPrefix(s.Base.Path, "/")) })
 }
 
 func (s Settled) lasts(e chest.Entry) bool { return !e.Ended(s.Station.Now()) }

@@ -32,17 +32,21 @@ func (t Travelled) explain(ctx context.Context, failure *wire.Failure) *finding.
 	}
 	code := finding.Met(failure.Reason, causes.ConnectionClosed)
 	if t.moved != "" { // we came as far as the host that was asked for
-		return finding.New(causes.RepositoryMoved, finding.Proved, finding.Saw("the host says", "it is at "+untrusted.Clean(t.Base.Redacted()), ""), finding.Saw("there", causes.Summary(code), ""))
+		return finding.New(causes.RepositoryMoved, finding.Proved,
+			finding.Saw("the host says", "it is at "+untrusted.Clean(t.Base.Redacted()), ""),
+			finding.Saw("there", causes.Summary(code), ""))
 	}
 	if t.Base.Scheme == "http" && t.Host != nil {
 		code = causes.URLTransportRefused
 	}
 	evidence := []finding.Evidence{finding.Saw("host", t.Base.Hostname(), ""), finding.Saw("port", portOf(t.Base), "")}
 	if t.Web.Proxy != "" {
-		evidence = append(evidence, finding.Saw("through", hideURL(t.Web.Proxy), t.Station.Tilde(t.Web.Origin("proxy"))))
+		evidence = append(evidence, finding.Saw("through", hideURL(t.Web.Proxy),
+			t.Station.Tilde(t.Web.Origin("proxy"))))
 	}
 	if code == causes.TLSVersion && t.Web.Least != 0 {
-		evidence = append(evidence, finding.Saw("settings want", tls.VersionName(t.Web.Least)+" or newer", t.Station.Tilde(t.Web.Origin("version"))))
+		evidence = append(evidence, finding.Saw("settings want", tls.VersionName(t.Web.Least)+" or newer",
+			t.Station.Tilde(t.Web.Origin("version"))))
 	}
 	if words := untrusted.Clean(failure.Words); words != "" {
 		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
@@ -70,24 +74,34 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 	if t.Web.Authority != "" {
 		trusted = "those in " + untrusted.Clean(t.Web.Authority)
 	}
-	evidence = append(evidence, finding.Saw(string(t.Program())+" trusts", trusted, t.Station.Tilde(t.Web.Origin("authority"))))
+	evidence = append(evidence, finding.Saw(string(t.Program())+" trusts",
+		trusted, t.Station.Tilde(t.Web.Origin("authority"))))
 	if errors.Is(t.Trip.Judgement, wire.ErrPinned) {
-		return finding.New(causes.TLSAuthorityUnknown, finding.Proved, append(evidence[:len(evidence)-1], finding.Saw("settings name", untrusted.Clean(strings.TrimSpace(strings.Join(t.Web.Pins, ", ")+" "+t.Web.KeyPins)), t.Station.Tilde(t.Web.Origin("pin"))))...)
+		return finding.New(causes.TLSAuthorityUnknown, finding.Proved,
+			append(evidence[:len(evidence)-1],
+				finding.Saw("settings name",
+					untrusted.Clean(strings.TrimSpace(strings.Join(t.Web.Pins, ", ")+" "+t.Web.KeyPins)),
+					t.Station.Tilde(t.Web.Origin("pin"))))...)
 	}
 	var name x509.HostnameError
 	var invalid x509.CertificateInvalidError
 	switch {
 	case errors.As(t.Trip.Judgement, &name):
-		return finding.New(causes.TLSName, finding.Proved, append(evidence, finding.Saw("asked for", t.Base.Hostname(), ""))...)
+		return finding.New(causes.TLSName, finding.Proved,
+			append(evidence, finding.Saw("asked for", t.Base.Hostname(), ""))...)
 	case errors.As(t.Trip.Judgement, &invalid) && invalid.Reason == x509.Expired:
 		now := t.Station.Now()
 		if there := t.timeThere(ctx); there.After(t.Trip.Chain[0].NotBefore) && there.Before(t.Trip.Chain[0].NotAfter) {
-			return finding.New(causes.ClockWrong, finding.Likely, append(evidence, finding.Saw("clock here", now.Format(time.DateTime), ""), finding.Saw("clock there", there.Format(time.DateTime), "the host"))...)
+			return finding.New(causes.ClockWrong, finding.Likely,
+				append(evidence, finding.Saw("clock here", now.Format(time.DateTime), ""),
+					finding.Saw("clock there", there.Format(time.DateTime), "the host"))...)
 		}
 		if now.Before(t.Trip.Chain[0].NotBefore) {
-			return finding.New(causes.TLSNotYet, finding.Proved, append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
+			return finding.New(causes.TLSNotYet, finding.Proved,
+				append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
 		}
-		return finding.New(causes.TLSEnded, finding.Proved, append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
+		return finding.New(causes.TLSEnded, finding.Proved,
+			append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
 	}
 	return finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
 }
@@ -95,13 +109,15 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 // explainStatus names why the host did not open the repository to somebody whom it knows.
 func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	answer, words := t.Trip.Answer, t.Trip.Answer.Said()
-	evidence := []finding.Evidence{finding.Saw("asked for", untrusted.Clean(t.Base.Path), ""), finding.Saw("status", "HTTP "+strconv.Itoa(answer.Status), "")}
+	evidence := []finding.Evidence{finding.Saw("asked for", untrusted.Clean(t.Base.Path), ""),
+		finding.Saw("status", "HTTP "+strconv.Itoa(answer.Status), "")}
 	if t.Trip.User != "" {
 		evidence = append(evidence, finding.Saw("signed in as", untrusted.Clean(t.Trip.User), ""))
 	}
 	isPage := answer.Kind == "text/html"
 	if told := causes.Meaning(words, causes.Trust, causes.Trust); !told.IsZero() {
-		return finding.New(told, finding.Proved, append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))...)
+		return finding.New(told, finding.Proved,
+			append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))...)
 	}
 	if words != "" && !isPage {
 		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
@@ -113,7 +129,8 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		if t.otherProgram(ctx) {
 			return t.otherRepository(evidence)
 		}
-		return finding.New(causes.SignedInPage, finding.Proved, append(evidence, finding.Saw("answered", "a page for people", ""))...)
+		return finding.New(causes.SignedInPage, finding.Proved,
+			append(evidence, finding.Saw("answered", "a page for people", ""))...)
 	}
 	if t.Host != nil {
 		if code, known := causes.Find(t.Host.Meaning(words)); known && causes.StageOf(code) != "" {
@@ -121,17 +138,22 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		}
 	}
 	if lacks := t.lacking(ctx); lacks != "" {
-		return finding.New(causes.TokenPurposeMissing, finding.Proved, append(evidence, finding.Saw("the token may", lacks, "the interface of "+t.Host.Name))...)
+		return finding.New(causes.TokenPurposeMissing, finding.Proved,
+			append(evidence, finding.Saw("the token may", lacks, "the interface of "+t.Host.Name))...)
 	}
 	switch {
 	case answer.Status == 429 || answer.Later != "":
-		return finding.New(causes.HostLimits, finding.Proved, append(evidence, finding.Saw("again in", untrusted.Clean(answer.Later), ""))...)
+		return finding.New(causes.HostLimits, finding.Proved,
+			append(evidence, finding.Saw("again in", untrusted.Clean(answer.Later), ""))...)
 	case answer.Status >= 500:
 		return finding.New(causes.HostFailing, finding.Proved, evidence...)
 	case answer.Status >= 300 && answer.Status < 400 && signInPage(answer.Moved):
-		return finding.New(causes.SignedInPage, finding.Proved, append(evidence, finding.Saw("the host says", "to go to "+untrusted.Clean(redact.Text(answer.Moved)), ""))...)
+		return finding.New(causes.SignedInPage, finding.Proved,
+			append(evidence, finding.Saw("the host says",
+				"to go to "+untrusted.Clean(redact.Text(answer.Moved)), ""))...)
 	case answer.Status >= 300 && answer.Status < 400:
-		return finding.New(causes.RepositoryMoved, finding.Proved, append(evidence, finding.Saw("the host says", untrusted.Clean(answer.Moved), ""))...)
+		return finding.New(causes.RepositoryMoved, finding.Proved,
+			append(evidence, finding.Saw("the host says", untrusted.Clean(answer.Moved), ""))...)
 	case t.Trip.Instead.Open:
 		return finding.New(causes.ReadOnlyAccount, finding.Proved, evidence...)
 	case answer.Status == 403:
@@ -163,7 +185,8 @@ func (t Travelled) wantsOwn() *finding.Crux {
 	if t.own != nil {
 		shown = "the one in " + untrusted.Clean(t.Web.OwnCert)
 	}
-	evidence := []finding.Evidence{finding.Saw("host wants", "a certificate from this workstation", ""), finding.Saw("shown", shown, t.Station.Tilde(t.Web.Origin("own")))}
+	evidence := []finding.Evidence{finding.Saw("host wants", "a certificate from this workstation", ""),
+		finding.Saw("shown", shown, t.Station.Tilde(t.Web.Origin("own")))}
 	if len(t.Trip.Chain) > 0 {
 		evidence = append(evidence, finding.Saw("its own", certificateText(t.Trip.Chain[0]), ""))
 	}
@@ -196,7 +219,8 @@ func (t Travelled) otherRepository(evidence []finding.Evidence) *finding.Crux {
 	if t.Hg == nil {
 		what = "a repository of Mercurial's: hg clone takes this URL"
 	}
-	found := finding.New(causes.RepositoryNotGit, finding.Proved, append(evidence, finding.Saw("there is", what, ""))...)
+	found := finding.New(causes.RepositoryNotGit, finding.Proved,
+		append(evidence, finding.Saw("there is", what, ""))...)
 	found.Other = t.OtherProgram()
 	return found
 }

@@ -31,7 +31,8 @@ func Mends(s Settled, account string, crux *finding.Crux) []finding.Mend {
 var early = []causes.Code{causes.HelperStale, causes.ChestClosed, causes.TokenElsewhere}
 
 // needsToken are the cruxes that a new token in the chest removes.
-var needsToken = []causes.Code{causes.SecretMissing, causes.TokenUnknown, causes.TokenEnded, causes.PasswordRefused, causes.TokenMisplaced, causes.TokenPurposeMissing}
+var needsToken = []causes.Code{causes.SecretMissing, causes.TokenUnknown, causes.TokenEnded, causes.PasswordRefused,
+	causes.TokenMisplaced, causes.TokenPurposeMissing}
 
 // mends are the mends of cruxes on the way over HTTPS.
 func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
@@ -40,25 +41,33 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 		return []finding.Mend{mend}
 	}
 	if crux.Code == causes.ChestClosed {
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.OpenChest}, "", localcheck.Unicrux, "chest", "open")}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.OpenChest}, "", localcheck.Unicrux,
+			"chest", "open")}
 	}
-	if d := s.Registry.ForHost(s.Address.Host); s.Host == nil && d != nil && crux.Stage == causes.Reach && d.Elsewhere(s.Address) {
+	if d := s.Registry.ForHost(s.Address.Host); s.Host == nil && d != nil && crux.Stage == causes.Reach &&
+		d.Elsewhere(s.Address) {
 		url := d.CloneHTTPS(s.Address.Path)
-		return []finding.Mend{s.UseURL(finding.Mend{Summary: "Use the address that the description of " + d.Name + " names: " + url, By: causes.You}, url)}
+		return []finding.Mend{s.UseURL(finding.Mend{Summary: "Use the address that the description of " + d.Name +
+			" names: " + url, By: causes.You}, url)}
 	}
 	if s.Host == nil || s.Hg != nil { // what we settle there is git's
 		return []finding.Mend{mend}
 	}
 	if crux.Code == causes.SecretMissing && !s.asksUs() && s.inChest() {
-		mend = finding.Mend{Summary: "Let git ask the chest, which has a token for " + s.Host.Name + ".", By: causes.You}
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleWeb}, s.Station.Tilde(hosts.OurGitFile(s.Station)), localcheck.Unicrux, "ready", s.asked(), "--by", "https")}
+		mend = finding.Mend{Summary: "Let git ask the chest, which has a token for " + s.Host.Name + ".",
+			By: causes.You}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleWeb},
+			s.Station.Tilde(hosts.OurGitFile(s.Station)), localcheck.Unicrux, "ready", s.asked(), "--by", "https")}
 	}
 	if s.unsettled() && (crux.Stage == causes.Reach || crux.Stage == causes.Trust) {
-		mend = finding.Mend{Summary: "Settle how git reaches " + s.Host.Name + " over HTTPS, as its description says.", By: causes.You}
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleWeb}, s.Station.Tilde(hosts.OurGitFile(s.Station)), localcheck.Unicrux, "ready", s.asked(), "--by", "https")}
+		mend = finding.Mend{Summary: "Settle how git reaches " + s.Host.Name + " over HTTPS, as its description says.",
+			By: causes.You}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleWeb},
+			s.Station.Tilde(hosts.OurGitFile(s.Station)), localcheck.Unicrux, "ready", s.asked(), "--by", "https")}
 	}
 	if crux.Code == causes.HelperStale {
-		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.AskFirst}, s.Station.Tilde(hosts.OurGitFile(s.Station)), s.Again()...)}
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.AskFirst},
+			s.Station.Tilde(hosts.OurGitFile(s.Station)), s.Again()...)}
 	}
 	if !slices.Contains(needsToken, crux.Code) {
 		return []finding.Mend{mend}
@@ -75,7 +84,8 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 		mend.Command = words
 		return []finding.Mend{mend}
 	}
-	return []finding.Mend{s.Command(mend, finding.Action{Do: finding.GetToken, Purpose: purpose}, "a token in the chest, and whom git asks for "+s.Host.Name, words...)}
+	return []finding.Mend{s.Command(mend, finding.Action{Do: finding.GetToken, Purpose: purpose},
+		"a token in the chest, and whom git asks for "+s.Host.Name, words...)}
 }
 
 // asked is what was asked about, as a command takes it anywhere.
@@ -89,5 +99,7 @@ func (s Settled) asked() string {
 // unsettled tells whether the description says more about the way over HTTPS than git knows.
 func (s Settled) unsettled() bool {
 	h := s.Host.HTTPS
-	return (h.Address != "" && s.Web.At != h.Address) || (h.Authority != "" && s.Web.Authority != hosts.AuthorityFile(s.Station, s.Host) && s.Web.Origin("authority") == "")
+	return (h.Address != "" && s.Web.At != h.Address) ||
+		(h.Authority != "" && s.Web.Authority != hosts.AuthorityFile(s.Station, s.Host) &&
+			s.Web.Origin("authority") == "")
 }

@@ -26,7 +26,8 @@ func (t Travelled) noteCodes() []causes.Code {
 	if e, found := t.sentToken(); found {
 		return t.tokenNotes(e)
 	}
-	if t.Hg != nil || slices.ContainsFunc(append(plainsecrets.InNetrc(t.Station), plainsecrets.InStore(t.Station, t.Config)...), func(s plainsecrets.Stray) bool {
+	if t.Hg != nil || slices.ContainsFunc(append(plainsecrets.InNetrc(t.Station),
+		plainsecrets.InStore(t.Station, t.Config)...), func(s plainsecrets.Stray) bool {
 		return s.Secret.Equal(t.Sent.Password)
 	}) {
 		return []causes.Code{causes.SecretInPlainFile}

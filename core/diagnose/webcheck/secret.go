@@ -60,17 +60,20 @@ func (s Settled) secretSources() []secretSource {
 	var list []secretSource
 	if entry, found := plainsecrets.NetrcFor(s.Station, s.Base.Hostname(), s.WebUser); found {
 		list = append(list, func(context.Context) (gitlink.Credential, string, error) {
-			return gitlink.Credential{User: entry.User, Password: entry.Secret}, s.Station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line), nil
+			return gitlink.Credential{User: entry.User, Password: entry.Secret},
+				s.Station.Tilde(entry.File) + ":" + strconv.Itoa(entry.Line), nil
 		})
 	}
-	asked := gitlink.Credential{Protocol: s.Base.Scheme, Host: s.Base.Host, Path: strings.TrimPrefix(s.Base.Path, "/"), User: s.WebUser}
+	asked := gitlink.Credential{Protocol: s.Base.Scheme, Host: s.Base.Host, Path: strings.TrimPrefix(s.Base.Path, "/"),
+		User: s.WebUser}
 	list = append(list, func(ctx context.Context) (gitlink.Credential, string, error) {
 		if found, err := gitlink.FillBoth(ctx, s.Config.Asked(), asked); err == nil {
 			return found, "", nil
 		}
 		found, err := s.Config.FillByAsking(ctx, asked)
 		program, origin := s.Config.AskPass()
-		return found, "the program by which git asks, " + untrusted.Clean(program) + " (" + s.Station.Tilde(origin) + ")", err
+		return found, "the program by which git asks, " + untrusted.Clean(program) + " (" +
+			s.Station.Tilde(origin) + ")", err
 	})
 	return append(list, noSource)
 }
@@ -113,7 +116,8 @@ func (t Travelled) headers() []string {
 	}
 	list := t.Web.Headers
 	if t.Web.CookieFile != "" {
-		text, _ := regular.Read(gitlink.Pathname(t.Station, t.Web.CookieFile), regular.Settings) // git passes over one that is not there
+		// git passes over one that is not there
+		text, _ := regular.Read(gitlink.Pathname(t.Station, t.Web.CookieFile), regular.Settings)
 		if cookies := gitlink.Cookies(string(text), t.Base, t.Station.Now()); cookies != "" {
 			list = append(slices.Clone(list), "Cookie: "+cookies)
 		}
@@ -125,7 +129,8 @@ func (t Travelled) headers() []string {
 // chest's if it was kept for that, else only where the interface is at the very place to which git
 // itself would send the secret.
 func (t Travelled) interfaceOf() *hostapi.Client {
-	token := origin.Bind(t.Sent.Password, origin.Place{Origin: origin.Of(t.Base), Address: t.Web.At, Authority: origin.Authority(string(t.roots))})
+	token := origin.Bind(t.Sent.Password, origin.Place{Origin: origin.Of(t.Base),
+		Address: t.Web.At, Authority: origin.Authority(string(t.roots))})
 	for _, e := range t.keptHere() {
 		if kept, err := chest.Of(t.Station).Get(e); err == nil && kept.Token.Equal(t.Sent.Password) {
 			token = kept.Bound(e)

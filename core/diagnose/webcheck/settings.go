@@ -1,5 +1,5 @@
-// Package webcheck goes the way over HTTPS: it settles what git would do for an address, goes to the host once, and names
-// the cause where that fails.
+// Package webcheck goes the way over HTTPS: it settles what git would do for an address, goes to the host once, and
+// names the cause where that fails.
 //
 // [Settle] passes the stage of settings, [Travel] those behind it, [Mends] says what removes a crux. A secret is shown
 // only to the host, scheme and port that it is for.
@@ -35,14 +35,16 @@ type Settled struct {
 	suspicions []finding.Suspicion
 }
 
-// Settle passes the stage of settings: what would git do for this address? Where it would stop there, it returns the crux.
+// Settle passes the stage of settings: what would git do for this address? Where it would stop there, it returns the
+// crux.
 func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.Part, crux *finding.Crux) {
 	start := time.Now()
 	s = Settled{Located: l}
 	s.Web = s.webSettings()
 	part.Facts = s.settingFacts()
 	if name := "git-remote-" + s.Base.Scheme; s.Hg == nil && !gitlink.HasProgram(ctx, s.Station, name) {
-		return s, part, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", name+", by which git goes over HTTP", ""))
+		return s, part, finding.New(causes.ProgramMissing, finding.Proved,
+			finding.Saw("missing", name+", by which git goes over HTTP", ""))
 	}
 	if wrong := s.noNumber(); wrong != nil {
 		return s, part, wrong
@@ -90,10 +92,13 @@ func (s Settled) settingFacts() []finding.StageFact {
 // noNumber names a setting of git's for HTTPS that should be a number and is none: git reads it only
 // when it is on its way ("http.*" in git-config(1)).
 func (s Settled) noNumber() *finding.Crux {
-	numbers := []string{"http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer", "http.maxrequests", "http.minsessions"}
+	numbers := []string{"http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer", "http.maxrequests",
+		"http.minsessions"}
 	for _, set := range s.Config.For("http", s.asWritten().String()) {
 		if slices.Contains(numbers, set.Name) && !causes.Says(set.Entry.Value, `^-?\d+[kmg]?$`) {
-			return finding.New(causes.GitConfigBroken, finding.Proved, finding.Saw("setting", set.Name+" = "+untrusted.Clean(set.Entry.Value), s.Station.Tilde(set.Entry.Origin)), finding.Saw("why", "a number belongs there", ""))
+			return finding.New(causes.GitConfigBroken, finding.Proved,
+				finding.Saw("setting", set.Name+" = "+untrusted.Clean(set.Entry.Value),
+					s.Station.Tilde(set.Entry.Origin)), finding.Saw("why", "a number belongs there", ""))
 		}
 	}
 	return nil
@@ -125,7 +130,9 @@ type trust struct {
 // readTrust reads the files that settings name for the line to the host; the crux says that one cannot be.
 func (s Settled) readTrust() (t trust, crux *finding.Crux) {
 	wrong := func(file, origin, what string) (trust, *finding.Crux) {
-		return t, finding.New(causes.FileMissing, finding.Proved, finding.Saw("file", untrusted.Clean(file), s.Station.Tilde(s.Web.Origin(origin))), finding.Saw("it is for", what, ""))
+		return t, finding.New(causes.FileMissing, finding.Proved,
+			finding.Saw("file", untrusted.Clean(file), s.Station.Tilde(s.Web.Origin(origin))),
+			finding.Saw("it is for", what, ""))
 	}
 	if s.Base.Scheme != "https" {
 		return t, nil
@@ -141,7 +148,8 @@ func (s Settled) readTrust() (t trust, crux *finding.Crux) {
 		t.more = inFolder(gitlink.Pathname(s.Station, s.Web.Folder))
 	}
 	if s.Web.OwnCert != "" {
-		own, err := tls.LoadX509KeyPair(gitlink.Pathname(s.Station, s.Web.OwnCert), gitlink.Pathname(s.Station, cmp.Or(s.Web.OwnKey, s.Web.OwnCert)))
+		own, err := tls.LoadX509KeyPair(gitlink.Pathname(s.Station, s.Web.OwnCert),
+			gitlink.Pathname(s.Station, cmp.Or(s.Web.OwnKey, s.Web.OwnCert)))
 		if err != nil {
 			return wrong(s.Web.OwnCert, "own", "the certificate with which git proves this workstation")
 		}
@@ -170,7 +178,8 @@ func (s Settled) helpers() []gitlink.Setting {
 	if s.Hg != nil { // it has none
 		return nil
 	}
-	return slices.DeleteFunc(s.Config.For("credential", s.asWritten().String()), func(set gitlink.Setting) bool { return set.Name != "credential.helper" || set.Entry.Value == "" })
+	return slices.DeleteFunc(s.Config.For("credential", s.asWritten().String()),
+		func(set gitlink.Setting) bool { return set.Name != "credential.helper" || set.Entry.Value == "" })
 }
 
 // suspectHelpers finds what would explain that nobody has a secret.
@@ -181,8 +190,10 @@ func (s Settled) suspectHelpers(ctx context.Context) []finding.Suspicion {
 	var list []finding.Suspicion
 	for _, set := range s.helpers() {
 		if program, there := gitlink.HelperProgram(ctx, s.Station, set.Entry.Value); !there {
-			list = append(list, finding.SuspectFor(causes.SecretMissing, finding.New(causes.HelperMissing, finding.Proved,
-				finding.Saw("helper", untrusted.Clean(set.Entry.Value), s.Station.Tilde(set.Entry.Origin)), finding.Saw("missing", untrusted.Clean(program), ""))))
+			list = append(list, finding.SuspectFor(causes.SecretMissing,
+				finding.New(causes.HelperMissing, finding.Proved,
+					finding.Saw("helper", untrusted.Clean(set.Entry.Value), s.Station.Tilde(set.Entry.Origin)),
+					finding.Saw("missing", untrusted.Clean(program), ""))))
 			break
 		}
 	}

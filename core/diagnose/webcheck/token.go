@@ -23,13 +23,18 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
 	}
 	if !t.takesPassword() {
-		return finding.New(causes.SignInOtherWay, finding.Proved, append([]finding.Evidence{finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Schemes, ", ")), "")}, evidence...)...)
+		return finding.New(causes.SignInOtherWay, finding.Proved,
+			append([]finding.Evidence{finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Schemes, ", ")),
+				"")}, evidence...)...)
 	}
 	if errors.Is(t.Trip.NoSecret, origin.ErrUnprotected) {
-		return finding.New(causes.TokenUnknown, finding.Likely, append(evidence, finding.Saw("not tried", "a secret is never sent over plain http by Unicrux; "+string(t.Program())+" would send it", ""))...)
+		return finding.New(causes.TokenUnknown, finding.Likely,
+			append(evidence, finding.Saw("not tried",
+				"a secret is never sent over plain http by Unicrux; "+string(t.Program())+" would send it", ""))...)
 	}
 	header := finding.Saw("header", "Authorization: "+secret.Mask, t.Station.Tilde(t.Web.Origin("header")))
-	signsIn := slices.ContainsFunc(t.Web.Headers, func(h string) bool { return strings.HasPrefix(strings.ToLower(h), "authorization:") })
+	signsIn := slices.ContainsFunc(t.Web.Headers,
+		func(h string) bool { return strings.HasPrefix(strings.ToLower(h), "authorization:") })
 	if t.Trip.NoSecret != nil && signsIn { // it went along, and was not enough
 		return finding.New(causes.HeaderOverrides, finding.Proved, append([]finding.Evidence{header}, evidence...)...)
 	}
@@ -37,15 +42,19 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 		if silent := t.silentChest(); silent != nil {
 			return silent
 		}
-		return finding.First(finding.New(causes.SecretMissing, finding.Proved, append([]finding.Evidence{finding.Saw("asked", t.askedWhom(), "")}, evidence...)...), causes.SignIn, t.suspicions)
+		return finding.First(finding.New(causes.SecretMissing, finding.Proved,
+			append([]finding.Evidence{finding.Saw("asked", t.askedWhom(), "")}, evidence...)...),
+			causes.SignIn, t.suspicions)
 	}
 	sent := finding.Saw("sent", "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), "")
 	if !t.WebSecret.Empty() {
 		shown, _ := address.HideSecret(t.Given)
-		return finding.New(causes.URLSecret, finding.Proved, append([]finding.Evidence{finding.Saw("url", untrusted.Clean(shown), ""), sent}, evidence...)...)
+		return finding.New(causes.URLSecret, finding.Proved,
+			append([]finding.Evidence{finding.Saw("url", untrusted.Clean(shown), ""), sent}, evidence...)...)
 	}
 	if signsIn {
-		return finding.New(causes.HeaderOverrides, finding.Likely, append([]finding.Evidence{header, sent}, evidence...)...)
+		return finding.New(causes.HeaderOverrides, finding.Likely,
+			append([]finding.Evidence{header, sent}, evidence...)...)
 	}
 	evidence = append([]finding.Evidence{sent}, evidence...)
 	if stale := t.staleHelper(); stale != nil {
@@ -60,10 +69,13 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 		return finding.New(told, finding.Likely, evidence...)
 	}
 	if t.Host != nil && t.Host.Tokens.Form != "" && !hostapi.FitsForm(t.Host, string(t.Sent.Password.Reveal())) {
-		return finding.New(causes.TokenMisplaced, finding.Proved, append(evidence, finding.Saw("form", "the tokens of "+t.Host.Name+" have another form", "its description"))...)
+		return finding.New(causes.TokenMisplaced, finding.Proved,
+			append(evidence, finding.Saw("form", "the tokens of "+t.Host.Name+" have another form",
+				"its description"))...)
 	}
 	if account, known := t.whose(ctx); known {
-		return finding.New(causes.TokenMisplaced, finding.Proved, append(evidence, finding.Saw("the token is", account+"'s", "the interface of "+t.Host.Name))...)
+		return finding.New(causes.TokenMisplaced, finding.Proved,
+			append(evidence, finding.Saw("the token is", account+"'s", "the interface of "+t.Host.Name))...)
 	}
 	return finding.New(causes.TokenUnknown, finding.Likely, evidence...)
 }
@@ -95,7 +107,10 @@ func (t Travelled) askedWhom() string {
 // takesPassword tells whether the host takes a user and a password by a way that git's library
 // speaks (http.proxyAuthMethod in git-config(1) lists them).
 func (t Travelled) takesPassword() bool {
-	return slices.ContainsFunc(t.Trip.Schemes, func(s string) bool { return s == "basic" || s == "digest" || s == "ntlm" })
+	return slices.ContainsFunc(t.Trip.Schemes, func(s string) bool {
+		return s == "basic" ||
+			s == "digest" || s == "ntlm"
+	})
 }
 
 // lacking asks the host's interface what the token may do; it returns that in words when it
@@ -106,7 +121,8 @@ func (t Travelled) lacking(ctx context.Context) string {
 	}
 	shown, err := t.interfaceOf().ShowToken(ctx)
 	needed := t.Host.Purposes[string(t.Question.Purpose)]
-	if err != nil || len(shown.Scopes) == 0 || len(needed) == 0 || !slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(shown.Scopes, s) }) {
+	if err != nil || len(shown.Scopes) == 0 || len(needed) == 0 ||
+		!slices.ContainsFunc(needed, func(s string) bool { return !slices.Contains(shown.Scopes, s) }) {
 		return ""
 	}
 	return untrusted.Clean(strings.Join(shown.Scopes, ", "))

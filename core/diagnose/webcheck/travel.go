@@ -60,7 +60,8 @@ func Travel(ctx context.Context, s Settled) (t Travelled, part finding.Part, cru
 		part.Fact(causes.Repository, "the host says", "it is at "+untrusted.Clean(next.Base.Redacted()), "")
 		t = next
 	}
-	return t, part, finding.New(causes.RepositoryMoved, finding.Proved, finding.Saw("the host says", "to look elsewhere, again and again", "")), nil
+	return t, part, finding.New(causes.RepositoryMoved, finding.Proved,
+		finding.Saw("the host says", "to look elsewhere, again and again", "")), nil
 }
 
 // once goes one trip, and adds what it sent and for whom.
@@ -81,8 +82,10 @@ func (t Travelled) once(ctx context.Context, plan wire.WebPlan) (Travelled, erro
 
 // plan is the plan of a trip, without any secret.
 func (t Travelled) plan(ctx context.Context) wire.WebPlan {
-	plan := wire.WebPlan{Base: t.Base, Service: t.Service(), At: t.Web.At, Roots: t.roots, More: t.more, Pins: t.Web.Pins, KeyPins: keyPins(t.Web.KeyPins),
-		Least: t.Web.Least, Blind: t.Web.Blind, Hg: t.Hg != nil, Headers: t.headers(), Own: t.own, Timeout: t.Request.Timeout}
+	plan := wire.WebPlan{Base: t.Base, Service: t.Service(), At: t.Web.At, Roots: t.roots, More: t.more,
+		Pins: t.Web.Pins, KeyPins: keyPins(t.Web.KeyPins),
+		Least: t.Web.Least, Blind: t.Web.Blind, Hg: t.Hg != nil, Headers: t.headers(), Own: t.own,
+		Timeout: t.Request.Timeout}
 	if t.Question.Purpose == finding.Push && t.Hg == nil {
 		plan.Instead = "git-upload-pack"
 	}
@@ -118,7 +121,8 @@ func (t Travelled) follow() (next Travelled, moved bool) {
 	}
 	from.Path = strings.TrimSuffix(from.Path, "/") + end
 	to, err := from.Parse(answer.Moved)
-	if err != nil || to.Host == "" || (to.Scheme != "https" && to.Scheme != "http") || to.User != nil || to.RawQuery != query {
+	if err != nil || to.Host == "" || (to.Scheme != "https" && to.Scheme != "http") || to.User != nil ||
+		to.RawQuery != query {
 		return t, false
 	}
 	path, found := strings.CutSuffix(to.Path, end)
@@ -202,7 +206,8 @@ func (t Travelled) served() finding.Part {
 
 func certificateText(certificate *x509.Certificate) string {
 	names := append(slices.Clone(certificate.DNSNames), certificate.Subject.CommonName)
-	return untrusted.Clean(fmt.Sprintf("for %s, by %s, until %s", names[0], certificate.Issuer.CommonName, certificate.NotAfter.Format(time.DateOnly)))
+	return untrusted.Clean(fmt.Sprintf("for %s, by %s, until %s", names[0], certificate.Issuer.CommonName,
+		certificate.NotAfter.Format(time.DateOnly)))
 }
 
 // greet goes as far as the host's certificate, and shows the host's API what git would
@@ -256,10 +261,12 @@ func (t Travelled) show(ctx context.Context) (_ Travelled, part finding.Part, cr
 	part.Fact(causes.SignIn, "account", t.Account, from)
 	sent := finding.Saw("signed in as", t.Account, from)
 	if t.Request.Account != "" && t.Request.Account != t.Account {
-		return t, part, finding.New(causes.TokenMisplaced, finding.Proved, sent, finding.Saw("needed", t.Request.Account, "")), nil
+		return t, part, finding.New(causes.TokenMisplaced, finding.Proved, sent,
+			finding.Saw("needed", t.Request.Account, "")), nil
 	}
 	if lacks := t.lacking(ctx); lacks != "" {
-		return t, part, finding.New(causes.TokenPurposeMissing, finding.Proved, sent, finding.Saw("the token may", lacks, from)), nil
+		return t, part, finding.New(causes.TokenPurposeMissing, finding.Proved, sent,
+			finding.Saw("the token may", lacks, from)), nil
 	}
 	return t, part, nil, nil
 }
