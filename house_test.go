@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"go/scanner"
+	"go/token"
 	"io"
 	"io/fs"
 	"os"
@@ -308,8 +310,8 @@ const (
 	longest = 430
 )
 
-// TestFilesCanBeRead: no file is longer than somebody reads at once, and no line is wide but where it holds one text that
-// cannot be cut: a form, or a sentence of the catalogue.
+// TestFilesCanBeRead: no file is longer than somebody reads at once, and no line is wide but where it holds one text
+// that cannot be cut: a form, or a sentence of the catalogue.
 func TestFilesCanBeRead(t *testing.T) {
 	t.Parallel()
 	text := regexp.MustCompile("\"(?:[^\"\\\\]|\\\\.){50,}\"|" + "`[^`]{40,}|" + "//nolint") // no short ones
@@ -318,12 +320,28 @@ func TestFilesCanBeRead(t *testing.T) {
 		if len(lines) > longest {
 			t.Errorf("%s has %d lines", path, len(lines))
 		}
-		raw := false // inside a text of several lines
+		raw := textLines(whole)
 		for i, line := range lines {
-			raw = raw != (strings.Count(line, "`")%2 == 1)
-			if n := len([]rune(strings.ReplaceAll(line, "\t", "    "))); n > widest && !raw && !text.MatchString(line) {
+			if n := len([]rune(strings.ReplaceAll(line, "\t", "    "))); n > widest && !raw[i+1] && !text.MatchString(line) {
 				t.Errorf("%s:%d has %d columns", path, i+1, n)
 			}
 		}
 	})
+}
+
+// textLines are the numbers of the lines that texts of several lines are on.
+func textLines(source string) map[int]bool {
+	lines, files := map[int]bool{}, token.NewFileSet()
+	file := files.AddFile("", -1, len(source))
+	var s scanner.Scanner
+	s.Init(file, []byte(source), nil, 0)
+	for {
+		pos, kind, text := s.Scan()
+		if kind == token.EOF {
+			return lines
+		}
+		for i := range strings.Count(text, "\n") + 1 {
+			lines[file.Line(pos)+i] = lines[file.Line(pos)+i] || kind == token.STRING && strings.Contains(text, "\n")
+		}
+	}
 }
