@@ -322,8 +322,9 @@ func TestFilesCanBeRead(t *testing.T) {
 		}
 		raw := textLines(whole)
 		for i, line := range lines {
-			if n := len([]rune(strings.ReplaceAll(line, "\t", "    "))); n > widest && !raw[i+1] && !text.MatchString(line) {
-				t.Errorf("%s:%d has %d columns", path, i+1, n)
+			columns := len([]rune(strings.ReplaceAll(line, "\t", "    ")))
+			if columns > widest && !raw[i+1] && !text.MatchString(line) {
+				t.Errorf("%s:%d has %d columns", path, i+1, columns)
 			}
 		}
 	})
