@@ -40,7 +40,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			if number(batch) == 0 {
 				words = "That was so already."
 			}
-			text := a.style().Sentences(words, "Next, make it ready:") + a.style().CommandLine("unicrux",
+			text := a.style().Sentences(words, "Next, make it ready:") + render.CommandLine(a.style(), "unicrux",
 				"ready", as.Name)
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
 		},
@@ -98,7 +98,7 @@ func hostAccounts(a *app) *cobra.Command {
 				a.progress("git does not read " + a.station.Tilde(hosts.OurGitFile(a.station)) +
 					" any more, so none of this holds. To include it again: unicrux host account add.")
 			}
-			return a.show(a.style().Accounts(d, accounts, view, a.station.Tilde),
+			return a.show(render.Accounts(a.style(), d, accounts, view, a.station.Tilde),
 				render.AccountsDocument(d, accounts, view))
 		},
 	}

@@ -61,7 +61,7 @@ func adoptThese(a *app, found []plainsecrets.Stray, source string) error {
 	if err != nil {
 		return err
 	}
-	if err := a.show(a.style().Adopted(list, a.dry, a.station.Tilde),
+	if err := a.show(render.Adopted(a.style(), list, a.dry, a.station.Tilde),
 		render.AdoptedDocument(list, number(batch))); err != nil {
 		return err
 	}

@@ -86,7 +86,7 @@ func runCard(a *app, o cardOptions, name string) error {
 	if o.field != "" {
 		return copyField(a, o, place, filled)
 	}
-	return a.show(a.style().Card(filled, o.purpose, a.station.Tilde), render.CardDocument(filled, o.purpose))
+	return a.show(render.Card(a.style(), filled, o.purpose, a.station.Tilde), render.CardDocument(filled, o.purpose))
 }
 
 // cardForm makes the card name the key in another form, which is written beside the key unless

@@ -21,7 +21,7 @@ func changesCommand(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Changes(all, a.station.Tilde, a.station.Now()), render.ChangesDocument(all))
+			return a.show(render.Changes(a.style(), all, a.station.Tilde, a.station.Now()), render.ChangesDocument(all))
 		},
 	}
 }
@@ -67,7 +67,7 @@ func runUndo(a *app, o *secretOptions, args []string) error {
 		return err
 	}
 	if a.dry {
-		return a.show(a.style().UndoPlan(differences, a.station.Tilde), render.PlanDocument(differences))
+		return a.show(render.UndoPlan(a.style(), differences, a.station.Tilde), render.PlanDocument(differences))
 	}
 	for _, step := range undone.Change.Steps {
 		if step.Host != nil && step.Host.Act == hosts.ActRepo {
@@ -75,7 +75,7 @@ func runUndo(a *app, o *secretOptions, args []string) error {
 				": remove it on its page if nobody needs it.")
 		}
 	}
-	return a.show(a.style().Undone(undone, a.station.Tilde), render.UndoneDocument(undone))
+	return a.show(render.Undone(a.style(), undone, a.station.Tilde), render.UndoneDocument(undone))
 }
 
 // refuseUndo shows both versions of a file that was edited since.
@@ -86,7 +86,7 @@ func refuseUndo(a *app, edited *workstation.EditedError) error {
 		advice = "Take that change back first: unicrux undo " + strconv.Itoa(edited.By) + ". Nothing was touched."
 	}
 	if !a.json {
-		a.tell(a.style().Conflict(edited, path))
+		a.tell(render.Conflict(a.style(), edited, path))
 	}
 	return &problem{message: undoWords(edited.By, path), advice: advice, exit: exitCrux}
 }

@@ -94,7 +94,7 @@ func runCheck(a *app, o *checkOptions, args []string) error {
 	if err != nil {
 		return err
 	}
-	if err := a.show(a.style().Way(way), render.WayDocument(way)); err != nil {
+	if err := a.show(render.Way(a.style(), way), render.WayDocument(way)); err != nil {
 		return err
 	}
 	if !way.IsOpen() {
@@ -140,11 +140,12 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 	s := a.style()
 	gap := ""
 	opening, err := ready.Open(a.ctx, place, request, a.secrets(o),
-		func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+		func(step ready.Step) { gap = "\n"; a.say(render.ReadyStep(s, step)) })
 	if err != nil {
 		return err
 	}
-	if err := a.show(gap+s.Way(opening.Way)+s.Stopped(opening.Way), render.WayDocument(opening.Way)); err != nil {
+	if err := a.show(gap+render.Way(s, opening.Way)+render.Stopped(s, opening.Way),
+		render.WayDocument(opening.Way)); err != nil {
 		return err
 	}
 	if !opening.Way.IsOpen() {

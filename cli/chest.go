@@ -165,7 +165,7 @@ func chestShow(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Chest(view), render.ChestDocument(view))
+			return a.show(render.Chest(a.style(), view), render.ChestDocument(view))
 		},
 	}
 	command.Flags().BoolVar(&aside, "set-aside", false,
@@ -333,5 +333,5 @@ func moveChest(a *app, to chest.Kind, source string) error {
 	if err != nil {
 		return err
 	}
-	return sayDoneAs(a, a.style().Moved(len(moved), to))
+	return sayDoneAs(a, render.Moved(a.style(), len(moved), to))
 }

@@ -135,7 +135,7 @@ func (a *app) finish(err error) int {
 			render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit, changes)))
 		return problem.exit
 	}
-	a.tell(a.style().Problem(problem.message, problem.advice) + a.style().DoneBefore(changes))
+	a.tell(render.Problem(a.style(), problem.message, problem.advice) + render.DoneBefore(a.style(), changes))
 	return problem.exit
 }
 
@@ -288,7 +288,8 @@ func (a *app) trace() *slog.Logger {
 // a dry run, else what was done and how to take it back.
 func (a *app) showChange(batch *workstation.Batch, text string, document any) error {
 	if batch.Dry {
-		return a.show(a.style().Plan(batch.Differences(), a.station.Tilde), render.PlanDocument(batch.Differences()))
+		return a.show(render.Plan(a.style(), batch.Differences(), a.station.Tilde),
+			render.PlanDocument(batch.Differences()))
 	}
 	if a.quiet && !a.json {
 		return nil

@@ -48,8 +48,8 @@ func runCompare(a *app, o *compareOptions, name string) error {
 		if err != nil {
 			return err
 		}
-		text := a.style().Compared(list, host.Name, a.station.Now(),
-			a.station.Tilde) + a.style().ComparedByTrying(host.Name, more)
+		text := render.Compared(a.style(), list, host.Name, a.station.Now(),
+			a.station.Tilde) + render.ComparedByTrying(a.style(), host.Name, more)
 		return a.show(text, render.ComparedDocument(list, host.Name))
 	}
 	token, err := tokenFor(a, &o.secretOptions, host, "keys")
@@ -60,7 +60,7 @@ func runCompare(a *app, o *compareOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.show(a.style().Compared(list, host.Name, a.station.Now(), a.station.Tilde),
+	return a.show(render.Compared(a.style(), list, host.Name, a.station.Now(), a.station.Tilde),
 		render.ComparedDocument(list, host.Name))
 }
 
@@ -103,7 +103,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 		return err
 	}
 	if (o.list() == hostapi.KeyList{}) && (o.byHand || !host.Can("remove-key") || !host.Can("list-keys")) {
-		a.progress(a.style().TakeAway(pair, host))
+		a.progress(render.TakeAway(a.style(), pair, host))
 		if err := registration.WithdrawByHand(a.ctx, place, batch, pair, host, o.wait); err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/query"
 	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/holder"
+	"anchorage.example/unicrux/render"
 )
 
 // forGitCredential is a credential helper of git's (gitcredentials(7), CUSTOM HELPERS).
@@ -57,19 +58,20 @@ func answerGit(a *app, asked gitlink.Asked) error {
 	c := chest.Of(a.station)
 	answer, err := gitanswer.Answer(a.ctx, c, asked, a.place)
 	if errors.Is(err, query.ErrStuck) {
-		a.progressText(a.style().Saying(stuckSaying(a)))
+		a.progressText(render.Saying(a.style(), stuckSaying(a)))
 		return nil
 	}
 	if errors.Is(err, chest.ErrClosed) && openForGit(a, c) {
 		answer, err = gitanswer.Answer(a.ctx, c, asked, a.place)
 	}
-	a.progressText(a.style().Saying(answer.Said))
+	a.progressText(render.Saying(a.style(), answer.Said))
 	if answer.Soon != nil {
-		a.progressText(a.style().Foresight(*answer.Soon, a.station.Now()))
+		a.progressText(render.Foresight(a.style(), *answer.Soon, a.station.Now()))
 	}
 	if errors.Is(err, chest.ErrClosed) {
-		a.progressText(a.style().Saying(gitanswer.Saying{Words: "The chest is closed. To open it for a working day:",
-			Command: []string{"unicrux", "chest", "open"}}))
+		a.progressText(render.Saying(a.style(),
+			gitanswer.Saying{Words: "The chest is closed. To open it for a working day:",
+				Command: []string{"unicrux", "chest", "open"}}))
 		return nil
 	}
 	if err == nil {
@@ -128,6 +130,6 @@ func eraseForGit(a *app, asked gitlink.Asked) error {
 	ctx, cancel := context.WithTimeout(a.ctx, 10*time.Second)
 	defer cancel()
 	said, err := gitanswer.Refused(ctx, place, tokens.Chest(place), asked)
-	a.tell(a.style().Saying(said))
+	a.tell(render.Saying(a.style(), said))
 	return err
 }

@@ -36,7 +36,7 @@ func runExplain(a *app, args []string) error {
 		return usage("there is no text to explain: pipe it in, or name a file")
 	}
 	read := causes.Explain(text)
-	return a.show(a.style().Reading(read), render.ReadingDocument(read))
+	return a.show(render.Reading(a.style(), read), render.ReadingDocument(read))
 }
 
 // longestText bounds what is read; of longer ones the end counts.

@@ -46,7 +46,7 @@ names say that they are something else.`,
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Found(view), render.FoundDocument(view.Result))
+			return a.show(render.Found(a.style(), view), render.FoundDocument(view.Result))
 		},
 	}
 }

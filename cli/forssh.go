@@ -17,6 +17,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/render"
 )
 
 // forGitSSH is for the page of help: [Run] comes to [app.ssh] without reading ssh's options.
@@ -93,7 +94,7 @@ func tellCrux(a *app, args []string) {
 	if err != nil || way.IsOpen() {
 		return
 	}
-	a.tell(a.style().InPlace(way))
+	a.tell(render.InPlace(a.style(), way))
 }
 
 // questionOf turns the command line that git has written into a question: git puts the repository

@@ -239,14 +239,15 @@ func holderShow(a *app) *cobra.Command {
 				if view.ChestUntil != nil {
 					words = "No key is held unlocked."
 				}
-				return a.show(a.style().Sentences(words)+a.style().ChestHeld(view), render.HolderDocument(view, nil))
+				return a.show(a.style().Sentences(words)+render.ChestHeld(a.style(), view),
+					render.HolderDocument(view, nil))
 			}
 			holdings, err := conn.Holdings()
 			if err := errors.Join(err, conn.Close()); err != nil {
 				return fmt.Errorf("at %s is %w", socket, err)
 			}
 			view := holderView(a, true)
-			return a.show(a.style().Holder(view, holdings), render.HolderDocument(view, holdings))
+			return a.show(render.Holder(a.style(), view, holdings), render.HolderDocument(view, holdings))
 		},
 	}
 }

@@ -60,7 +60,7 @@ func addHost(a *app, from string) error {
 	if a.dry {
 		first = "Would be described."
 	}
-	return a.showChange(batch, s.Host(d)+"\n"+s.Sentences(first), render.HostDocument(d, number(batch)))
+	return a.showChange(batch, render.Host(s, d)+"\n"+s.Sentences(first), render.HostDocument(d, number(batch)))
 }
 
 // acceptSource shows where secrets would go. A person is asked where somebody else may have written
@@ -75,9 +75,9 @@ func acceptSource(a *app, source hosts.Source) error {
 	case same:
 		return nil
 	case old.Text != nil:
-		a.progressText(s.ReplacedSource(source, old))
+		a.progressText(render.ReplacedSource(s, source, old))
 	default:
-		a.progressText(s.Source(source))
+		a.progressText(render.Source(s, source))
 	}
 	if a.dry || old.Text == nil && !source.FromWeb {
 		return nil
@@ -103,12 +103,12 @@ func hostList(a *app) *cobra.Command {
 				problems = append(problems, a.station.Tilde(problem.Error()))
 			}
 			s := a.style()
-			text := s.Hosts(registry.Hosts)
+			text := render.Hosts(s, registry.Hosts)
 			if len(registry.Hosts) == 0 {
 				text = s.Sentences("No host is described here yet. Ask whoever runs yours for its description, then:") +
-					s.CommandLine("unicrux", "host", "add", "FILE")
+					render.CommandLine(s, "unicrux", "host", "add", "FILE")
 			}
-			return a.show(text+s.Careful(problems), render.HostsDocument(registry.Hosts, problems))
+			return a.show(text+render.Careful(s, problems), render.HostsDocument(registry.Hosts, problems))
 		},
 	}
 }
@@ -139,7 +139,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 			if err != nil {
 				return err
 			}
-			return a.show(a.style().Host(d), render.HostDocument(d, 0))
+			return a.show(render.Host(a.style(), d), render.HostDocument(d, 0))
 		},
 	}
 	command.Flags().BoolVar(&settings, "settings", false,
@@ -168,7 +168,7 @@ func showSettings(a *app, name string, q effective.Question) error {
 	if err != nil {
 		return err
 	}
-	return a.show(a.style().Settings(view, a.station.Tilde), render.SettingsDocument(view))
+	return a.show(render.Settings(a.style(), view, a.station.Tilde), render.SettingsDocument(view))
 }
 
 // hostAndPort takes a port off a host's name: forge.tidewater.example:2222, [::1]:2222 or [::1]; 0 for none.
@@ -212,7 +212,8 @@ what its key must be.`,
 			if err != nil {
 				return distrusted(trusted, err)
 			}
-			return a.showChange(batch, a.style().Trusted(trusted, args[0], a.station.Tilde(trusted.File), a.dry),
+			return a.showChange(batch, render.Trusted(a.style(), trusted, args[0],
+				a.station.Tilde(trusted.File), a.dry),
 				render.TrustedDocument(trusted, args[0], number(batch)))
 		},
 	}
@@ -265,7 +266,7 @@ host name.
 			if err != nil {
 				return err
 			}
-			text := a.style().Sentences(words) + a.style().Overruled(overruled, a.station.Tilde)
+			text := a.style().Sentences(words) + render.Overruled(a.style(), overruled, a.station.Tilde)
 			return a.showChange(batch, text, render.SetDocument(words, overruled, number(batch)))
 		},
 	}

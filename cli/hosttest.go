@@ -52,13 +52,13 @@ func testHost(a *app, o *testOptions, name string) error {
 	s := a.style()
 	list := trial.API(a.ctx, place, batch, place.Client(host, token), o.changes && !a.dry, func(t trial.Trial) {
 		if !a.json && !a.quiet {
-			_ = a.print(s.Trial(t)) // whoever reads it may have gone
+			_ = a.print(render.Trial(s, t)) // whoever reads it may have gone
 		}
 	})
 	if a.json {
 		err = a.show("", render.TrialsDocument(list, host.Name, number(batch)))
 	} else if !a.quiet {
-		err = a.print(s.TrialsEnd(list, host.Name))
+		err = a.print(render.TrialsEnd(s, list, host.Name))
 	}
 	if err == nil && a.ctx.Err() != nil {
 		err = errStopped

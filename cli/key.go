@@ -82,11 +82,11 @@ func newKey(a *app, o keyNewOptions, args []string) error {
 	if err != nil {
 		return err
 	}
-	text := a.style().Key(viewOf(a, pair))
+	text := render.Key(a.style(), viewOf(a, pair))
 	if n.Host != nil {
 		text += "\n" + a.style().Sentences(fmt.Sprintf("Settings for %s point to it now. Next, tell the host:",
 			n.Host.Name)) +
-			a.style().CommandLine("unicrux", "key", "register", pair.Name(), n.Host.Name)
+			render.CommandLine(a.style(), "unicrux", "key", "register", pair.Name(), n.Host.Name)
 	}
 	return a.showChange(batch, text, render.KeyDocument(viewOf(a, pair), number(batch)))
 }
@@ -171,11 +171,11 @@ func keyList(a *app) *cobra.Command {
 					views = append(views, withUse(a, viewOf(a, key.Pair), key))
 				}
 			}
-			text := a.style().Keys(views, unreadable)
+			text := render.Keys(a.style(), views, unreadable)
 			if len(views)+len(unreadable) == 0 {
 				text = a.style().Sentences("There is no key in "+a.station.Tilde(a.station.SSHDir())+
 					" yet. Make one:") +
-					a.style().CommandLine("unicrux", "key", "new")
+					render.CommandLine(a.style(), "unicrux", "key", "new")
 			}
 			return a.show(text, render.KeysDocument(views, unreadable))
 		},
@@ -197,7 +197,7 @@ func keyShow(a *app) *cobra.Command {
 					return err
 				}
 				view := withUses(a, viewOf(a, pair), around.Keys)
-				return a.show(a.style().Key(view), render.KeyDocument(view, 0))
+				return a.show(render.Key(a.style(), view), render.KeyDocument(view, 0))
 			}
 			if pair.Public == nil {
 				return &problem{message: "the public half of " + pair.Name() +

@@ -72,7 +72,7 @@ func runLoad(a *app, o loadOptions, name string) error {
 	if a.dry {
 		text := a.style().Sentences("Would unlock " + pair.Name() + " and let it be held.")
 		if len(batch.Differences()) > 0 {
-			text += "\n" + a.style().Plan(batch.Differences(), a.station.Tilde)
+			text += "\n" + render.Plan(a.style(), batch.Differences(), a.station.Tilde)
 		}
 		return a.show(text, render.PlanDocument(batch.Differences()))
 	}

@@ -43,24 +43,25 @@ func lookAt(a *app, part string, view *look.View) error {
 	text, document := "", render.LookDocument(view)
 	switch part {
 	case "all":
-		text = s.Look(view, a.station.Now(), a.station.Tilde)
+		text = render.Look(s, view, a.station.Now(), a.station.Tilde)
 	case "keys":
 		var keys []render.KeyView
 		for _, key := range view.Keys {
 			keys = append(keys, withUses(a, viewOf(a, key.Pair), view.Keys))
 		}
-		text = s.Keys(keys, nil)
+		text = render.Keys(s, keys, nil)
 	case "hosts":
 		stored, problems, err := storedKeys(a)
 		if err != nil {
 			return err
 		}
-		text = s.LookHosts(view, a.station.Tilde) + "\n" + s.StoredKeys(stored, problems, a.station.Tilde)
+		text = render.LookHosts(s, view, a.station.Tilde) + "\n" + render.StoredKeys(s, stored, problems,
+			a.station.Tilde)
 		document = render.StoredDocument(view, stored, problems)
 	case "tokens":
-		text = s.LookTokens(view.Tokens, a.station.Now())
+		text = render.LookTokens(s, view.Tokens, a.station.Now())
 	case "agent":
-		text = s.LookAgents(view, a.station.Now(), a.station.Tilde)
+		text = render.LookAgents(s, view, a.station.Now(), a.station.Tilde)
 	default:
 		return usage("look takes keys, tokens, hosts, remotes or agent, not %q", part)
 	}

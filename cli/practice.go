@@ -63,7 +63,7 @@ crux that somebody meets then.`,
 			for i, f := range list {
 				views[i] = render.FaultView{Code: f.Code, By: f.By, Does: f.Does}
 			}
-			return a.show(a.style().Faults(views), render.FaultsDocument(views))
+			return a.show(render.Faults(a.style(), views), render.FaultsDocument(views))
 		},
 	}
 }
@@ -92,7 +92,7 @@ func servePractice(a *app, o standin.Options, names []string) (err error) {
 		defer func() { err = errors.Join(err, host.Close()) }()
 		views = append(views, practiceView(name, host))
 	}
-	if err := a.show(a.style().Practice(views), render.PracticeDocument(views)); err != nil {
+	if err := a.show(render.Practice(a.style(), views), render.PracticeDocument(views)); err != nil {
 		return err
 	}
 	a.untilStopped = true
@@ -159,11 +159,12 @@ func runDemo(a *app, stay bool) (err error) {
 	}
 	record.Worked = record.Worked && view.Same()
 	s := a.style()
-	if err := a.show(s.DemoEnd(record, view.Branch, view.Commit, view.Subject, view.Author), record); err != nil {
+	if err := a.show(render.DemoEnd(s, record, view.Branch, view.Commit, view.Subject, view.Author),
+		record); err != nil {
 		return err
 	}
 	if stay {
-		a.tell(s.Stay(journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
+		a.tell(render.Stay(s, journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
 		<-a.ctx.Done()
 	}
 	if !record.Worked {

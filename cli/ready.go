@@ -217,18 +217,18 @@ func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secr
 		clone = a.station.Tilde(target.Folder)
 	}
 	if len(plan) > 0 || way.IsOpen() && clone != "" { // else there is nothing that could be done
-		a.say(s.ReadyPlan(way, plan, clone))
+		a.say(render.ReadyPlan(s, way, plan, clone))
 	}
 	gap := ""
 	opening, err := ready.Open(a.ctx, place, request, secrets,
-		func(step ready.Step) { gap = "\n"; a.say(s.ReadyStep(step)) })
+		func(step ready.Step) { gap = "\n"; a.say(render.ReadyStep(s, step)) })
 	if err != nil {
 		return err
 	}
 	a.say(gap)
-	a.say(s.Way(opening.Way))
+	a.say(render.Way(s, opening.Way))
 	if !opening.Way.IsOpen() {
-		a.say(s.Stopped(opening.Way))
+		a.say(render.Stopped(s, opening.Way))
 		return readyEnd(a, opening, plan, target.Folder, false)
 	}
 	if clone == "" {

@@ -107,7 +107,7 @@ func runRegister(a *app, o *registerOptions, key, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().Registered(done, pair.Name(), host.Name),
+	return a.showChange(batch, render.Registered(a.style(), done, pair.Name(), host.Name),
 		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
 }
 
@@ -144,7 +144,7 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 func registerByHand(a *app, o *registerOptions, place site.Site, r registration.Registration) error {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
-		a.tell(a.style().ByHand(r, line))
+		a.tell(render.ByHand(a.style(), r, line))
 		if o.copy {
 			words := "The line is on the clipboard, if this terminal allows it."
 			if toClipboard(a, line) != nil {
@@ -161,6 +161,6 @@ func registerByHand(a *app, o *registerOptions, place site.Site, r registration.
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().Registered(done, r.Pair.Name(), r.Host.Name),
+	return a.showChange(batch, render.Registered(a.style(), done, r.Pair.Name(), r.Host.Name),
 		render.RegisteredDocument(done, r.Pair.Name(), r.Host.Name, number(batch)))
 }

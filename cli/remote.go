@@ -40,7 +40,7 @@ func showRemotes(a *app) error {
 	if err != nil {
 		return err
 	}
-	return a.show(a.style().Remotes(list, a.station.Tilde), render.RemotesDocument(list))
+	return a.show(render.Remotes(a.style(), list, a.station.Tilde), render.RemotesDocument(list))
 }
 
 func remoteUse(a *app) *cobra.Command {
@@ -80,7 +80,7 @@ chest first, as unicrux remote clean does.`,
 			}
 			words := "The remote " + name + " is reached by " + args[0] + " now: " + strings.Join(urls, ", ")
 			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") +
-				a.style().CommandLine("unicrux", "check", name)
+				render.CommandLine(a.style(), "unicrux", "check", name)
 			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
 		},
 	}

@@ -80,7 +80,7 @@ func runRenew(a *app, o *renewOptions, name string) error {
 		}
 		return err
 	}
-	return a.showChange(batch, a.style().Renewed(renewed, pair, a.station.Tilde),
+	return a.showChange(batch, render.Renewed(a.style(), renewed, pair, a.station.Tilde),
 		render.RenewedDocument(renewed, pair, number(batch)))
 }
 
@@ -89,7 +89,7 @@ func sayDone(a *app, words string) { a.say(a.style().Sentences(words)) }
 
 // paste shows the line for a host that is told by hand.
 func showLine(a *app, r registration.Registration) {
-	a.tell(a.style().ByHand(r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
+	a.tell(render.ByHand(a.style(), r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
 	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
 }
 
@@ -117,7 +117,7 @@ agents held.`,
 			if err != nil {
 				return err
 			}
-			return a.showChange(batch, a.style().Retired(retired, pair, a.station.Tilde),
+			return a.showChange(batch, render.Retired(a.style(), retired, pair, a.station.Tilde),
 				render.RetiredDocument(retired, pair, number(batch)))
 		},
 	}

@@ -62,7 +62,7 @@ func listRepos(a *app, o *secretOptions, name, search string) error {
 			return true
 		}
 		written++
-		return a.print(s.Repo(repo)) == nil
+		return a.print(render.Repo(s, repo)) == nil
 	})
 	if err != nil && errors.Is(ctx.Err(), context.DeadlineExceeded) {
 		return &problem{message: fmt.Sprintf("%s had not sent all of its list after %v; %d repositories are known so far", client.Description.Name, pagesLimit*a.timeout, max(written, len(list))),
@@ -75,7 +75,7 @@ func listRepos(a *app, o *secretOptions, name, search string) error {
 	if a.json {
 		return a.show("", render.ReposDocument(list, client.Description.Name))
 	}
-	a.progress(s.RepoCount(written, client.Description.Name, search))
+	a.progress(render.RepoCount(s, written, client.Description.Name, search))
 	return nil
 }
 
@@ -185,7 +185,7 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().MadeRepo(made, host.Name, a.station.Tilde(n.From)),
+	return a.showChange(batch, render.MadeRepo(a.style(), made, host.Name, a.station.Tilde(n.From)),
 		render.MadeRepoDocument(made, host.Name, number(batch)))
 }
 

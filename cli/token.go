@@ -76,7 +76,7 @@ func tokenList(a *app) *cobra.Command {
 			} else if err != nil {
 				return err
 			}
-			return a.show(a.style().Tokens(list, a.station.Now()), render.TokensDocument(list))
+			return a.show(render.Tokens(a.style(), list, a.station.Now()), render.TokensDocument(list))
 		},
 	}
 }
@@ -97,7 +97,7 @@ func tokenShow(a *app) *cobra.Command {
 				return err
 			}
 			if !reveal && !copied {
-				return a.show(a.style().Token(e, a.station.Now()), render.TokenDocument(e, 0))
+				return a.show(render.Token(a.style(), e, a.station.Now()), render.TokenDocument(e, 0))
 			}
 			return revealToken(a, place, e, o.chest, reveal)
 		},
@@ -196,7 +196,7 @@ func testToken(a *app, o *tokenOptions, name string) error {
 		}
 	}
 	lacks := missing(host, e)
-	if err := a.show(a.style().TestedToken(e, proven, tried, lacks, a.station.Now()),
+	if err := a.show(render.TestedToken(a.style(), e, proven, tried, lacks, a.station.Now()),
 		render.TestedTokenDocument(e, proven, tried, lacks)); err != nil {
 		return err
 	}
@@ -212,7 +212,7 @@ func movedTo(a *app, host *describe.Description, e chest.Entry) (moved bool, err
 	if len(tokens.NewPlaces(e, host)) == 0 {
 		return false, nil
 	}
-	a.tell(a.style().OtherPlaces(e, host.Places()))
+	a.tell(render.OtherPlaces(a.style(), e, host.Places()))
 	err = a.confirm("Send the token " + e.Name + " there, and store it for that place if it works?")
 	return err == nil, err
 }
@@ -242,7 +242,7 @@ func tokenRenew(a *app) *cobra.Command {
 						}
 					}
 					fresh, err := tokens.Renew(a.ctx, place, batch, e, until)
-					return a.style().RenewedToken(fresh, a.station.Now()),
+					return render.RenewedToken(a.style(), fresh, a.station.Now()),
 						render.TokenDocument(fresh, number(batch)), err
 				})
 		},

@@ -88,7 +88,8 @@ func newToken(a *app, o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+	return a.showChange(batch, render.KeptToken(a.style(), e, proven, a.station.Now()),
+		render.TokenDocument(e, number(batch)))
 }
 
 // signInForToken gets what a host wants to be shown before it issues a token.
@@ -201,21 +202,22 @@ func runSignIn(a *app, o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+	return a.showChange(batch, render.KeptToken(a.style(), e, proven, a.station.Now()),
+		render.TokenDocument(e, number(batch)))
 }
 
 // signedIn lets a person decide in a browser: on this computer, or on any by a code.
 func signedIn(a *app, server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
 	if here {
 		return server.ByBrowser(a.ctx, scopes, func(page string) {
-			a.tell(a.style().BrowserPrompt(page, host)) // also with --quiet: nobody could sign in without it
+			a.tell(render.BrowserPrompt(a.style(), page, host)) // also with --quiet: nobody could sign in without it
 		})
 	}
 	prompt, err := server.Begin(a.ctx, scopes)
 	if err != nil {
 		return nil, err
 	}
-	a.progressText(a.style().SignInPrompt(prompt, host))
+	a.progressText(render.SignInPrompt(a.style(), prompt, host))
 	return server.Wait(a.ctx, prompt)
 }
 
@@ -272,7 +274,8 @@ func addToken(a *app, o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.showChange(batch, a.style().KeptToken(e, proven, a.station.Now()), render.TokenDocument(e, number(batch)))
+	return a.showChange(batch, render.KeptToken(a.style(), e, proven, a.station.Now()),
+		render.TokenDocument(e, number(batch)))
 }
 
 func askPasted(a *app, o *tokenOptions, host *describe.Description) (secret.Text, error) {

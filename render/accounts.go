@@ -9,7 +9,7 @@ import (
 )
 
 // Accounts writes which account of a host is used where, with which key and author.
-func (s Style) Accounts(d *describe.Description, accounts []hosts.Account, v *look.View,
+func Accounts(s Style, d *describe.Description, accounts []hosts.Account, v *look.View,
 	tilde func(string) string) string {
 	var rows [][]string
 	for _, a := range accounts {

@@ -9,7 +9,7 @@ import (
 )
 
 // LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.
-func (s Style) LookAgents(v *look.View, now time.Time, tilde func(string) string) string {
+func LookAgents(s Style, v *look.View, now time.Time, tilde func(string) string) string {
 	if len(v.Agents) == 0 {
 		return s.Sentences("Nothing is held unlocked: no holder runs, and neither SSH_AUTH_SOCK nor settings name another agent.")
 	}

@@ -8,7 +8,7 @@ import (
 
 // Card writes what to fill in into another program, field by field. What is to be copied
 // stands alone on its line.
-func (s Style) Card(c *card.Card, purpose string, tilde func(string) string) string {
+func Card(s Style, c *card.Card, purpose string, tilde func(string) string) string {
 	text := s.Sentences("What to fill in into another program, to " + purpose + " at " + c.Host + ".")
 	for _, side := range c.Sides {
 		text += "\n" + margin + s.paint(bold, "By "+map[string]string{"ssh": "SSH",
@@ -30,7 +30,7 @@ func (s Style) Card(c *card.Card, purpose string, tilde func(string) string) str
 		}
 		text += s.block(10, rows)
 		if !side.Ready {
-			text += s.Sentences("Something is missing for that. To get it:") + s.CommandLine(side.Missing...)
+			text += s.Sentences("Something is missing for that. To get it:") + CommandLine(s, side.Missing...)
 		}
 	}
 	return text

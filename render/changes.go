@@ -13,7 +13,7 @@ import (
 )
 
 // Changes writes the record, newest first: what was changed, and by which steps.
-func (s Style) Changes(all []workstation.Change, tilde func(string) string, now time.Time) string {
+func Changes(s Style, all []workstation.Change, tilde func(string) string, now time.Time) string {
 	if len(all) == 0 {
 		return s.Sentences("Nothing was changed yet.")
 	}
@@ -33,7 +33,7 @@ func (s Style) Changes(all []workstation.Change, tilde func(string) string, now 
 			parts = append(parts, s.hanging("     ", stepWords(step, tilde), grey))
 		}
 	}
-	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + s.CommandLine("unicrux",
+	return strings.Join(parts, "") + "\n" + s.Sentences("To take one back:") + CommandLine(s, "unicrux",
 		"undo", "NUMBER")
 }
 
@@ -115,13 +115,13 @@ func ChangesDocument(all []workstation.Change) any {
 }
 
 // Undone writes what was taken back.
-func (s Style) Undone(u *workstation.Undone, tilde func(string) string) string {
+func Undone(s Style, u *workstation.Undone, tilde func(string) string) string {
 	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
 	for _, step := range u.Change.Steps {
 		if step.File != nil && step.File.Aside != "" && !strings.HasSuffix(step.File.Path, ".pub") {
 			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+
 				" unlocked. Load it again:") +
-				s.CommandLine("unicrux", "key", "load", tilde(step.File.Path))
+				CommandLine(s, "unicrux", "key", "load", tilde(step.File.Path))
 		}
 	}
 	for _, path := range u.SetAside {
@@ -140,7 +140,7 @@ func UndoneDocument(u *workstation.Undone) any {
 }
 
 // Conflict shows both versions of a file that stands in the way of an undo.
-func (s Style) Conflict(e *workstation.EditedError, path string) string {
+func Conflict(s Style, e *workstation.EditedError, path string) string {
 	if len(e.Ours) == 0 {
 		return ""
 	}
@@ -161,7 +161,7 @@ func marked(mark string, text []byte) string {
 }
 
 // ReadyPlan writes what is going to be done, before it is.
-func (s Style) ReadyPlan(way *finding.Way, plan []ready.Foreseen, clone string) string {
+func ReadyPlan(s Style, way *finding.Way, plan []ready.Foreseen, clone string) string {
 	var b strings.Builder
 	b.WriteString(s.Sentences(planHead(way)...) + "\n")
 	n := 0
@@ -197,7 +197,7 @@ func goal(way *finding.Way) string {
 }
 
 // ReadyStep tells one step that was taken.
-func (s Style) ReadyStep(step ready.Step) string {
+func ReadyStep(s Style, step ready.Step) string {
 	label := "done"
 	if step.Change != 0 {
 		label = fmt.Sprintf("change %d", step.Change)
@@ -241,7 +241,7 @@ func NewReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cl
 }
 
 // Request writes what to ask of whom, in words that can be sent as they are.
-func (s Style) Request(way *finding.Way, mend finding.Mend) string {
+func Request(s Style, way *finding.Way, mend finding.Mend) string {
 	if mend.By == causes.You || way.Crux == nil {
 		return ""
 	}
@@ -256,11 +256,11 @@ func (s Style) Request(way *finding.Way, mend finding.Mend) string {
 }
 
 // Stopped is what a loop of mends says when somebody else is needed.
-func (s Style) Stopped(way *finding.Way) string {
+func Stopped(s Style, way *finding.Way) string {
 	if way.IsOpen() || len(way.Mends) == 0 {
 		return ""
 	}
-	return s.Request(way, way.Mends[0])
+	return Request(s, way, way.Mends[0])
 }
 
 // DoneDocument makes the document "unicrux.done/1"; change is 0 when nothing was changed.

@@ -13,7 +13,7 @@ import (
 )
 
 // Moved says how many secrets are where now.
-func (s Style) Moved(n int, to chest.Kind) string {
+func Moved(s Style, n int, to chest.Kind) string {
 	where := map[chest.Kind]string{chest.Sealed: "sealed in files of ours",
 		chest.Desktop: "with the desktop's secret service", chest.Memory: "in the memory of the holder alone"}[to]
 	switch n {
@@ -38,7 +38,7 @@ type ChestView struct {
 }
 
 // Chest tells where secrets are.
-func (s Style) Chest(v ChestView) string {
+func Chest(s Style, v ChestView) string {
 	kinds := map[chest.Kind]int{}
 	for _, e := range v.Entries {
 		kinds[e.Kind]++
@@ -65,7 +65,7 @@ func (s Style) Chest(v ChestView) string {
 	text := s.block(8, rows)
 	if v.Damaged {
 		text += "\n" + s.Sentences("A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:") +
-			s.CommandLine("unicrux", "chest", "show", "--set-aside")
+			CommandLine(s, "unicrux", "chest", "show", "--set-aside")
 	}
 	return text
 }
@@ -95,7 +95,7 @@ func ChestDocument(v ChestView) any {
 }
 
 // Adopted tells which secrets lay about, masked, and what became of each.
-func (s Style) Adopted(list []adopt.Adopted, dry bool, tilde func(string) string) string {
+func Adopted(s Style, list []adopt.Adopted, dry bool, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("No secret for a code host lies about, as far as we looked.")
 	}

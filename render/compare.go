@@ -12,7 +12,7 @@ import (
 )
 
 // Compared writes the keys that are here against those that a host knows.
-func (s Style) Compared(list []registration.Compared, host string, now time.Time, tilde func(string) string) string {
+func Compared(s Style, list []registration.Compared, host string, now time.Time, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("There is no key here, and " + host + " knows none.")
 	}
@@ -34,7 +34,7 @@ func (s Style) Compared(list []registration.Compared, host string, now time.Time
 }
 
 // ComparedByTrying says how the answers were got, and what stays unknown.
-func (s Style) ComparedByTrying(host string, more bool) string {
+func ComparedByTrying(s Style, host string, more bool) string {
 	text := "\n" + s.Sentences(host+
 		" lists no keys, so it was asked over SSH about each of yours. What it knows besides stays unknown.")
 	if more {
@@ -44,7 +44,7 @@ func (s Style) ComparedByTrying(host string, more bool) string {
 }
 
 // TakeAway says what a person is to take away, and where.
-func (s Style) TakeAway(pair *sshkey.Pair, host *describe.Description) string {
+func TakeAway(s Style, pair *sshkey.Pair, host *describe.Description) string {
 	where := "on the page where " + host.Name + " lists keys"
 	if host.Pages.Keys != "" {
 		where = "on " + host.Pages.Keys

@@ -12,11 +12,11 @@ import (
 )
 
 // Reading tells what an error text says, and what it does not.
-func (s Style) Reading(r causes.Reading) string {
+func Reading(s Style, r causes.Reading) string {
 	switch {
 	case len(r.Causes) == 0:
 		return s.Sentences("Nothing in this text is known to Unicrux, so it cannot tell what it means.",
-			"Ask about the way itself, which is tried then and not read:") + s.CommandLine("unicrux", "check",
+			"Ask about the way itself, which is tried then and not read:") + CommandLine(s, "unicrux", "check",
 			cmp.Or(r.Where(), "URL"))
 	case r.Conclusive:
 		return s.conclusive(r.Causes[0])

@@ -34,7 +34,7 @@ type FindView struct {
 
 // Found writes every key that a search brought, with what is not as it should be, and how
 // that is mended.
-func (s Style) Found(v FindView) string {
+func Found(s Style, v FindView) string {
 	text := s.Sentences(foundSummary(v))
 	var quiet []string
 	for _, f := range v.Keys {

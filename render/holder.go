@@ -26,7 +26,7 @@ type HolderView struct {
 }
 
 // ChestHeld says until when the chest is held open, if it is.
-func (s Style) ChestHeld(v HolderView) string {
+func ChestHeld(s Style, v HolderView) string {
 	if v.ChestUntil == nil {
 		return ""
 	}
@@ -34,9 +34,9 @@ func (s Style) ChestHeld(v HolderView) string {
 }
 
 // Holder writes what the holder holds, and until when.
-func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
+func Holder(s Style, v HolderView, holdings []agent.Holding) string {
 	if len(holdings) == 0 {
-		return s.Sentences("The holder runs and holds nothing. It exits soon unless a key is loaded.") + s.ChestHeld(v)
+		return s.Sentences("The holder runs and holds nothing. It exits soon unless a key is loaded.") + ChestHeld(s, v)
 	}
 	var rows [][]string
 	for _, h := range holdings {
@@ -47,7 +47,7 @@ func (s Style) Holder(v HolderView, holdings []agent.Holding) string {
 		rows = append(rows, []string{heldName(h.Comment, v.Tilde), kind, line, until(h.Ends, v.Now), heldWith(h)})
 	}
 	return s.Sentences("The holder keeps "+count(len(rows), "key", "keys")+" unlocked.") + "\n" +
-		s.table([]string{"key", "kind", "tide line", "forgotten", "used"}, rows) + "\n" + s.ChestHeld(v) +
+		s.table([]string{"key", "kind", "tide line", "forgotten", "used"}, rows) + "\n" + ChestHeld(s, v) +
 		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}},
 			{label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
 }

@@ -19,7 +19,7 @@ import (
 )
 
 // Host writes all about one described host.
-func (s Style) Host(d *describe.Description) string {
+func Host(s Style, d *describe.Description) string {
 	rows := []row{
 		{label: "host", tone: bold, lines: []string{d.Name}},
 		{label: "title", tone: grey, lines: []string{d.Title}},
@@ -44,7 +44,7 @@ func reached(d *describe.Description, label string) row {
 }
 
 // Source says what a description names that came from elsewhere.
-func (s Style) Source(source hosts.Source) string {
+func Source(s Style, source hosts.Source) string {
 	d := source.Description
 	rows := []row{
 		{label: "from", tone: grey, lines: []string{untrusted.Clean(source.From)}},
@@ -77,12 +77,12 @@ func secretsTo(d *describe.Description) []row {
 }
 
 // ReplacedSource holds a description against the one whose place it would take.
-func (s Style) ReplacedSource(source hosts.Source, old hosts.Replacement) string {
+func ReplacedSource(s Style, source hosts.Source, old hosts.Replacement) string {
 	name := source.Description.Name
 	text := s.Sentences("A description of "+name+" is here already. This one differs:") +
 		s.difference(workstation.Difference{Before: old.Text, After: source.Text}, name+".toml")
 	if old.Description == nil {
-		return text + "\n" + s.Source(source)
+		return text + "\n" + Source(s, source)
 	}
 	was := map[origin.Place]bool{}
 	for _, place := range old.Description.Places() {
@@ -90,10 +90,10 @@ func (s Style) ReplacedSource(source hosts.Source, old hosts.Replacement) string
 	}
 	for _, place := range source.Description.Places() {
 		if !was[place] {
-			text += s.Careful([]string{"New: Unicrux may send secrets to " + place.String() + "."})
+			text += Careful(s, []string{"New: Unicrux may send secrets to " + place.String() + "."})
 		}
 	}
-	return text + "\n" + s.Source(source)
+	return text + "\n" + Source(s, source)
 }
 
 // byHand are the operations that a person does in place of a host's interface.
@@ -121,7 +121,7 @@ func abilities(d *describe.Description) string {
 }
 
 // Hosts writes a table of described hosts.
-func (s Style) Hosts(list []*describe.Description) string {
+func Hosts(s Style, list []*describe.Description) string {
 	var rows [][]string
 	for _, d := range list {
 		rows = append(rows, []string{d.Name, d.HostName(), fmt.Sprint(d.Port()), d.Title})
@@ -168,7 +168,7 @@ func HostsDocument(list []*describe.Description, problems []string) any {
 }
 
 // Trusted writes whose key was stored and why it is believed.
-func (s Style) Trusted(t *trust.Trusted, host, file string, dry bool) string {
+func Trusted(s Style, t *trust.Trusted, host, file string, dry bool) string {
 	verb := "Stored"
 	switch {
 	case t.Already:
@@ -202,7 +202,7 @@ func TrustedDocument(t *trust.Trusted, host string, change int) any {
 }
 
 // Registered writes what the host knows now and how that was proved.
-func (s Style) Registered(r *registration.Registered, key, host string) string {
+func Registered(s Style, r *registration.Registered, key, host string) string {
 	title := untrusted.Clean(r.Title)
 	known := fmt.Sprintf("%s knows %s now, as “%s”.", host, key, title)
 	if r.Already {
@@ -267,7 +267,7 @@ func RegisteredDocument(r *registration.Registered, key, host string, change int
 }
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.
-func (s Style) ByHand(r registration.Registration, line string) string {
+func ByHand(s Style, r registration.Registration, line string) string {
 	host, page := r.Host.Name, r.Host.Pages.Keys
 	where := "Give " + host + " this one line, on the page where it takes keys"
 	if page != "" {

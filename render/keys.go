@@ -139,7 +139,7 @@ func age(t, now time.Time) string {
 }
 
 // Key writes all about one pair.
-func (s Style) Key(v KeyView) string {
+func Key(s Style, v KeyView) string {
 	rows := []row{
 		{label: "key", tone: bold, lines: []string{v.Pair.Name()}},
 		{label: "kind", tone: grey, lines: []string{v.kind()}},
@@ -174,14 +174,14 @@ func (s Style) Key(v KeyView) string {
 
 // Keys writes a table of pairs, each with its fingerprint below, and at the end the files
 // that cannot be read.
-func (s Style) Keys(views []KeyView, unreadable []string) string {
+func Keys(s Style, views []KeyView, unreadable []string) string {
 	heads := []string{"key", "kind", "locked", "tide line", "changed", "comment"}
 	var rows [][]string
 	var whole []string // each key by itself, for narrow terminals
 	for _, v := range views {
 		rows = append(rows, []string{v.Pair.Name(), v.kind(), v.lock(), s.eye(v.Pair), age(v.Pair.Modified, v.Now),
 			v.Pair.Comment})
-		whole = append(whole, s.Key(v))
+		whole = append(whole, Key(s, v))
 	}
 	lines, fits := s.tableLines(heads, rows)
 	text := strings.Join(whole, "\n")
@@ -192,7 +192,7 @@ func (s Style) Keys(views []KeyView, unreadable []string) string {
 				s.block(0, []row{{text: views[i].usesAndCertificate(), tone: grey}})
 		}
 	}
-	return text + s.Careful(unreadable)
+	return text + Careful(s, unreadable)
 }
 
 // A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".

@@ -11,7 +11,7 @@ import (
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
-func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) string {
+func Look(s Style, v *look.View, now time.Time, tilde func(string) string) string {
 	text := s.Sentences(standing(v))
 	if words := danger(v); words != "" {
 		text += s.Sentences(words)
@@ -26,11 +26,11 @@ func (s Style) Look(v *look.View, now time.Time, tilde func(string) string) stri
 		text += "\n" + s.unsafe(v, tilde)
 	}
 	if v.Lends != "" {
-		text += s.Careful([]string{"ForwardAgent in " + tilde(v.Lends) +
+		text += Careful(s, []string{"ForwardAgent in " + tilde(v.Lends) +
 			" forwards your agent to every host: whoever runs one can sign in as you while you are connected. Set it for single hosts, or not at all."})
 	}
 	words, command := nextStep(v, now, tilde)
-	return text + "\n" + s.Sentences(words) + s.CommandLine(command...)
+	return text + "\n" + s.Sentences(words) + CommandLine(s, command...)
 }
 
 func standing(v *look.View) string {
@@ -137,7 +137,7 @@ func (s Style) unsafe(v *look.View, tilde func(string) string) string {
 }
 
 // LookHosts writes of each described host what ssh would do for it.
-func (s Style) LookHosts(v *look.View, tilde func(string) string) string {
+func LookHosts(s Style, v *look.View, tilde func(string) string) string {
 	if len(v.Hosts) == 0 {
 		return s.Sentences("No host is described here.")
 	}

@@ -10,12 +10,12 @@ import (
 
 // Plan writes what a dry run would have changed: a sentence for each step, and the
 // difference where a file changes.
-func (s Style) Plan(steps []workstation.Difference, tilde func(string) string) string {
+func Plan(s Style, steps []workstation.Difference, tilde func(string) string) string {
 	return s.plan("Would: ", steps, tilde)
 }
 
 // UndoPlan writes what an undo would take back, in the order in which it would.
-func (s Style) UndoPlan(steps []workstation.Difference, tilde func(string) string) string {
+func UndoPlan(s Style, steps []workstation.Difference, tilde func(string) string) string {
 	return s.plan("Would take back: ", steps, tilde)
 }
 

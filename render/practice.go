@@ -17,7 +17,7 @@ type PracticeView struct {
 }
 
 // Practice says where practice hosts are and how to begin.
-func (s Style) Practice(views []PracticeView) string {
+func Practice(s Style, views []PracticeView) string {
 	text := s.Sentences("These are up, on this computer alone. Ctrl-C ends them.")
 	for _, v := range views {
 		rows := []row{
@@ -35,7 +35,7 @@ func (s Style) Practice(views []PracticeView) string {
 		if v.Token != "" {
 			rows = append(rows, row{label: "token", tone: grey, lines: []string{v.Token}})
 		}
-		text += "\n" + s.block(9, rows) + s.CommandLine("unicrux", "host", "add", v.Description)
+		text += "\n" + s.block(9, rows) + CommandLine(s, "unicrux", "host", "add", v.Description)
 	}
 	return text + "\n" + s.Sentences("In another terminal, begin with one of the descriptions.")
 }
@@ -94,13 +94,13 @@ func (s Style) DemoStep(say string, line []string) string {
 }
 
 // DemoEnd tells how the journey ended, with the host's own view of what was pushed.
-func (s Style) DemoEnd(d *DemoDocument, branch, commit, subject, author string) string {
+func DemoEnd(s Style, d *DemoDocument, branch, commit, subject, author string) string {
 	text := "\n" + s.Sentences(fmt.Sprintf("The host's own view: %s is at %.12s, “%s” by %s.", branch, commit,
 		subject, author))
 	for _, step := range d.Steps {
 		if !step.Worked {
 			text += s.paint(rose, s.Sentences(fmt.Sprintf("This went otherwise than it should (exit %d):",
-				step.Exit))) + s.CommandLine(step.Command...)
+				step.Exit))) + CommandLine(s, step.Command...)
 		}
 	}
 	if d.Worked {
@@ -110,17 +110,17 @@ func (s Style) DemoEnd(d *DemoDocument, branch, commit, subject, author string) 
 }
 
 // Stay says how to go on in the throwaway home from another terminal.
-func (s Style) Stay(home, sshCommand, token string) string {
+func Stay(s Style, home, sshCommand, token string) string {
 	return "\n" + s.Sentences("Host and home stay until Ctrl-C. In another terminal:") +
-		s.CommandLine("export", "HOME="+home) + s.CommandLine("export", "GIT_SSH_COMMAND="+sshCommand) +
-		s.CommandLine("cd", home) + s.Sentences("The token for the host's interface is in:") + margin + token + "\n"
+		CommandLine(s, "export", "HOME="+home) + CommandLine(s, "export", "GIT_SSH_COMMAND="+sshCommand) +
+		CommandLine(s, "cd", home) + s.Sentences("The token for the host's interface is in:") + margin + token + "\n"
 }
 
 // A FaultView is something that a practice host can be told to do wrong.
 type FaultView struct{ Code, By, Does string }
 
 // Faults lists what a practice host can be told to do wrong.
-func (s Style) Faults(views []FaultView) string {
+func Faults(s Style, views []FaultView) string {
 	var rows []row
 	width := 0
 	for _, v := range views {
@@ -128,7 +128,7 @@ func (s Style) Faults(views []FaultView) string {
 		rows = append(rows, row{label: v.Code, tone: bold, text: v.Does + " " + "(" + v.By + ")"})
 	}
 	return s.block(width, rows) + "\n" +
-		s.Sentences("A practice host that does one of them wrong, to try things on:") + s.CommandLine("unicrux",
+		s.Sentences("A practice host that does one of them wrong, to try things on:") + CommandLine(s, "unicrux",
 		"practice", "serve", "forge", "--fault", "CODE")
 }
 

@@ -6,7 +6,7 @@ import (
 )
 
 // Remotes writes where a repository is cloned from and pushed to.
-func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string {
+func Remotes(s Style, list []remotes.Remote, tilde func(string) string) string {
 	if len(list) == 0 {
 		return s.Sentences("This repository has no remote.")
 	}
@@ -38,7 +38,7 @@ func (s Style) Remotes(list []remotes.Remote, tilde func(string) string) string 
 				"A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
 		}
 	}
-	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + s.Careful(careful)
+	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + Careful(s, careful)
 }
 
 func pushesElsewhere(list []remotes.Remote, r remotes.Remote) bool {

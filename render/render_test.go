@@ -92,7 +92,7 @@ func TestWays(t *testing.T) {
 		{"open.txt", Style{Width: 100, Lines: true}, open()},
 		{"open-host.txt", Style{Width: 100, Lines: true}, host},
 	} {
-		got := row.style.Way(row.way)
+		got := Way(row.style, row.way)
 		golden(t, row.name, got)
 		for line := range strings.Lines(got) {
 			plain := stripColours(strings.TrimSuffix(line, "\n"))
@@ -119,7 +119,7 @@ func stripColours(text string) string {
 
 func TestWhatIsCopiedStaysWhole(t *testing.T) {
 	for width := 20; width <= 120; width++ {
-		text := Style{Width: width}.Way(broken())
+		text := Way(Style{Width: width}, broken())
 		for _, whole := range []string{"unicrux key register forge_ed25519 forge", print} {
 			if !strings.Contains(text, whole) {
 				t.Errorf("at %d columns %q is broken:\n%s", width, whole, text)
@@ -148,9 +148,9 @@ func TestPlan(t *testing.T) {
 		{Words: "Register key with forge."},
 	}
 	tilde := func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }
-	golden(t, "plan.txt", Style{}.Plan(steps, tilde))
+	golden(t, "plan.txt", Plan(Style{}, steps, tilde))
 	golden(t, "plan.json", JSON(PlanDocument(steps)))
-	if got := (Style{}).Plan(nil, tilde); got != "  Nothing would change.\n" {
+	if got := Plan(Style{}, nil, tilde); got != "  Nothing would change.\n" {
 		t.Errorf("an empty plan: %q", got)
 	}
 }
@@ -182,7 +182,7 @@ func TestChangesFitTheTerminal(t *testing.T) {
 		{ID: 2, When: now, Words: "Register the key with forge.",
 			Steps: []workstation.Step{{Words: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
 	}
-	text := Style{Width: 60}.Changes(all,
+	text := Changes(Style{Width: 60}, all,
 		func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }, now)
 	for line := range strings.Lines(text) {
 		if columns(strings.TrimSuffix(line, "\n")) > 60 {
@@ -197,7 +197,7 @@ func TestChangesFitTheTerminal(t *testing.T) {
 	if strings.Index(text, "  2  ") > strings.Index(text, "  1  ") {
 		t.Errorf("the newest does not come first:\n%s", text)
 	}
-	if got := (Style{}).Changes(nil, nil, now); got != "  Nothing was changed yet.\n" {
+	if got := Changes(Style{}, nil, nil, now); got != "  Nothing was changed yet.\n" {
 		t.Errorf("%q", got)
 	}
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // Renewed writes what a renewal came to.
-func (s Style) Renewed(r *renewal.Renewed, old *sshkey.Pair, tilde func(string) string) string {
+func Renewed(s Style, r *renewal.Renewed, old *sshkey.Pair, tilde func(string) string) string {
 	text := ""
 	if r.Withdrawn {
 		text = s.Sentences(fmt.Sprintf("%s is in the place of %s, whose files are set aside.",
@@ -24,7 +24,7 @@ func (s Style) Renewed(r *renewal.Renewed, old *sshkey.Pair, tilde func(string) 
 	}
 	if r.Default {
 		text += s.Sentences("ssh offers the old key to every host without settings of its own, so other servers may know it. Once none does:") +
-			s.CommandLine("unicrux", "key", "retire", old.Name())
+			CommandLine(s, "unicrux", "key", "retire", old.Name())
 	}
 	return text
 }
@@ -46,7 +46,7 @@ func (s Style) mentions(list []sshconfig.Mention, tilde func(string) string) str
 }
 
 // Retired writes what became of a key that was retired.
-func (s Style) Retired(r *renewal.Retired, key *sshkey.Pair, tilde func(string) string) string {
+func Retired(s Style, r *renewal.Retired, key *sshkey.Pair, tilde func(string) string) string {
 	where := "No host was told."
 	if len(r.Hosts) > 0 {
 		where = "It is withdrawn from " + strings.Join(r.Hosts, ", ") + "."

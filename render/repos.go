@@ -14,7 +14,7 @@ import (
 const pathWidth = 40
 
 // Repo writes one line of a list that is not at its end yet.
-func (s Style) Repo(repo hostapi.Repo) string {
+func Repo(s Style, repo hostapi.Repo) string {
 	path := untrusted.Clean(repo.Path)
 	pad := strings.Repeat(" ", max(2, pathWidth-len([]rune(path))))
 	access, tone := "", grey
@@ -34,7 +34,7 @@ func (s Style) Repo(repo hostapi.Repo) string {
 }
 
 // RepoCount says how many there were.
-func (s Style) RepoCount(n int, host, search string) string {
+func RepoCount(s Style, n int, host, search string) string {
 	of := " on " + host
 	if search != "" {
 		of += " with “" + search + "” in their path"
@@ -78,7 +78,7 @@ func ReposDocument(list []hostapi.Repo, host string) any {
 }
 
 // MadeRepo says what there is now, and what was pushed.
-func (s Style) MadeRepo(m *repos.MadeRepo, host, folder string) string {
+func MadeRepo(s Style, m *repos.MadeRepo, host, folder string) string {
 	path := untrusted.Clean(m.Repo.Path)
 	texts := []string{path + " is on " + host + " now."}
 	if m.Already {
@@ -118,7 +118,7 @@ func MadeRepoDocument(m *repos.MadeRepo, host string, change int) any {
 }
 
 // Trial writes what came of trying one operation.
-func (s Style) Trial(t trial.Trial) string {
+func Trial(s Style, t trial.Trial) string {
 	if t.State == trial.Lacking {
 		return "" // told at the end, together
 	}
@@ -134,7 +134,7 @@ func (s Style) Trial(t trial.Trial) string {
 }
 
 // TrialsEnd sums up what came of trying a description.
-func (s Style) TrialsEnd(list []trial.Trial, host string) string {
+func TrialsEnd(s Style, list []trial.Trial, host string) string {
 	works, fails := 0, 0
 	var lacking []string
 	for _, t := range list {

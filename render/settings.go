@@ -13,7 +13,7 @@ const longValue = 40
 
 // Settings writes what holds for a host: what is set, with where it stands and what lost
 // against it, then what holds by default.
-func (s Style) Settings(v *effective.View, tilde func(string) string) string {
+func Settings(s Style, v *effective.View, tilde func(string) string) string {
 	text := s.Sentences("What ssh and git use for "+v.Host+".") + "\n"
 	text += s.settings("ssh", v.SSH, tilde)
 	if v.NoGit {
@@ -23,16 +23,16 @@ func (s Style) Settings(v *effective.View, tilde func(string) string) string {
 	}
 	text += s.byDefault(v.SSH)
 	for _, problem := range v.Problems {
-		text += s.Careful([]string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) +
+		text += Careful(s, []string{strings.TrimSpace(tilde(problem.Origin.String())+" "+problem.Keyword) +
 			": ssh stops here, because " + problem.Err.Error() + "."})
 	}
 	for _, unknown := range v.Unknown {
-		text += s.Careful([]string{tilde(unknown.Origin.String()) +
+		text += Careful(s, []string{tilde(unknown.Origin.String()) +
 			": whether this block counts is settled by a command, which was not run (--run-commands does): " +
 			untrusted.Clean(strings.Join(unknown.Args, " "))})
 	}
 	if v.Plain {
-		text += s.Careful([]string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
+		text += Careful(s, []string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
 	}
 	return text
 }
@@ -143,13 +143,13 @@ func SettingsDocument(v *effective.View) any {
 }
 
 // Overruled warns of settings of ours that do not hold, with the line that wins.
-func (s Style) Overruled(list []effective.Setting, tilde func(string) string) string {
+func Overruled(s Style, list []effective.Setting, tilde func(string) string) string {
 	var texts []string
 	for _, setting := range list {
 		texts = append(texts, fmt.Sprintf("%s wins over it: %s %s. Take that line out, or put the line “Include ~/.ssh/unicrux.conf” above it.",
 			tilde(setting.Origin), setting.Name, untrusted.Clean(setting.Value)))
 	}
-	return s.Careful(texts)
+	return Careful(s, texts)
 }
 
 // SetDocument makes the document "unicrux.set/1".

@@ -11,7 +11,7 @@ import (
 
 // StoredKeys writes in plain words which stored line belongs to which host, and what is wrong
 // with some.
-func (s Style) StoredKeys(list []look.Stored, problems []knownhosts.Problem, tilde func(string) string) string {
+func StoredKeys(s Style, list []look.Stored, problems []knownhosts.Problem, tilde func(string) string) string {
 	if len(list) == 0 && len(problems) == 0 {
 		return s.Sentences("No host key is stored.")
 	}
@@ -38,7 +38,7 @@ func (s Style) StoredKeys(list []look.Stored, problems []knownhosts.Problem, til
 		careful = append(careful, fmt.Sprintf("%s:%d says nothing to ssh: %v.",
 			tilde(problem.File), problem.Line, problem.Err))
 	}
-	return s.table([]string{"stored", "belongs to", "kind", "tide line"}, rows) + s.Careful(careful)
+	return s.table([]string{"stored", "belongs to", "kind", "tide line"}, rows) + Careful(s, careful)
 }
 
 // storedFor says to whom a line belongs.

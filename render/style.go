@@ -237,12 +237,12 @@ func (s Style) Sentences(texts ...string) string {
 }
 
 // CommandLine writes a command to be typed, on a line of its own, never broken.
-func (s Style) CommandLine(words ...string) string {
+func CommandLine(s Style, words ...string) string {
 	return margin + s.paint(bold, Command(words)) + "\n"
 }
 
 // Careful writes warnings below a result.
-func (s Style) Careful(texts []string) string {
+func Careful(s Style, texts []string) string {
 	if len(texts) == 0 {
 		return ""
 	}
@@ -255,7 +255,7 @@ func (s Style) Careful(texts []string) string {
 
 // Problem writes why a command failed and what to do about it. Where no terminal shows it,
 // nothing is wrapped: logs are searched by line.
-func (s Style) Problem(message, advice string) string {
+func Problem(s Style, message, advice string) string {
 	const lead = "Not done:"
 	width := s.width() - len(margin) - len(lead) - 1
 	if s.Width == 0 {
@@ -270,7 +270,7 @@ func (s Style) Problem(message, advice string) string {
 }
 
 // DoneBefore says what a command did before it failed, and how that is taken back.
-func (s Style) DoneBefore(changes []workstation.Change) string {
+func DoneBefore(s Style, changes []workstation.Change) string {
 	text := ""
 	for _, change := range changes {
 		var steps []string
@@ -286,7 +286,8 @@ func (s Style) DoneBefore(changes []workstation.Change) string {
 			steps = append(steps[:most-1], fmt.Sprintf("And %d more steps.", len(steps)-most+1))
 		}
 		text += s.Sentences("Done before that: "+strings.Join(steps,
-			" ")) + s.Sentences("Run the same command again to go on. To take back what was done:") + s.CommandLine("unicrux", "undo", strconv.Itoa(change.ID))
+			" ")) + s.Sentences("Run the same command again to go on. To take back what was done:") + CommandLine(s,
+			"unicrux", "undo", strconv.Itoa(change.ID))
 	}
 	return text
 }

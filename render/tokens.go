@@ -14,7 +14,7 @@ import (
 )
 
 // OtherPlaces holds the places for which a token was kept against those to which it would go now.
-func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
+func OtherPlaces(s Style, e chest.Entry, now []origin.Place) string {
 	texts := func(places []origin.Place) (list []string) {
 		for _, p := range places {
 			list = append(list, p.String())
@@ -27,7 +27,7 @@ func (s Style) OtherPlaces(e chest.Entry, now []origin.Place) string {
 }
 
 // KeptToken says that a token is in the chest, whose it is and what it may do.
-func (s Style) KeptToken(e chest.Entry, proven *tokens.Proven, now time.Time) string {
+func KeptToken(s Style, e chest.Entry, proven *tokens.Proven, now time.Time) string {
 	texts := []string{"The token " + e.Name + " is in the chest, and git gets it from there by itself."}
 	switch {
 	case proven == nil || proven.How == "":
@@ -38,11 +38,11 @@ func (s Style) KeptToken(e chest.Entry, proven *tokens.Proven, now time.Time) st
 	default:
 		texts = append(texts, "Tested by "+proven.How+".")
 	}
-	return s.Sentences(texts...) + "\n" + s.Token(e, now)
+	return s.Sentences(texts...) + "\n" + Token(s, e, now)
 }
 
 // Token tells what is known about one.
-func (s Style) Token(e chest.Entry, now time.Time) string {
+func Token(s Style, e chest.Entry, now time.Time) string {
 	rows := []row{
 		{label: "token", tone: bold, lines: []string{e.Name}},
 		{label: "for", tone: grey, lines: []string{"https://" + e.At + "/" + e.Path}},
@@ -96,7 +96,7 @@ func tokenEnd(e chest.Entry, now time.Time) string {
 }
 
 // Tokens writes a table of what is in the chest.
-func (s Style) Tokens(list []chest.Entry, now time.Time) string {
+func Tokens(s Style, list []chest.Entry, now time.Time) string {
 	if len(list) == 0 {
 		return s.Sentences("There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.")
 	}
@@ -123,26 +123,26 @@ func day(t time.Time) string {
 }
 
 // Saying says something in the midst of another program's output: the command stands alone.
-func (s Style) Saying(said gitanswer.Saying) string {
+func Saying(s Style, said gitanswer.Saying) string {
 	if said.Words == "" {
 		return ""
 	}
 	text := s.Sentences(untrusted.Clean(said.Words))
 	if len(said.Command) > 0 {
-		text += s.CommandLine(said.Command...)
+		text += CommandLine(s, said.Command...)
 	}
 	return text
 }
 
 // Foresight speaks of the end of a token.
-func (s Style) Foresight(e chest.Entry, now time.Time) string {
-	return s.Saying(gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:",
+func Foresight(s Style, e chest.Entry, now time.Time) string {
+	return Saying(s, gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:",
 		Command: []string{"unicrux", "token", "renew", e.Name}})
 }
 
 // LookTokens is the table of tokens, and what ends when.
-func (s Style) LookTokens(list []chest.Entry, now time.Time) string {
-	text := s.Tokens(list, now)
+func LookTokens(s Style, list []chest.Entry, now time.Time) string {
+	text := Tokens(s, list, now)
 	if len(list) > 0 {
 		text += "\n" + s.ends(list, now)
 	}
@@ -187,7 +187,7 @@ func (s Style) ends(list []chest.Entry, now time.Time) string {
 }
 
 // TestedToken says what the host tells about a token, beside what it was made for.
-func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string,
+func TestedToken(s Style, e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string,
 	now time.Time) string {
 	text := "The token " + e.Name + " is good"
 	switch {
@@ -205,7 +205,7 @@ func (s Style) TestedToken(e chest.Entry, proven *tokens.Proven, tried *trial.Tr
 		texts = append(texts, "It was made for "+strings.Join(e.Purposes, ", ")+", and may not: "+strings.Join(lacks,
 			", ")+". To make one that may: unicrux token new "+e.Host+" --for "+strings.Join(e.Purposes, ",")+".")
 	}
-	return s.Sentences(texts...) + "\n" + s.Token(e, now)
+	return s.Sentences(texts...) + "\n" + Token(s, e, now)
 }
 
 func triedText(t *trial.Tried) string {
@@ -219,13 +219,13 @@ func triedText(t *trial.Tried) string {
 }
 
 // RenewedToken says that the new one is in its place.
-func (s Style) RenewedToken(e chest.Entry, now time.Time) string {
+func RenewedToken(s Style, e chest.Entry, now time.Time) string {
 	return s.Sentences("The token "+e.Name+
-		" is renewed: the new one was proved, and only then the old one given up.") + "\n" + s.Token(e, now)
+		" is renewed: the new one was proved, and only then the old one given up.") + "\n" + Token(s, e, now)
 }
 
 // SignInPrompt shows the code large, and where to enter it.
-func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
+func SignInPrompt(s Style, p *oauth.Prompt, host string) string {
 	code := strings.Join(strings.Split(untrusted.Clean(p.Code), ""), " ")
 	text := "\n" + s.Sentences("To sign in to "+host+", open this address in a browser, on any screen:") +
 		margin + untrusted.Clean(p.Page) + "\n\n" + s.Sentences("and enter this code there:") + "\n" + margin +
@@ -238,7 +238,7 @@ func (s Style) SignInPrompt(p *oauth.Prompt, host string) string {
 }
 
 // BrowserPrompt says where to sign in by a browser on this computer.
-func (s Style) BrowserPrompt(page, host string) string {
+func BrowserPrompt(s Style, page, host string) string {
 	return "\n" + s.Sentences("To sign in to "+host+", open this address in a browser on this computer:") + margin +
 		untrusted.Clean(page) + "\n\n" +
 		s.Sentences("Waiting for ten minutes. Ctrl-C ends the waiting.")

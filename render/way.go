@@ -10,7 +10,7 @@ import (
 )
 
 // Way draws the line from the person to the repository, and where it breaks.
-func (s Style) Way(w *finding.Way) string {
+func Way(s Style, w *finding.Way) string {
 	var b strings.Builder
 	b.WriteString(s.question(w) + "\n")
 	b.WriteString(s.line(w.Stages))
@@ -99,7 +99,7 @@ func (s Style) line(stages []finding.Stage) string {
 }
 
 // InPlace says the crux in three lines, behind the words of the program that failed.
-func (s Style) InPlace(w *finding.Way) string {
+func InPlace(s Style, w *finding.Way) string {
 	lines := []string{s.paint(rose, "crux") + "  " + w.Crux.Summary}
 	if len(w.Crux.Evidence) > 0 {
 		e := w.Crux.Evidence[0]
