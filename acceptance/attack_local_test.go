@@ -369,7 +369,7 @@ func inMemory(pid int, text string) (found, looked bool) {
 	if err != nil {
 		return false, false
 	}
-	defer memory.Close() //nolint:errcheck // opened for reading
+	defer memory.Close() // opened for reading
 	for line := range strings.Lines(string(maps)) {
 		var from, to int64
 		if _, err := fmt.Sscanf(line, "%x-%x", &from, &to); err != nil || to-from > 1<<28 {

@@ -48,7 +48,7 @@ var sshAttacks = []attack{
 		if err := far.Start(); err != nil {
 			p.t.Fatal(err)
 		}
-		defer far.Wait() //nolint:errcheck // it ends when its input does
+		defer far.Wait() // it ends when its input does
 		defer stay.Close()
 		line, err := bufio.NewReader(said).ReadString('\n')
 		there, dialErr := net.Dial("unix", strings.TrimSpace(line))

@@ -187,7 +187,7 @@ func (p *person) tryFaults(c changing) {
 		}
 		fmt.Fprintf(f, "%-28s %4d changes of files, %4d faults, %4d not held\n", c.name, len(calls),
 			len(faults), broken)
-		f.Close() //nolint:errcheck // a report
+		f.Close() // a report
 	}
 }
 

@@ -80,7 +80,7 @@ func loopback() error {
 	if err != nil {
 		return err
 	}
-	defer unix.Close(fd) //nolint:errcheck // nothing was written
+	defer unix.Close(fd) // nothing was written
 	request, err := unix.NewIfreq("lo")
 	if err != nil {
 		return err

@@ -114,7 +114,7 @@ func (p *prompter) readSecret(source string) (secret.Text, error) {
 	if err != nil {
 		return secret.Text{}, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	text, err := secret.Read(f)
 	if err != nil {
 		return secret.Text{}, fmt.Errorf("%s: %w", source, err)

@@ -162,7 +162,7 @@ func copySecret(a *app, what, text string) error {
 	if err := toClipboard(a, text); err != nil {
 		return err
 	}
-	defer toClipboard(a, "") //nolint:errcheck // it went there a moment ago
+	defer toClipboard(a, "") // it went there a moment ago
 	if err := sayDoneAs(a, what+
 		" is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
 		return err

@@ -103,7 +103,7 @@ func openForGit(a *app, c *chest.Chest) bool {
 	if err != nil {
 		return false
 	}
-	defer terminal.Close() //nolint:errcheck // nothing is left to be written
+	defer terminal.Close() // nothing is left to be written
 	before := a.In
 	defer func() { a.In, a.asked = before, nil }()
 	a.In, a.asked = terminal, nil

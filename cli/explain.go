@@ -50,7 +50,7 @@ func errorText(a *app, args []string) (string, error) {
 		if err != nil {
 			return "", fmt.Errorf("the text cannot be read: %w", err)
 		}
-		defer file.Close() //nolint:errcheck // it was only read
+		defer file.Close() // it was only read
 		from = file
 	} else if term.IsTerminal(int(from.Fd())) {
 		if a.noInput {

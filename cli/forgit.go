@@ -31,7 +31,7 @@ func forGitConnect(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			defer conn.Close() //nolint:errcheck // the conversation is over
+			defer conn.Close() // the conversation is over
 			done := make(chan error, 1)
 			go func() { // ssh closes its end when it has done
 				_, _ = io.Copy(conn, a.In)

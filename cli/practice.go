@@ -73,7 +73,7 @@ func servePractice(a *app, o standin.Options, names []string) (err error) {
 		if o.Folder, err = os.MkdirTemp("", "unicrux-practice-"); err != nil {
 			return err
 		}
-		defer os.RemoveAll(o.Folder) //nolint:errcheck // it is in the folder for temporary files
+		defer os.RemoveAll(o.Folder) // it is in the folder for temporary files
 	}
 	var views []render.PracticeView
 	folder := o.Folder

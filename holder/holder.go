@@ -36,8 +36,8 @@ const (
 	watch = 30 * time.Second
 	// startPatience bounds the wait for another holder that is starting or ending.
 	startPatience = 5 * time.Second
-	// lastWords bounds how long an ending holder waits for answers that are due.
-	lastWords = time.Second
+	// drainTimeout bounds how long an ending holder waits for answers that are due.
+	drainTimeout = time.Second
 	// maxClients bounds how many programs speak to the holder at once. When one more comes, the one
 	// that has been silent for longest is let go.
 	maxClients = 256
@@ -229,21 +229,21 @@ func (h *holder) accept() {
 		}
 		if !fromSelf(conn) {
 			_ = conn.Close()
-		} else if said, answered := h.atDoor(conn); answered || !h.serve(conn, said) {
+		} else if said, answered := h.replyEarly(conn); answered || !h.serve(conn, said) {
 			_ = conn.Close()
 		}
 	}
 }
 
-// atDoor answers a client that has said already what it wants to know: git waits for it, and to wake
+// replyEarly answers a client that has said already what it wants to know: git waits for it, and to wake
 // somebody else for the answer takes longer than to give it. Anybody else is let in, with what was
 // heard.
-func (h *holder) atDoor(conn net.Conn) (said []byte, answered bool) {
+func (h *holder) replyEarly(conn net.Conn) (said []byte, answered bool) {
 	quick, able := h.Content.(Quick)
 	if !able {
 		return nil, false
 	}
-	said = heard(conn)
+	said = peek(conn)
 	answer, ok := quick.AtOnce(said)
 	if !ok || len(answer) > mostAtDoor {
 		return said, false
@@ -293,7 +293,7 @@ func (h *holder) letGo() {
 func (h *holder) end() error {
 	err := h.listener.Close()
 	h.Content.RemoveAll()
-	for deadline := time.Now().Add(lastWords); h.anyDue() && time.Now().Before(deadline); {
+	for deadline := time.Now().Add(drainTimeout); h.anyDue() && time.Now().Before(deadline); {
 		time.Sleep(time.Millisecond)
 	}
 	h.mu.Lock()

@@ -74,15 +74,15 @@ func Listens(socket string) bool {
 	if err != nil {
 		return false
 	}
-	defer conn.Close() //nolint:errcheck // nothing was said
+	defer conn.Close() // nothing was said
 	return fromSelf(conn)
 }
 
 // mostHeard is what is read at once: the whole of any usual question.
 const mostHeard = 8192
 
-// heard reads what has come on a connection already, and waits for nothing.
-func heard(conn net.Conn) []byte {
+// peek reads what has come on a connection already, and waits for nothing.
+func peek(conn net.Conn) []byte {
 	socket, ok := conn.(*net.UnixConn)
 	if !ok {
 		return nil

@@ -55,5 +55,5 @@ func detach(cmd *exec.Cmd) {
 // fromSelf is answered by the access list of the pipe before anybody is connected.
 func fromSelf(net.Conn) bool { return true }
 
-// heard reads nothing: from a pipe only what is waited for comes.
-func heard(net.Conn) []byte { return nil }
+// peek reads nothing: from a pipe only what is waited for comes.
+func peek(net.Conn) []byte { return nil }

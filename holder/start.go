@@ -78,7 +78,7 @@ func StopAgent(ctx context.Context, socket string) (ran bool, err error) {
 	if err != nil {
 		return false, nil
 	}
-	defer conn.Close() //nolint:errcheck // the holder has closed its end
+	defer conn.Close() // the holder has closed its end
 	if _, err := conn.Holdings(); err != nil {
 		return false, fmt.Errorf("at %s is %w", socket, err)
 	}

@@ -101,7 +101,7 @@ func plant(f fault) (noticed bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	defer os.RemoveAll(folder) //nolint:errcheck // a temporary folder
+	defer os.RemoveAll(folder) // a temporary folder
 	faulty, overlay := filepath.Join(folder, "faulty.go"), filepath.Join(folder, "overlay.json")
 	at, err := filepath.Abs(f.file)
 	if err != nil {

@@ -255,7 +255,7 @@ func (f faulty) Accept() (net.Conn, error) {
 		f.host.running.Go(func() {
 			f.host.track(conn, true)
 			defer f.host.track(conn, false)
-			defer conn.Close() //nolint:errcheck // that it ends is the fault
+			defer conn.Close() // that it ends is the fault
 			fault.line(conn)
 		})
 	}

@@ -72,7 +72,7 @@ func sameKey(a, b ssh.PublicKey) bool { return bytes.Equal(a.Marshal(), b.Marsha
 func (h *Host) converse(conn net.Conn, config *ssh.ServerConfig) {
 	h.track(conn, true)
 	defer h.track(conn, false)
-	defer conn.Close() //nolint:errcheck // the conversation is over
+	defer conn.Close() // the conversation is over
 	server, channels, requests, err := ssh.NewServerConn(conn, config)
 	if err != nil {
 		return
@@ -116,7 +116,7 @@ func (h *Host) track(conn net.Conn, here bool) {
 // session answers one session's requests: a git command, or a greeting in place of a shell
 // (RFC 4254, section 6.5).
 func (h *Host) session(channel ssh.Channel, asked <-chan *ssh.Request, guest map[string]string) {
-	defer channel.Close() //nolint:errcheck // the client may have left
+	defer channel.Close() // the client may have left
 	protocol := ""
 	for request := range asked {
 		switch request.Type {

@@ -63,7 +63,7 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 	if err != nil {
 		return Side{}, err
 	}
-	defer way.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	defer way.Close() // nothing of the agent's is ours to lose
 	c := way.Client
 	side := Side{Transport: "ssh", Fields: []Field{
 		{Name: "protocol", Value: "SSH"},

@@ -43,7 +43,7 @@ func held(t testing.TB) *Chest {
 				return
 			}
 			go func() {
-				defer conn.Close() //nolint:errcheck // the client has left
+				defer conn.Close() // the client has left
 				for {
 					body, err := query.ReadMessage(conn)
 					if err != nil {

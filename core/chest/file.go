@@ -135,7 +135,7 @@ func (c *Chest) changeAsOwner(do func() error) error {
 	if err != nil {
 		return err
 	}
-	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
+	defer unlock() // the lock ends with the process at the latest
 	done, err := workstation.MayLeave(filepath.Dir(c.seen),
 		workstation.Leaving{Beside: []string{c.folder, filepath.Join(c.folder, "entries")}})
 	if err != nil {

@@ -17,5 +17,5 @@ func deviceOf(path string) (device uint64, ok bool) {
 	if !ok {
 		return 0, false
 	}
-	return uint64(stat.Dev), true //nolint:unconvert // its type differs between platforms
+	return uint64(stat.Dev), true // its type differs between platforms
 }

@@ -269,7 +269,7 @@ func sniff(path string) likeness {
 	if err != nil {
 		return neither
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	head := make([]byte, 512)
 	n, _ := f.Read(head)
 	head = head[:n]

@@ -23,7 +23,7 @@ func TestProxiesAgree(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer proxy.Close() //nolint:errcheck // nothing was written
+	defer proxy.Close() // nothing was written
 	var reached atomic.Int64
 	go func() {
 		for {

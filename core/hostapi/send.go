@@ -181,7 +181,7 @@ func exchange(line *http.Client, h *http.Request) (answer, error) {
 	if err != nil {
 		return answer{}, transportError(h.Context(), err)
 	}
-	defer response.Body.Close() //nolint:errcheck // read to its end, or to our limit
+	defer response.Body.Close() // read to its end, or to our limit
 	text, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer+1))
 	switch {
 	case err != nil && h.Context().Err() != nil:

@@ -38,7 +38,7 @@ func (s *Server) ByBrowser(ctx context.Context, scopes []string, open func(page 
 	a := &arrival{state: rand.Text(), issuer: s.description.OAuth.Issuer, came: make(chan answer, 1)}
 	server := &http.Server{Handler: a, ReadHeaderTimeout: 10 * time.Second}
 	go func() { _ = server.Serve(listener) }() // it ends with Close
-	defer server.Close()                       //nolint:errcheck // nothing was written that could be lost
+	defer server.Close()                       // nothing was written that could be lost
 
 	verifier := oauth2.GenerateVerifier()
 	options := []oauth2.AuthCodeOption{oauth2.S256ChallengeOption(verifier)}

@@ -25,7 +25,7 @@ func Stopped(fd int) bool {
 	if err != nil {
 		return false
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	text := make([]byte, 512)
 	n, _ := f.Read(text) // nothing read, nothing known
 	for i := n - 1; i >= 0; i-- {

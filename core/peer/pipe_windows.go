@@ -35,12 +35,12 @@ func servedBySelf(pipe windows.Handle) error {
 	if err != nil {
 		return ErrStranger
 	}
-	defer windows.CloseHandle(process) //nolint:errcheck // opened for asking
+	defer windows.CloseHandle(process) // opened for asking
 	var token windows.Token
 	if err := windows.OpenProcessToken(process, windows.TOKEN_QUERY, &token); err != nil {
 		return ErrStranger
 	}
-	defer token.Close() //nolint:errcheck // opened for asking
+	defer token.Close() // opened for asking
 	server, err := token.GetTokenUser()
 	if err != nil {
 		return err

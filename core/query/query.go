@@ -94,7 +94,7 @@ func Holder(socket, name string, question []byte) ([]byte, error) {
 	if err != nil {
 		return nil, unanswered(err)
 	}
-	defer conn.Close() //nolint:errcheck // the answer is there, or not
+	defer conn.Close() // the answer is there, or not
 	return exchange(conn, name, question)
 }
 

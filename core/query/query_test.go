@@ -51,7 +51,7 @@ func TestHolder(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			defer listener.Close() //nolint:errcheck // the test is over
+			defer listener.Close() // the test is over
 			heard := make(chan string, 1)
 			go func() {
 				conn, err := listener.Accept()
@@ -83,7 +83,7 @@ func TestHolder(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer listener.Close() //nolint:errcheck // the test is over
+	defer listener.Close() // the test is over
 	if _, err := Holder(filepath.Join(open, "s"), "name", nil); !errors.Is(err, ErrNoAnswer) {
 		t.Errorf("where anybody may put a socket: %v", err)
 	}

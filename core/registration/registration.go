@@ -262,7 +262,7 @@ func Offer(ctx context.Context, p site.Site, host *describe.Description,
 	if err != nil {
 		return nil, err
 	}
-	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	defer passage.Close() // nothing of the agent's is ours to lose
 	var published hostapi.PublishedKeys
 	var publishedErr error
 	known := len(passage.Known.Keys) > 0

@@ -65,7 +65,7 @@ func read(path string, most int64, flags int) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	text, err := io.ReadAll(io.LimitReader(f, most+1))
 	if err == nil && int64(len(text)) > most {
 		err = &fs.PathError{Op: "read", Path: path, Err: fmt.Errorf("%w (%d bytes)", ErrTooLarge, most)}

@@ -378,7 +378,7 @@ func HeldAt(p site.Site, socket string, pair *sshkey.Pair) bool {
 	if err != nil {
 		return false
 	}
-	defer conn.Close() //nolint:errcheck // it was only asked
+	defer conn.Close() // it was only asked
 	return slices.ContainsFunc(conn.Keys, func(key agent.Key) bool {
 		return pair.Public != nil && string(key.Public.Marshal()) == string(pair.Public.Marshal())
 	})

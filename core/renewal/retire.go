@@ -68,7 +68,7 @@ var ErrSigns = errors.New("git signs with this key")
 func signs(ctx context.Context, p site.Site, pair *sshkey.Pair) error {
 	config, err := gitlink.ReadConfig(ctx, p.Station)
 	if err != nil {
-		return nil //nolint:nilerr // without git, or with settings that it does not read, nothing signs
+		return nil // without git, or with settings that it does not read, nothing signs
 	}
 	if use, signs := signing.Of(config, p.Station); signs && use.Leads(pair) {
 		return fmt.Errorf("%s: %w (%s)", pair.Name(), ErrSigns, p.Station.Tilde(use.Where.Origin))

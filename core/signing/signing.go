@@ -148,7 +148,7 @@ func held(station *workstation.Station, key ssh.PublicKey) bool {
 	if err != nil {
 		return false
 	}
-	defer conn.Close() //nolint:errcheck // nothing was written
+	defer conn.Close() // nothing was written
 	for _, k := range conn.Keys {
 		if bytes.Equal(sshkey.Plain(k.Public).Marshal(), sshkey.Plain(key).Marshal()) {
 			return true

@@ -25,7 +25,7 @@ func readFile(path string) (text string, open bool, err error) {
 	if err != nil {
 		return "", false, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	var b strings.Builder
 	b.Grow(int(info.Size()))
 	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))

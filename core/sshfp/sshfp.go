@@ -260,7 +260,7 @@ func exchangeBy(ctx context.Context, network, server string, question []byte) ([
 	if err != nil {
 		return nil, err
 	}
-	defer conn.Close() //nolint:errcheck // everything that counts was read
+	defer conn.Close() // everything that counts was read
 	if deadline, ok := ctx.Deadline(); ok {
 		_ = conn.SetDeadline(deadline) // a connection that has none ends with the other side's
 	}

@@ -56,7 +56,7 @@ func looksPrivate(path string) bool {
 	if err != nil {
 		return errors.Is(err, fs.ErrPermission) && strings.HasPrefix(filepath.Base(path), "id_")
 	}
-	defer f.Close()             //nolint:errcheck // opened for reading
+	defer f.Close()             // opened for reading
 	head := make([]byte, 8<<10) // a certificate may stand before the key
 	n, _ := io.ReadFull(f, head)
 	text := string(head[:n])

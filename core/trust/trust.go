@@ -68,7 +68,7 @@ func Host(ctx context.Context, p site.Site, batch *workstation.Batch, name, fing
 	if err != nil {
 		return nil, err
 	}
-	defer passage.Close() //nolint:errcheck // nothing of the agent's is ours to lose
+	defer passage.Close() // nothing of the agent's is ours to lose
 	key, err := offeredKey(ctx, p, passage.Plan(func(ssh.PublicKey) error { return errors.New("not yet") }, p.Timeout))
 	if err != nil {
 		return nil, err

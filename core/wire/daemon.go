@@ -25,7 +25,7 @@ func GoGit(ctx context.Context, host string, port int, path, service string, tim
 	if err != nil {
 		return Answer{Exit: -1}, err
 	}
-	defer conn.Close() //nolint:errcheck // nothing was written that could be lost
+	defer conn.Close() // nothing was written that could be lost
 	_ = conn.SetDeadline(time.Now().Add(timeout))
 	named := host
 	if port != gitPort {

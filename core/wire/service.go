@@ -65,7 +65,7 @@ func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *b
 	if err != nil {
 		return w.serviceFailure(err, answer)
 	}
-	defer session.Close() //nolint:errcheck // the answer is complete by then
+	defer session.Close() // the answer is complete by then
 	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = client.Close() })
 	defer deadline.Stop()
 
@@ -126,7 +126,7 @@ func (w *walker) greet(client *ssh.Client) {
 	if err != nil {
 		return
 	}
-	defer session.Close() //nolint:errcheck // the greeting is all we want
+	defer session.Close() // the greeting is all we want
 	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
 	defer deadline.Stop()
 	words := &bounded{limit: maxWords}
@@ -147,7 +147,7 @@ func (w *walker) test(client *ssh.Client, what, path string) Ternary {
 	if err != nil {
 		return Untold
 	}
-	defer session.Close() //nolint:errcheck // the exit status is all we want
+	defer session.Close() // the exit status is all we want
 	deadline := time.AfterFunc(w.plan.Timeout, func() { _ = session.Close() })
 	defer deadline.Stop()
 	err = session.Run("test " + what + " " + shellwords.GitPath(path))

@@ -195,7 +195,7 @@ func (w *walker) walk(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	defer conn.Close() //nolint:errcheck // nothing was written that could be lost
+	defer conn.Close() // nothing was written that could be lost
 	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
 	defer stop()
 	w.pass(AtSpeak)
@@ -203,7 +203,7 @@ func (w *walker) walk(ctx context.Context) error {
 	if err != nil {
 		return w.blameCommand(err, conn)
 	}
-	defer client.Close() //nolint:errcheck // as above
+	defer client.Close() // as above
 	w.trip.SignedIn = true
 	w.pass(AtService)
 	err = w.serve(client)

@@ -139,7 +139,7 @@ func (w *webWalker) walk(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	defer conn.Close() //nolint:errcheck // nothing was written that could be lost
+	defer conn.Close() // nothing was written that could be lost
 	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
 	defer stop()
 	w.pass(AtTrust)

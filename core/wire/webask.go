@@ -125,7 +125,7 @@ func (w *webWalker) request(h *http.Request, service string, answer *WebAnswer) 
 	if err != nil {
 		return w.requestFailure(err)
 	}
-	defer response.Body.Close() //nolint:errcheck // read as far as it is wanted
+	defer response.Body.Close() // read as far as it is wanted
 	w.met.Date, _ = http.ParseTime(response.Header.Get("Date"))
 	answer.read(response, service)
 	answer.Open = answer.Open && !w.web.Hg || answer.Hg && w.web.Hg

@@ -47,7 +47,7 @@ func readState(path string) (fileState, error) {
 	if err != nil {
 		return fileState{}, err
 	}
-	defer f.Close() //nolint:errcheck // opened for reading
+	defer f.Close() // opened for reading
 	info, err := f.Stat()
 	if err != nil {
 		return fileState{}, err

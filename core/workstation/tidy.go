@@ -57,7 +57,7 @@ func (s *Station) Tidy() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer unlock() //nolint:errcheck // the lock ends with the process at the latest
+	defer unlock() // the lock ends with the process at the latest
 	var words []string
 	err = AsOwner(s.State, func() (err error) {
 		for _, folder := range scratch {
