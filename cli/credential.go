@@ -70,7 +70,7 @@ func answerGit(a *app, asked gitlink.Asked) error {
 	}
 	if errors.Is(err, chest.ErrClosed) {
 		a.progressText(render.Saying(a.style(),
-			gitanswer.Saying{Words: "The chest is closed. To open it for a working day:",
+			gitanswer.Saying{Message: "The chest is closed. To open it for a working day:",
 				Command: []string{"unicrux", "chest", "open"}}))
 		return nil
 	}
@@ -86,10 +86,10 @@ func stuckSaying(a *app) gitanswer.Saying {
 	const words = "The holder runs but does not respond, so git does not get its token."
 	pid := holder.PID(a.station.DoorSocket())
 	if pid <= 1 {
-		return gitanswer.Saying{Words: words + " Unicrux does not know its process. To see more:",
+		return gitanswer.Saying{Message: words + " Unicrux does not know its process. To see more:",
 			Command: []string{"unicrux", "holder", "show"}}
 	}
-	return gitanswer.Saying{Words: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
+	return gitanswer.Saying{Message: words + " To end it:", Command: []string{"kill", "-9", strconv.Itoa(pid)}}
 }
 
 // openForGit asks for the chest's passphrase on the terminal, which git has left free, and opens

@@ -21,9 +21,9 @@ func Changes(s Style, all []workstation.Change, tilde func(string) string, now t
 	for i := len(all) - 1; i >= 0; i-- {
 		change := all[i]
 		if change.Unread != nil {
-			change.Words = unreadWords(change)
+			change.Summary = unreadWords(change)
 		}
-		words := change.When.Local().Format("2006-01-02 15:04") + "  " + change.Words
+		words := change.When.Local().Format("2006-01-02 15:04") + "  " + change.Summary
 		tint := plain
 		if change.Undone != nil {
 			words, tint = words+" Taken back "+age(*change.Undone, now)+".", grey
@@ -55,7 +55,7 @@ func (s Style) hanging(lead, text string, t tone) string {
 }
 
 func stepWords(step workstation.Step, tilde func(string) string) string {
-	words := step.Words
+	words := step.Summary
 	if step.File != nil {
 		words = strings.TrimSuffix(words, ".") + ": " + tilde(step.File.Path)
 	}
@@ -81,7 +81,7 @@ type changeDocument struct {
 }
 
 func changeDoc(change workstation.Change) changeDocument {
-	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Words,
+	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Summary,
 		Steps: []stepDocument{}}
 	if change.Unread != nil {
 		d.Summary = unreadWords(change)
@@ -90,7 +90,7 @@ func changeDoc(change workstation.Change) changeDocument {
 		d.Undone = optional(change.Undone.Format(time.RFC3339))
 	}
 	for _, step := range change.Steps {
-		sd := stepDocument{Summary: step.Words, Done: step.Done}
+		sd := stepDocument{Summary: step.Summary, Done: step.Done}
 		if step.File != nil {
 			sd.Path = optional(step.File.Path)
 		}
@@ -116,7 +116,7 @@ func ChangesDocument(all []workstation.Change) any {
 
 // Undone writes what was taken back.
 func Undone(s Style, u *workstation.Undone, tilde func(string) string) string {
-	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Words))
+	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Summary))
 	for _, step := range u.Change.Steps {
 		if step.File != nil && step.File.Aside != "" && !strings.HasSuffix(step.File.Path, ".pub") {
 			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+
@@ -174,7 +174,7 @@ func ReadyPlan(s Style, way *finding.Way, plan []ready.Foreseen, clone string) s
 		}
 	}
 	for _, step := range plan {
-		item(step.Words, step.Changes)
+		item(step.Summary, step.Changes)
 	}
 	if clone != "" {
 		item("Clone into "+clone+".", nil)
@@ -202,7 +202,7 @@ func ReadyStep(s Style, step ready.Step) string {
 	if step.Change != 0 {
 		label = fmt.Sprintf("change %d", step.Change)
 	}
-	return s.block(9, []row{{label: label, tone: teal, text: step.Words}})
+	return s.block(9, []row{{label: label, tone: teal, text: step.Summary}})
 }
 
 // A ReadyDocument is "unicrux.ready/1".
@@ -232,10 +232,10 @@ func NewReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cl
 	d := &ReadyDocument{Schema: "unicrux.ready/1", Open: o.Way.IsOpen(), Plan: []planStep{}, Steps: []readyStep{},
 		Folder: optional(folder), Cloned: cloned, Check: WayDocument(o.Way)}
 	for _, step := range plan {
-		d.Plan = append(d.Plan, planStep{step.Words, append([]string{}, step.Changes...)})
+		d.Plan = append(d.Plan, planStep{step.Summary, append([]string{}, step.Changes...)})
 	}
 	for _, step := range o.Steps {
-		d.Steps = append(d.Steps, readyStep{step.Code.String(), step.Words, step.Change})
+		d.Steps = append(d.Steps, readyStep{step.Code.String(), step.Summary, step.Change})
 	}
 	return d
 }

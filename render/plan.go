@@ -25,7 +25,7 @@ func (s Style) plan(lead string, steps []workstation.Difference, tilde func(stri
 	}
 	var parts []string
 	for _, step := range steps {
-		text := s.Sentences(lead + step.Words)
+		text := s.Sentences(lead + step.Summary)
 		switch {
 		case step.Secret:
 			text += margin + margin + s.paint(grey, tilde(step.Path)+" (a secret, not shown)") + "\n"
@@ -72,7 +72,7 @@ func PlanDocument(steps []workstation.Difference) any {
 	}
 	list := []change{}
 	for _, step := range steps {
-		c := change{Summary: step.Words, Path: optional(step.Path)}
+		c := change{Summary: step.Summary, Path: optional(step.Path)}
 		if step.Path != "" && !step.Secret {
 			c.Difference = optional(udiff.Unified(step.Path, step.Path, string(step.Before), string(step.After)))
 		}

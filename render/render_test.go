@@ -142,10 +142,10 @@ func TestCommandIsQuotedForTheShell(t *testing.T) {
 
 func TestPlan(t *testing.T) {
 	steps := []workstation.Difference{
-		{Words: "Make the private half.", Path: "/home/ines/.ssh/key", Secret: true},
-		{Words: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"),
+		{Summary: "Make the private half.", Path: "/home/ines/.ssh/key", Secret: true},
+		{Summary: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"),
 			After: []byte("Host forge\n    Port 22\n")},
-		{Words: "Register key with forge."},
+		{Summary: "Register key with forge."},
 	}
 	tilde := func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }
 	golden(t, "plan.txt", Plan(Style{}, steps, tilde))
@@ -176,11 +176,11 @@ func TestTooWideATableIsStacked(t *testing.T) {
 func TestChangesFitTheTerminal(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	all := []workstation.Change{
-		{ID: 1, When: now, Words: "Make a key for the host that has a rather long name here.", Undone: &now,
-			Steps: []workstation.Step{{Words: "Settle how ssh reaches forge.tidewater.example.", Done: true,
+		{ID: 1, When: now, Summary: "Make a key for the host that has a rather long name here.", Undone: &now,
+			Steps: []workstation.Step{{Summary: "Settle how ssh reaches forge.tidewater.example.", Done: true,
 				File: &workstation.FileStep{Path: "/home/ines/.ssh/unicrux.conf"}}}},
-		{ID: 2, When: now, Words: "Register the key with forge.",
-			Steps: []workstation.Step{{Words: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
+		{ID: 2, When: now, Summary: "Register the key with forge.",
+			Steps: []workstation.Step{{Summary: "Register it.", Host: &workstation.HostStep{Host: "forge"}}}},
 	}
 	text := Changes(Style{Width: 60}, all,
 		func(path string) string { return strings.Replace(path, "/home/ines", "~", 1) }, now)

@@ -124,7 +124,7 @@ func Trial(s Style, t trial.Trial) string {
 	}
 	tone := map[trial.TrialState]tone{trial.Works: teal, trial.Fails: rose, trial.NotTried: ochre,
 		trial.Lacking: grey}[t.State]
-	words := t.Words
+	words := t.Message
 	if t.Err != nil {
 		words = t.Err.Error()
 	}
@@ -174,7 +174,7 @@ func TrialsDocument(list []trial.Trial, host string, change int) any {
 	}
 	documents := []trial{}
 	for _, t := range list {
-		words := t.Words
+		words := t.Message
 		if t.Err != nil {
 			words = untrusted.Clean(t.Err.Error())
 		}

@@ -275,7 +275,7 @@ func DoneBefore(s Style, changes []workstation.Change) string {
 	for _, change := range changes {
 		var steps []string
 		for _, step := range change.Steps {
-			words := step.Words
+			words := step.Summary
 			if !step.Done && step.Host != nil {
 				words = strings.TrimSuffix(words, ".") + " (it is not known whether that happened)."
 			}

@@ -124,10 +124,10 @@ func day(t time.Time) string {
 
 // Saying says something in the midst of another program's output: the command stands alone.
 func Saying(s Style, said gitanswer.Saying) string {
-	if said.Words == "" {
+	if said.Message == "" {
 		return ""
 	}
-	text := s.Sentences(untrusted.Clean(said.Words))
+	text := s.Sentences(untrusted.Clean(said.Message))
 	if len(said.Command) > 0 {
 		text += CommandLine(s, said.Command...)
 	}
@@ -136,7 +136,7 @@ func Saying(s Style, said gitanswer.Saying) string {
 
 // Foresight speaks of the end of a token.
 func Foresight(s Style, e chest.Entry, now time.Time) string {
-	return Saying(s, gitanswer.Saying{Words: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:",
+	return Saying(s, gitanswer.Saying{Message: "The token " + e.Name + " " + ends(e.Until, now) + ". To renew it:",
 		Command: []string{"unicrux", "token", "renew", e.Name}})
 }
 

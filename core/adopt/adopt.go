@@ -161,7 +161,7 @@ func moveIn(ctx context.Context, p site.Site, batch *workstation.Batch, moves []
 		first[key] = i
 		which = append(which, i)
 		intents = append(intents,
-			workstation.Intent{Words: fmt.Sprintf("Keep a secret for %s in the chest.", m.kept.Entry.At),
+			workstation.Intent{Summary: fmt.Sprintf("Keep a secret for %s in the chest.", m.kept.Entry.At),
 				Step: workstation.HostStep{Host: m.kept.Entry.At, Act: hosts.ActKeep, Data: map[string]string{}}})
 	}
 	err := batch.Acts(ctx, intents, func() []workstation.Outcome {

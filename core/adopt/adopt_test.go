@@ -63,8 +63,8 @@ func TestAdopt(t *testing.T) {
 		t.Errorf("still in the plain file:\n%s", text)
 	}
 	for _, step := range batch.Change().Steps {
-		if strings.Contains(step.Words, good) || strings.Contains(step.Words, "hunter") {
-			t.Errorf("a secret in the record: %s", step.Words)
+		if strings.Contains(step.Summary, good) || strings.Contains(step.Summary, "hunter") {
+			t.Errorf("a secret in the record: %s", step.Summary)
 		}
 	}
 	if again, err := adopt.Adopt(t.Context(), s.Site, s.Batch(), find(t, s)); err != nil {

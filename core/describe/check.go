@@ -18,7 +18,7 @@ import (
 )
 
 func wrong(place, format string, args ...any) error {
-	return &Error{Place: place, Words: fmt.Sprintf(format, args...)}
+	return &Error{Place: place, Message: fmt.Sprintf(format, args...)}
 }
 
 func (d *Description) check() error {

@@ -142,7 +142,7 @@ func TestMistakes(t *testing.T) {
 		_, err := Parse([]byte(row.text))
 		var wrong *Error
 		if !errors.As(err, &wrong) || wrong.Place != row.place || wrong.Line != row.line ||
-			!strings.Contains(wrong.Words, row.words) {
+			!strings.Contains(wrong.Message, row.words) {
 			t.Errorf("%s: %v (%+v), want %q in line %d: %s", row.name, err, wrong, row.place, row.line, row.words)
 		}
 	}

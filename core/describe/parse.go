@@ -18,10 +18,10 @@ import (
 
 // An Error says what is wrong with a description, where, and what was perhaps meant.
 type Error struct {
-	File  string // empty where it is not known
-	Line  int    // counted from 1; 0 when it concerns the whole
-	Place string // such as "operations.add-key.path"
-	Words string
+	File    string // empty where it is not known
+	Line    int    // counted from 1; 0 when it concerns the whole
+	Place   string // such as "operations.add-key.path"
+	Message string
 }
 
 func (e *Error) Error() string {
@@ -35,14 +35,14 @@ func (e *Error) Error() string {
 	if e.Place != "" {
 		where = append(where, e.Place)
 	}
-	return strings.Join(append(where, e.Words), ": ")
+	return strings.Join(append(where, e.Message), ": ")
 }
 
 // Parse reads a description strictly: a word that the language does not know is an error.
 // Every failure is an *[Error].
 func Parse(text []byte) (*Description, error) {
 	if len(text) > MaxBytes {
-		return nil, &Error{Words: fmt.Sprintf("larger than %d bytes, so it is no description", MaxBytes)}
+		return nil, &Error{Message: fmt.Sprintf("larger than %d bytes, so it is no description", MaxBytes)}
 	}
 	d := &Description{}
 	decoder := toml.NewDecoder(bytes.NewReader(text))
@@ -64,7 +64,7 @@ func Parse(text []byte) (*Description, error) {
 func ReadFile(path string) (*Description, []byte, error) {
 	text, err := regular.Read(filepath.Clean(path), MaxBytes)
 	if errors.Is(err, regular.ErrTooLarge) {
-		return nil, nil, &Error{File: path, Words: fmt.Sprintf("larger than %d bytes, so it is no description",
+		return nil, nil, &Error{File: path, Message: fmt.Sprintf("larger than %d bytes, so it is no description",
 			MaxBytes)}
 	}
 	if err != nil {
@@ -85,15 +85,15 @@ func tomlError(err error) error {
 		line, _ := first.Position()
 		key := first.Key()
 		return &Error{Line: line, Place: strings.Join(key, "."),
-			Words: "a word that the language does not know" + meant(key[len(key)-1], wordsAt(key[:len(key)-1]))}
+			Message: "a word that the language does not know" + meant(key[len(key)-1], wordsAt(key[:len(key)-1]))}
 	}
 	var decode *toml.DecodeError
 	if errors.As(err, &decode) {
 		line, _ := decode.Position()
 		return &Error{Line: line, Place: strings.Join(decode.Key(), "."),
-			Words: strings.TrimPrefix(decode.Error(), "toml: ")}
+			Message: strings.TrimPrefix(decode.Error(), "toml: ")}
 	}
-	return &Error{Words: "not TOML"}
+	return &Error{Message: "not TOML"}
 }
 
 // wordsAt lists the words that the language has in a table.

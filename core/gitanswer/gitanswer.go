@@ -28,7 +28,7 @@ const refreshAhead = time.Minute
 
 // A Saying is what a person should know, and the command that helps.
 type Saying struct {
-	Words   string   // uncleaned; empty for nothing to say
+	Message string   // uncleaned; empty for nothing to say
 	Command []string // empty where none helps
 }
 
@@ -51,7 +51,7 @@ func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked,
 	if err != nil {
 		return GitAnswer{}, err
 	}
-	if said := strays(p, e); said.Words != "" {
+	if said := strays(p, e); said.Message != "" {
 		return GitAnswer{Said: said}, nil
 	}
 	s, err := c.Get(e)
@@ -59,7 +59,7 @@ func Answer(ctx context.Context, c *chest.Chest, asked gitlink.Asked,
 		return GitAnswer{}, err
 	}
 	e, s, said := current(ctx, p, c, e, s)
-	if said.Words != "" || unfit(s) {
+	if said.Message != "" || unfit(s) {
 		return GitAnswer{Said: said}, nil
 	}
 	answer := GitAnswer{Text: forGit(e, s)}
@@ -217,11 +217,11 @@ func whyRefused(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry,
 	defer cancel()
 	d, err := tokens.HostOf(p, e)
 	if errors.Is(err, hosts.ErrUnknown) { // nobody can be asked, so it is as git says
-		return Saying{Words: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At,
+		return Saying{Message: fmt.Sprintf("%s refuses %s. Unicrux removed it from the chest, as git asked.", e.At,
 			e.Name)}, c.Remove(e.Name)
 	}
 	if err != nil {
-		return Saying{Words: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
+		return Saying{Message: fmt.Sprintf("The host refuses the token %s.", e.Name)}, nil
 	}
 	proven, err := tokens.Prove(ctx, p, d, s.Bound(e))
 	var refusal *hostapi.Refusal

@@ -76,11 +76,11 @@ func TestChoice(t *testing.T) {
 		answer, err := gitanswer.Answer(t.Context(), c, row.asked, open)
 		got := string(answer.Text)
 		if err != nil || row.gets == "" && got != "" || row.gets != "" &&
-			!strings.Contains(got, "password="+row.gets+"\n") || !strings.Contains(answer.Said.Words, row.said) {
-			t.Errorf("%s: %q, said %q, %v", row.name, got, answer.Said.Words, err)
+			!strings.Contains(got, "password="+row.gets+"\n") || !strings.Contains(answer.Said.Message, row.said) {
+			t.Errorf("%s: %q, said %q, %v", row.name, got, answer.Said.Message, err)
 		}
-		if strings.Contains(answer.Said.Words, row.gets) && row.gets != "" && row.said != "" {
-			t.Errorf("%s: the secret is in what is said: %q", row.name, answer.Said.Words)
+		if strings.Contains(answer.Said.Message, row.gets) && row.gets != "" && row.said != "" {
+			t.Errorf("%s: the secret is in what is said: %q", row.name, answer.Said.Message)
 		}
 	}
 	before := opened
@@ -168,10 +168,10 @@ func TestRefused(t *testing.T) {
 		a.HasPassword, a.Password = true, text(row.word)
 		said, err := gitanswer.Refused(t.Context(), s.Site, c, a)
 		_, gone := c.Entry(row.name)
-		if err != nil || !strings.Contains(said.Words, row.said) || (gone == nil) != (row.stays != "") {
-			t.Errorf("%s: %q, %v, in the chest: %v", row.name, said.Words, err, gone == nil)
+		if err != nil || !strings.Contains(said.Message, row.said) || (gone == nil) != (row.stays != "") {
+			t.Errorf("%s: %q, %v, in the chest: %v", row.name, said.Message, err, gone == nil)
 		}
-		if strings.Contains(said.Words, row.word) && len(row.word) > 6 {
+		if strings.Contains(said.Message, row.word) && len(row.word) > 6 {
 			t.Errorf("%s: the secret is in what is said", row.name)
 		}
 	}

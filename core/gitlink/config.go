@@ -26,10 +26,10 @@ var ErrNoGit = errors.New("git is not installed, or not on the path")
 // A ConfigError is the refusal of a configuration by the program that it is for.
 type ConfigError struct {
 	Program string // git or hg
-	Words   string // what it says
+	Message string // what it says
 }
 
-func (e *ConfigError) Error() string { return e.Program + " refuses its configuration: " + e.Words }
+func (e *ConfigError) Error() string { return e.Program + " refuses its configuration: " + e.Message }
 
 // An Entry is one value of git's configuration.
 type Entry struct {
@@ -88,7 +88,7 @@ func readConfig(ctx context.Context, station *workstation.Station, from ...strin
 		from...)...)
 	var exit *exec.ExitError
 	if errors.As(err, &exit) {
-		return nil, &ConfigError{Program: "git", Words: strings.TrimSpace(string(exit.Stderr))}
+		return nil, &ConfigError{Program: "git", Message: strings.TrimSpace(string(exit.Stderr))}
 	}
 	if err != nil {
 		return nil, err

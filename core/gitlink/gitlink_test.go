@@ -88,7 +88,7 @@ func TestReadConfigOutsideAndBroken(t *testing.T) {
 	}
 	var refused *ConfigError
 	if _, err := ReadConfig(context.Background(), station(t, "[remote\n")); !errors.As(err, &refused) ||
-		refused.Words == "" {
+		refused.Message == "" {
 		t.Errorf("a broken file: %v", err)
 	}
 }

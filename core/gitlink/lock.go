@@ -39,7 +39,7 @@ func Change(ctx context.Context, batch *workstation.Batch, station *workstation.
 // ChangeText is [Change] for whoever looks at the text itself.
 func ChangeText(batch *workstation.Batch, e EditOf,
 	compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	return batch.Do(workstation.Edit{Path: e.Path, Words: e.Words, Mode: e.Mode, Secret: e.Secret,
+	return batch.Do(workstation.Edit{Path: e.Path, Summary: e.Words, Mode: e.Mode, Secret: e.Secret,
 		LockName: lockName}, compute)
 }
 

@@ -126,7 +126,7 @@ func (m *Mercurial) parse(text, file string, depth int) error {
 		where := file + ":" + strconv.Itoa(number)
 		var known bool
 		if section, open, known = m.parseLine(line, section, where); !known {
-			return &ConfigError{Program: "hg", Words: "config error at " + where + ": " + strings.TrimSpace(line)}
+			return &ConfigError{Program: "hg", Message: "config error at " + where + ": " + strings.TrimSpace(line)}
 		}
 	}
 	return nil

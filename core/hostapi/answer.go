@@ -69,7 +69,7 @@ func (c *Client) done(o describe.Operation, a answer) (*describe.Node, error) {
 	}
 	if o.Refused != "" {
 		if words := said(node, describe.Places{o.Refused}); words != "" {
-			return nil, &Refusal{Status: a.status, Words: words, Means: c.Description.Meaning(words)}
+			return nil, &Refusal{Status: a.status, Message: words, Means: c.Description.Meaning(words)}
 		}
 	}
 	return node, nil
@@ -100,7 +100,7 @@ func (c *Client) refusal(a answer) error {
 	} else if a.kind() == "text/plain" {
 		words, _, _ = strings.Cut(strings.TrimSpace(string(a.text)), "\n")
 	}
-	return &Refusal{Status: a.status, Words: words[:min(len(words), maxDetail)], Means: c.Description.Meaning(words)}
+	return &Refusal{Status: a.status, Message: words[:min(len(words), maxDetail)], Means: c.Description.Meaning(words)}
 }
 
 // said joins the words at some places, each once. An object that stands there says so by

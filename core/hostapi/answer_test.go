@@ -174,7 +174,7 @@ func TestRefusalsInWords(t *testing.T) {
 		})
 		_, err := client.Who(t.Context())
 		var refusal *Refusal
-		if !errors.As(err, &refusal) || refusal.Words != row.want || refusal.Status != row.status {
+		if !errors.As(err, &refusal) || refusal.Message != row.want || refusal.Status != row.status {
 			t.Errorf("%s: %v", row.name, err)
 		}
 	}

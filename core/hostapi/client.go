@@ -52,13 +52,13 @@ var (
 
 // A Refusal is the host's own "no".
 type Refusal struct {
-	Status int    // HTTP status
-	Words  string // the host's, uncleaned
-	Means  string // the code that the description says these words mean; empty for none
+	Status  int    // HTTP status
+	Message string // the host's, uncleaned
+	Means   string // the code that the description says these words mean; empty for none
 }
 
 func (r *Refusal) Error() string {
-	words := r.Words
+	words := r.Message
 	if words == "" {
 		words = http.StatusText(r.Status)
 	}

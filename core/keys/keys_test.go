@@ -80,7 +80,7 @@ func TestUndo(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, step := range batch.Change().Steps {
-		if strings.Contains(step.Words, "PRIVATE") {
+		if strings.Contains(step.Summary, "PRIVATE") {
 			t.Errorf("a secret in the record: %+v", step)
 		}
 	}

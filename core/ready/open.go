@@ -21,9 +21,9 @@ const maxMends = 12
 
 // A Step is a mend that was carried out.
 type Step struct {
-	Code   causes.Code // of the crux that it removed
-	Words  string      // what was done, as a sentence
-	Change int         // the number of the change; 0 when nothing was recorded
+	Code    causes.Code // of the crux that it removed
+	Summary string      // what was done, as a sentence
+	Change  int         // the number of the change; 0 when nothing was recorded
 }
 
 // An Opening says how far a way could be opened.
@@ -57,7 +57,7 @@ func Open(ctx context.Context, p site.Site, request finding.Request, secrets sit
 		}
 		if mend.Action.Do == finding.UseURL {
 			request.Argument, opening.URL = mend.Action.URL, mend.Action.URL
-			step := Step{Code: way.Crux.Code, Words: "Going on with the clone URL " + mend.Action.URL + "."}
+			step := Step{Code: way.Crux.Code, Summary: "Going on with the clone URL " + mend.Action.URL + "."}
 			opening.Steps = append(opening.Steps, step)
 			told(step)
 			continue
@@ -89,12 +89,12 @@ func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.M
 	secrets site.Secrets) (Step, error) {
 	batch := p.Station.Begin(mend.Summary, false)
 	words, err := Apply(ctx, p, batch, mend.Action, secrets)
-	return Step{Code: code, Words: words, Change: batch.Change().ID}, err
+	return Step{Code: code, Summary: words, Change: batch.Change().ID}, err
 }
 
 // A Foreseen is a step that will probably be needed.
 type Foreseen struct {
-	Words   string
+	Summary string
 	Changes []string
 }
 
@@ -121,7 +121,7 @@ func Foresee(p site.Site, way *finding.Way) []Foreseen {
 		return plan
 	}
 	if mend.Action.Do == finding.NameSSH {
-		return append(plan, Foreseen{Words: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
+		return append(plan, Foreseen{Summary: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
 	}
 	if !way.KeyAtHand && mend.Action.Do != finding.MakeKey {
 		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".",

@@ -46,7 +46,7 @@ func TestOpen(t *testing.T) {
 			t.Fatalf("%+v after %s", opening.Way.Crux, codes(steps))
 		}
 		for _, step := range steps {
-			if step.Change == 0 || step.Words == "" {
+			if step.Change == 0 || step.Summary == "" {
 				t.Errorf("not recorded, or without words: %+v", step)
 			}
 		}

@@ -27,7 +27,7 @@ import (
 type Trial struct {
 	Operation string
 	State     TrialState
-	Words     string // uncleaned: the host's are among them
+	Message   string // uncleaned: the host's are among them
 	Err       error
 	Took      time.Duration
 }
@@ -75,7 +75,7 @@ func API(ctx context.Context, p site.Site, batch *workstation.Batch, client *hos
 		case !client.Description.Can(name):
 			t.add(Trial{Operation: name, State: Lacking})
 		case describe.Operations[name].Changes && !changes:
-			t.add(Trial{Operation: name, State: NotTried, Words: "it changes something: --changes tries it"})
+			t.add(Trial{Operation: name, State: NotTried, Message: "it changes something: --changes tries it"})
 		}
 	}
 	return t.list
@@ -97,7 +97,7 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 	}
 	start := time.Now()
 	words, err := do()
-	trial := Trial{Operation: name, State: Works, Words: words, Err: err, Took: time.Since(start)}
+	trial := Trial{Operation: name, State: Works, Message: words, Err: err, Took: time.Since(start)}
 	if err != nil {
 		trial.State = Fails
 	}
@@ -110,7 +110,7 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 
 func (t *trials) skip(name, why string) {
 	if t.client.Description.Can(name) {
-		t.add(Trial{Operation: name, State: NotTried, Words: why})
+		t.add(Trial{Operation: name, State: NotTried, Message: why})
 	}
 }
 
@@ -200,7 +200,7 @@ func (t *trials) lookAtOAuth(ctx context.Context) {
 	if err != nil {
 		trial.State = Fails
 	} else {
-		trial.Words = "signing in at " + server.Device
+		trial.Message = "signing in at " + server.Device
 	}
 	t.add(trial)
 }

@@ -32,7 +32,7 @@ func TestAPI(t *testing.T) {
 	before := s.Host.Passes(s.Host.Owner())
 	for operation, one := range try(true) {
 		if one.State == trial.Fails {
-			t.Errorf("%s: %s, %v", operation, one.Words, one.Err)
+			t.Errorf("%s: %s, %v", operation, one.Message, one.Err)
 		}
 	}
 	if got := s.Host.Passes(s.Host.Owner()); got != before {

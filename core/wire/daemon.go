@@ -37,7 +37,7 @@ func GoGit(ctx context.Context, host string, port int, path, service string, tim
 	}
 	answer := Answer{Exit: -1}
 	advertisement, err := readAdvertisement(bufio.NewReader(io.LimitReader(conn, maxAdvertisement)))
-	if answer.Words = strings.TrimSpace(advertisement.words); err == nil {
+	if answer.Message = strings.TrimSpace(advertisement.words); err == nil {
 		answer.Open, answer.Refs, answer.Heads = true, advertisement.refs, advertisement.heads
 		_, _ = io.WriteString(conn, flushPacket)
 	}

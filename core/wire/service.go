@@ -41,7 +41,7 @@ func (w *walker) serve(client *ssh.Client) error {
 		w.trip.Exists = w.exists(client)
 	}
 	if (w.plan.Service != "" || w.plan.Hg != "") && !w.trip.Answer.Open {
-		return w.fail(ErrService, w.trip.Answer.Words)
+		return w.fail(ErrService, w.trip.Answer.Message)
 	}
 	return nil
 }
@@ -101,14 +101,14 @@ func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bound
 		a.Exit = exit.ExitStatus()
 	}
 	a.Open, a.Refs, a.Heads = adErr == nil, ad.refs, ad.heads
-	a.Words = words.text.String()
+	a.Message = words.text.String()
 	if adErr != nil && ad.words != "" {
-		a.Words = clip(strings.TrimSpace(ad.words + "\n" + a.Words))
+		a.Message = clip(strings.TrimSpace(ad.words + "\n" + a.Message))
 	}
 }
 
 func (w *walker) serviceFailure(err error, answer *Answer) error {
-	answer.Words = clip(err.Error())
+	answer.Message = clip(err.Error())
 	var refused *ssh.OpenChannelError
 	switch {
 	case isTimeout(err):

@@ -60,16 +60,16 @@ var (
 
 // A Failure tells where a way ended and why.
 type Failure struct {
-	At     Point
-	Reason error  // one of the Err values of this package
-	Words  string // what the other end or the system said, uncleaned; may be empty
+	At      Point
+	Reason  error  // one of the Err values of this package
+	Message string // what the other end or the system said, uncleaned; may be empty
 }
 
 func (f *Failure) Error() string {
-	if f.Words == "" {
+	if f.Message == "" {
 		return f.Reason.Error()
 	}
-	return f.Reason.Error() + ": " + f.Words
+	return f.Reason.Error() + ": " + f.Message
 }
 
 // Unwrap returns the reason.
@@ -152,11 +152,11 @@ const (
 
 // An Answer is what the program at the host said.
 type Answer struct {
-	Open  bool              // an advertisement came, or Mercurial's greeting
-	Refs  int               // refs in it; 0 in an empty repository
-	Heads map[string]string // object names of its branches, by their full names
-	Words string            // what came on the error stream or in place of an advertisement, uncleaned
-	Exit  int               // the service's exit status; -1 when it gave none
+	Open    bool              // an advertisement came, or Mercurial's greeting
+	Refs    int               // refs in it; 0 in an empty repository
+	Heads   map[string]string // object names of its branches, by their full names
+	Message string            // what came on the error stream or in place of an advertisement, uncleaned
+	Exit    int               // the service's exit status; -1 when it gave none
 }
 
 // GoSSH goes the way. The trip is never nil; the error is a *[Failure], or ctx's.
@@ -177,7 +177,7 @@ func (w *walker) blameCommand(err error, conn net.Conn) error {
 	command, through := conn.(*commandConn)
 	var failure *Failure
 	if through && errors.As(err, &failure) && failure.At == AtSpeak && errors.Is(err, ErrHungUp) {
-		return &Failure{At: AtConnect, Reason: ErrProxy, Words: command.end()}
+		return &Failure{At: AtConnect, Reason: ErrProxy, Message: command.end()}
 	}
 	return err
 }
@@ -219,7 +219,7 @@ func (w *walker) pass(next Point) {
 }
 
 func (w *walker) fail(reason error, words string) error {
-	failure := &Failure{At: w.at, Reason: reason, Words: words}
+	failure := &Failure{At: w.at, Reason: reason, Message: words}
 	w.pass(w.at)
 	return failure
 }

@@ -75,15 +75,15 @@ type WebTrip struct {
 
 // A WebAnswer is what the host said.
 type WebAnswer struct {
-	Status int               // HTTP status; 0 for none
-	Open   bool              // an advertisement came
-	Refs   int               // refs in it
-	Heads  map[string]string // object names of its branches, by their full names
-	Kind   string            // media type
-	Hg     bool              // Mercurial answers
-	Words  string            // what came in place of an advertisement, uncleaned
-	Later  string            // when the host wants to be asked again (Retry-After)
-	Moved  string            // where the host sends us (Location), uncleaned
+	Status  int               // HTTP status; 0 for none
+	Open    bool              // an advertisement came
+	Refs    int               // refs in it
+	Heads   map[string]string // object names of its branches, by their full names
+	Kind    string            // media type
+	Hg      bool              // Mercurial answers
+	Message string            // what came in place of an advertisement, uncleaned
+	Later   string            // when the host wants to be asked again (Retry-After)
+	Moved   string            // where the host sends us (Location), uncleaned
 }
 
 // GoWeb goes the way over HTTPS, on one connection, as git does: first without telling who asks
@@ -199,7 +199,7 @@ func (w *webWalker) reach(ctx context.Context) (net.Conn, error) {
 
 // Said is what the host said, as one line: of a page for people, its words.
 func (a *WebAnswer) Said() string {
-	text := a.Words
+	text := a.Message
 	if a.Kind == "text/html" || strings.HasPrefix(strings.TrimSpace(text), "<") {
 		text = regexp.MustCompile(tags).ReplaceAllString(text, " ")
 	}
@@ -219,12 +219,12 @@ func (a *WebAnswer) read(response *http.Response, service string) {
 			if ad, err := readAdvertisement(body); err == nil {
 				a.Open, a.Refs, a.Heads = true, ad.refs, ad.heads
 			} else {
-				a.Words = clip(ad.words)
+				a.Message = clip(ad.words)
 			}
 		}
 	} else {
 		text, _ := io.ReadAll(io.LimitReader(body, maxWords))
-		a.Words = clip(string(bytes.TrimSpace(text)))
+		a.Message = clip(string(bytes.TrimSpace(text)))
 	}
 	_, _ = io.Copy(io.Discard, body) // so that the connection can be used again
 }

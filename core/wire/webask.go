@@ -33,7 +33,7 @@ func (w *webWalker) ask(ctx context.Context) error {
 			return err
 		}
 	}
-	return w.fail(ErrStatus, answer.Words)
+	return w.fail(ErrStatus, answer.Message)
 }
 
 // mostSecrets is how many secrets git shows a host at most: that of its netrc file, and another one.
@@ -51,7 +51,7 @@ func (w *webWalker) asWhoever(answer *WebAnswer, ask func() error) error {
 			if w.refused == 0 {
 				w.met.NoSecret = err
 			}
-			return w.fail(ErrDenied, answer.Words)
+			return w.fail(ErrDenied, answer.Message)
 		}
 		w.refused++
 		w.user, w.word, w.met.User = user, word, user
@@ -60,7 +60,7 @@ func (w *webWalker) asWhoever(answer *WebAnswer, ask func() error) error {
 		}
 	}
 	if answer.Status == http.StatusUnauthorized {
-		return w.fail(ErrDenied, answer.Words)
+		return w.fail(ErrDenied, answer.Message)
 	}
 	return nil
 }

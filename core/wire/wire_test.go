@@ -217,7 +217,7 @@ func TestServices(t *testing.T) {
 	p := plan(port, offer(mine)...)
 	p.Service, p.Instead, p.Path, p.Greeting = "git-receive-pack", "git-upload-pack", "it's", true
 	trip, err := GoSSH(context.Background(), p)
-	if !errors.Is(err, ErrService) || trip.Answer.Open || trip.Answer.Words != "you may not write" {
+	if !errors.Is(err, ErrService) || trip.Answer.Open || trip.Answer.Message != "you may not write" {
 		t.Errorf("writing: %+v, %v", trip.Answer, err)
 	}
 	if !trip.Instead.Open || trip.Instead.Refs != 1 {

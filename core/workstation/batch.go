@@ -34,8 +34,8 @@ type Batch struct {
 
 // A Difference is what a dry run would have done by one step.
 type Difference struct {
-	Words string
-	Path  string // empty for an act at a host
+	Summary string
+	Path    string // empty for an act at a host
 	// nil where the file does not exist, or where the edit holds a secret; secrets elsewhere are masked
 	Before, After []byte
 	Secret        bool
@@ -43,7 +43,7 @@ type Difference struct {
 
 // Begin starts a batch. words says what the command is about, as one sentence.
 func (s *Station) Begin(words string, dry bool) *Batch {
-	return &Batch{Dry: dry, station: s, change: Change{Words: words}, overlay: map[string]fileState{}}
+	return &Batch{Dry: dry, station: s, change: Change{Summary: words}, overlay: map[string]fileState{}}
 }
 
 // Change returns what was done so far. Its ID is 0 while nothing was.
@@ -54,10 +54,10 @@ func (b *Batch) Differences() []Difference { return b.differences }
 
 // An Edit says which file is to be changed, and how carefully.
 type Edit struct {
-	Path   string      // links are followed
-	Words  string      // what it does, as one sentence
-	Mode   fs.FileMode // of a file that is made; one that is there keeps its own, and its owner
-	Secret bool        // a secret is where it is changed: the edit is not recorded, so undo refuses to take it back
+	Path    string      // links are followed
+	Summary string      // what it does, as one sentence
+	Mode    fs.FileMode // of a file that is made; one that is there keeps its own, and its owner
+	Secret  bool        // a secret is where it is changed: the edit is not recorded, so undo refuses to take it back
 
 	// LockName names the file that keeps other programs away from a file, as they expect it, while that
 	// is read and written; nil where there is no such habit.
@@ -69,12 +69,12 @@ type Edit struct {
 // followed. Where compute changes nothing, nothing is written, and changed is false.
 func (b *Batch) Edit(path, words string, mode fs.FileMode,
 	compute func(old []byte) ([]byte, error)) (changed bool, err error) {
-	return b.Do(Edit{Path: path, Words: words, Mode: mode}, compute)
+	return b.Do(Edit{Path: path, Summary: words, Mode: mode}, compute)
 }
 
 // Rewrite changes the content of a file in a place where a secret is ([Edit]).
 func (b *Batch) Rewrite(path, words string, compute func(old []byte) ([]byte, error)) error {
-	_, err := b.Do(Edit{Path: path, Words: words, Mode: 0o600, Secret: true}, compute)
+	_, err := b.Do(Edit{Path: path, Summary: words, Mode: 0o600, Secret: true}, compute)
 	return err
 }
 
@@ -109,7 +109,7 @@ func (b *Batch) Do(e Edit, compute func(old []byte) ([]byte, error)) (changed bo
 		if before.exists {
 			after.mode = before.mode
 		}
-		return b.take(e.Words, target, before, after, e.Secret, replace)
+		return b.take(e.Summary, target, before, after, e.Secret, replace)
 	})
 	return changed, err
 }
@@ -184,8 +184,8 @@ func (b *Batch) Remove(path, words string) error {
 
 // An Intent is something to be done at a host.
 type Intent struct {
-	Words string // as one sentence
-	Step  HostStep
+	Summary string // as one sentence
+	Step    HostStep
 }
 
 // An Outcome is what became of an [Intent].
@@ -212,7 +212,7 @@ func (b *Batch) Act(ctx context.Context, words string, step HostStep, do func() 
 func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome) error {
 	if b.Dry {
 		for _, intent := range intents {
-			b.differences = append(b.differences, Difference{Words: intent.Words})
+			b.differences = append(b.differences, Difference{Summary: intent.Summary})
 		}
 		return nil
 	}
@@ -228,7 +228,7 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 			return err
 		}
 		for _, intent := range intents {
-			b.change.Steps = append(b.change.Steps, Step{Words: intent.Words, Host: &intent.Step})
+			b.change.Steps = append(b.change.Steps, Step{Summary: intent.Summary, Host: &intent.Step})
 		}
 		return b.station.writeRecord(&b.change)
 	})
@@ -237,9 +237,9 @@ func (b *Batch) Acts(ctx context.Context, intents []Intent, do func() []Outcome)
 		id := b.change.ID
 		return errors.Join(err, b.keepRecord(), b.clearMark(id))
 	}
-	b.station.fault(intents[0].Words)
+	b.station.fault(intents[0].Summary)
 	outcomes := do()
-	b.station.fault(intents[0].Words)
+	b.station.fault(intents[0].Summary)
 	return b.locked(b.station.State, func() error {
 		b.change.Steps = slices.Concat(b.change.Steps[:at], settled(b.change.Steps[at:at+len(intents)], outcomes),
 			b.change.Steps[at+len(intents):])
@@ -308,7 +308,7 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 	if err := b.station.markUnderway(b.change.ID); err != nil {
 		return err
 	}
-	b.change.Steps = append(b.change.Steps, Step{Words: words, File: step})
+	b.change.Steps = append(b.change.Steps, Step{Summary: words, File: step})
 	if err := b.station.writeRecord(&b.change); err != nil { // then it is not done either
 		b.change.Steps = b.change.Steps[:len(b.change.Steps)-1]
 		return errors.Join(err, b.clearMark(b.change.ID))
@@ -337,7 +337,7 @@ func (b *Batch) clearMark(id int) error {
 
 func (b *Batch) pretend(words, path string, before, after fileState, secret bool) {
 	b.overlay[path] = after
-	difference := Difference{Words: words, Path: path, Secret: secret}
+	difference := Difference{Summary: words, Path: path, Secret: secret}
 	if !secret {
 		difference.Before, difference.After = redact.Mask(before.content), redact.Mask(after.content)
 	}

@@ -28,11 +28,11 @@ const recordVersion = 1
 type Change struct {
 	Version int `json:"version"` // of the file; 0 for those that hold whole files
 
-	ID     int        `json:"id"`               // counts from 1; what undo takes
-	When   time.Time  `json:"when"`             // UTC
-	Words  string     `json:"words"`            // what the command was about, as one sentence
-	Steps  []Step     `json:"steps"`            // in the order in which they were taken
-	Undone *time.Time `json:"undone,omitempty"` // when it was taken back
+	ID      int        `json:"id"`               // counts from 1; what undo takes
+	When    time.Time  `json:"when"`             // UTC
+	Summary string     `json:"words"`            // what the command was about, as one sentence
+	Steps   []Step     `json:"steps"`            // in the order in which they were taken
+	Undone  *time.Time `json:"undone,omitempty"` // when it was taken back
 
 	// About says what a long command was at, so that it can go on where it was cut short.
 	About map[string]string `json:"about,omitempty"`
@@ -44,10 +44,10 @@ type Change struct {
 
 // A Step is one edit of a file or one act at a host. Exactly one of File and Host is set.
 type Step struct {
-	Words string    `json:"words"` // what it did, as one sentence
-	Done  bool      `json:"done"`  // false only while it is under way, or when it was cut short
-	File  *FileStep `json:"file,omitempty"`
-	Host  *HostStep `json:"host,omitempty"`
+	Summary string    `json:"words"` // what it did, as one sentence
+	Done    bool      `json:"done"`  // false only while it is under way, or when it was cut short
+	File    *FileStep `json:"file,omitempty"`
+	Host    *HostStep `json:"host,omitempty"`
 }
 
 // A FileStep says what was changed in a file: the edit, never the file. An edit in which a secret

@@ -109,7 +109,7 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 			}
 		}
 		if step.File == nil && !step.Done {
-			words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s It is not known whether that happened.", step.Words))
+			words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s It is not known whether that happened.", step.Summary))
 		}
 		if step.Done || step.File == nil {
 			kept = append(kept, step)
@@ -127,7 +127,7 @@ func (s *Station) settleRecord(number string) ([]string, error) {
 			for i := len(step.File.Folders) - 1; i >= 0 && disk.Remove(step.File.Folders[i]) == nil; i-- {
 			}
 		}
-		words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s %s", step.Words, ending))
+		words = append(words, fmt.Sprintf("An earlier run was cut short at this: %s %s", step.Summary, ending))
 	}
 	change.Steps = kept
 	if len(kept) == 0 {

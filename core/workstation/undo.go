@@ -141,7 +141,7 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 	var differences []Difference
 	states := map[string]fileState{} // what the undo makes of the files so far
 	for _, step := range slices.Backward(change.Steps) {
-		d := Difference{Words: step.Words}
+		d := Difference{Summary: step.Summary}
 		if f := step.File; f != nil {
 			now, known := states[f.Path]
 			if !known {

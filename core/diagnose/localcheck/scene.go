@@ -143,7 +143,7 @@ func (s Scene) readSettings(ctx context.Context) (Scene, *finding.Crux, error) {
 		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", "git", "")), nil
 	case errors.As(err, &refused):
 		return s, finding.New(causes.GitConfigBroken, finding.Proved,
-			finding.Saw("git says", untrusted.Clean(refused.Words), "")), nil
+			finding.Saw("git says", untrusted.Clean(refused.Message), "")), nil
 	}
 	return s, nil, err
 }
@@ -157,7 +157,7 @@ func (s Scene) readHg() (Scene, *finding.Crux, error) {
 	hg, err := gitlink.ReadMercurial(s.Station)
 	if errors.As(err, &refused) {
 		return s, finding.New(causes.GitConfigBroken, finding.Proved,
-			finding.Saw("hg says", untrusted.Clean(refused.Words), "")), nil
+			finding.Saw("hg says", untrusted.Clean(refused.Message), "")), nil
 	}
 	if err != nil {
 		return s, nil, err

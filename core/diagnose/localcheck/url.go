@@ -122,7 +122,7 @@ func (l Located) unprotected(ctx context.Context) *finding.Crux {
 	a := l.Address
 	answer, err := wire.GoGit(ctx, a.Host, int(a.Port), a.Path, l.Service(), l.Request.For())
 	scheme := finding.Saw("scheme", "git, which proves nobody's identity and hides nothing", "")
-	said := finding.Saw("host says", untrusted.Quote(untrusted.Clean(answer.Words)), "")
+	said := finding.Saw("host says", untrusted.Quote(untrusted.Clean(answer.Message)), "")
 	host := finding.Saw("host", a.Host, "")
 	unknown := err != nil && finding.Met(err, causes.Code{}) == causes.NameUnknown
 	switch likely := l.LikelyName(nil); {
@@ -137,7 +137,7 @@ func (l Located) unprotected(ctx context.Context) *finding.Crux {
 	case l.Service() == "git-receive-pack":
 		return finding.New(causes.URLTransportRefused, finding.Proved, scheme, said)
 	}
-	if code := causes.Meaning(untrusted.Clean(answer.Words), causes.Address, causes.Permission); !code.IsZero() {
+	if code := causes.Meaning(untrusted.Clean(answer.Message), causes.Address, causes.Permission); !code.IsZero() {
 		return finding.New(code, finding.Proved, scheme, said)
 	}
 	return finding.New(causes.URLTransportRefused, finding.Likely, scheme, said)

@@ -43,7 +43,7 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 	}
 	// the words of our own command to go through a proxy
 	for _, own := range []error{wire.ErrNoProxy, wire.ErrProxyRefuses, wire.ErrProxySignIn} {
-		if code == causes.ProxyCommandFailed && strings.Contains(failure.Words, own.Error()) {
+		if code == causes.ProxyCommandFailed && strings.Contains(failure.Message, own.Error()) {
 			code = finding.Met(own, code)
 		}
 	}
@@ -55,7 +55,7 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 		evidence = append(evidence, finding.Saw("through", untrusted.Clean(through),
 			t.Origin(client.Origin("proxyjump"))))
 	}
-	if words := untrusted.Clean(failure.Words); words != "" {
+	if words := untrusted.Clean(failure.Message); words != "" {
 		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
 	}
 	if code == causes.ConnectionClosed && client.ProxyCommand+client.ProxyJump == "" &&

@@ -26,7 +26,7 @@ func (t Travelled) explainService(ctx context.Context, failure *wire.Failure) *f
 
 // explainRefusal reads the host's words, and what it did open.
 func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
-	words := untrusted.Clean(t.Trip.Answer.Words)
+	words := untrusted.Clean(t.Trip.Answer.Message)
 	evidence := []finding.Evidence{finding.Saw("asked for", untrusted.Clean(t.Address.Path), "")}
 	if t.Account != "" {
 		evidence = append(evidence, finding.Saw("signed in as", t.Account, ""))

@@ -27,7 +27,7 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 		}
 	}
 	evidence := t.offeredEvidence(len(t.Trip.Offered))
-	if words := untrusted.Clean(t.Trip.Banner + " " + failure.Words); words != "" {
+	if words := untrusted.Clean(t.Trip.Banner + " " + failure.Message); words != "" {
 		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
 	}
 	switch {

@@ -48,7 +48,7 @@ func (t Travelled) explain(ctx context.Context, failure *wire.Failure) *finding.
 		evidence = append(evidence, finding.Saw("settings want", tls.VersionName(t.Web.Least)+" or newer",
 			t.Station.Tilde(t.Web.Origin("version"))))
 	}
-	if words := untrusted.Clean(failure.Words); words != "" {
+	if words := untrusted.Clean(failure.Message); words != "" {
 		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
 	}
 	if likely := t.LikelyName(nil); code == causes.NameUnknown && likely != "" {

@@ -248,7 +248,7 @@ func (t Travelled) show(ctx context.Context) (_ Travelled, part finding.Part, cr
 		return t, part, nil, nil
 	case errors.As(err, &refusal):
 		trip := *t.Trip
-		trip.Answer.Words = refusal.Words
+		trip.Answer.Message = refusal.Message
 		t.Trip = &trip
 		return t, part, t.explainToken(ctx), nil
 	case err != nil:
