@@ -101,8 +101,12 @@ func TestInterruptedMakingAChest(t *testing.T) {
 	if err := syscall.Mkfifo(fifo, 0o600); err != nil {
 		t.Fatal(err)
 	}
+	shipped, err := shipped()
+	if err != nil {
+		t.Fatal(err)
+	}
 	var out strings.Builder
-	cmd := exec.Command(program, "token", "add", "forge", "--from", p.host.TokenFile(), "--chest-passphrase-from", fifo)
+	cmd := exec.Command(shipped, "token", "add", "forge", "--from", p.host.TokenFile(), "--chest-passphrase-from", fifo)
 	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = p.folder, p.environ(), &out, &out
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)

@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -123,13 +122,7 @@ func withSecretURL(p *person) {
 // faulty is the program in which each change of a file can be made to fail.
 var faulty = sync.OnceValues(func() (string, error) {
 	path := filepath.Join(filepath.Dir(program), "faulty")
-	build := exec.Command("go", "build", "-tags", "faults", "-o", path, "anchorage.example/unicrux")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	out, err := build.CombinedOutput()
-	if err != nil {
-		err = fmt.Errorf("%w: %s", err, out)
-	}
-	return path, err
+	return path, buildWith("faults,easypassphrase", path)
 })
 
 // TestEveryFault lets each change of a file fail that a command makes, and ends the program there. Nothing

@@ -61,14 +61,14 @@ type Chest struct {
 	socket string          // of the chest's door
 	opener opener          // for this process alone; nil as long as nobody gave the passphrase
 	recall *recall         // nil in a process that does not live long
-	work   int             // how hard a passphrase is to guess, for tests; 0 for as hard as the library makes it
+	work   int             // how hard a passphrase is to guess; 0 for as hard as the library makes it
 }
 
 // Of returns the chest of a workstation, which may not be there yet.
 func Of(station *workstation.Station) *Chest {
 	folder := filepath.Join(station.Data, "chest")
 	return &Chest{folder: folder, stop: station.Stop, seen: seenFile(station.State, folder),
-		socket: station.DoorSocket()}
+		socket: station.DoorSocket(), work: passphraseWork}
 }
 
 // Easy makes the passphrases that are set from now on easy to guess and quick to try: for tests alone.
