@@ -33,7 +33,7 @@ func TestWrongUse(t *testing.T) {
 		{"key new a.pub", 2, "must not end in .pub"},
 		{"key new here --no-passphrase", 1, "exists already"},
 		{"key new there", 4, "--passphrase-from FILE"},
-		{"key new there --kind dsa --no-passphrase", 2, "of the kind ed25519, ecdsa or rsa"},
+		{"key new there --kind dsa --no-passphrase", 2, "--kind takes ed25519, ecdsa or rsa, not"},
 		{"key new there --kind rsa --size 2048 --no-passphrase", 2, "3072 to 8192"},
 		{"key new there --kind ecdsa --size 512 --no-passphrase", 2, "256, 384 or 521"},
 		{"key lock here --no-passphrase", 1, "no passphrase already"},
@@ -55,7 +55,11 @@ func TestWrongUse(t *testing.T) {
 		{"check a b", 2, "and 2 came"},
 		{"check --for fetch forge", 2, "clone or push"},
 		{"check ./.ssh", 2, "a folder on this computer"},
-		{"check --timeout soon", 2, "invalid argument"},
+		{"check --timeout soon", 2, "--timeout takes a time such as 45s, 10m or 8h"},
+		{"check --by ftp forge", 2, "--by takes ssh or https"},
+		{"chest move", 2, "--to takes sealed, desktop or memory"},
+		{"token new forge --for all", 2, "--for takes clone, push, packages, keys or repos"},
+		{"practice serve --port x", 2, "--port takes a whole number"},
 	} {
 		r := p.unicrux(strings.Fields(row.args)...)
 		if r.exit != row.exit || !strings.Contains(r.err, row.says) || r.out != "" {

@@ -46,9 +46,9 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 		},
 	}
 	flags := command.Flags()
-	flags.StringVar(&n.Folder, "folder", "", "below which the account's repositories lie")
-	flags.StringVar(&n.Author, "author-name", "", "who commits there are by")
-	flags.StringVar(&n.Email, "author-email", "", "the e-mail address of commits there")
+	flags.Var(named(&n.Folder, "DIR"), "folder", "below which the account's repositories lie")
+	flags.Var(named(&n.Author, "NAME"), "author-name", "who commits there are by")
+	flags.Var(named(&n.Email, "ADDRESS"), "author-email", "the e-mail address of commits there")
 	return command
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/card"
+	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/tokens"
@@ -19,8 +20,10 @@ import (
 const clipboardTime = 45 * time.Second
 
 type cardOptions struct {
-	purpose, field, by, chest, form string
-	relock                          relockOptions
+	purpose          finding.Purpose
+	form             sshkey.Form
+	field, by, chest string
+	relock           relockOptions
 }
 
 func cardCommand(a *app) *cobra.Command {
@@ -41,24 +44,19 @@ form. A secret is not shown; --copy puts one field on the clipboard.`,
 		},
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.purpose, "for", "push", "clone or push")
-	flags.StringVar(&o.by, "by", "", "ssh or https (default: both)")
-	flags.StringVar(&o.field, "copy", "",
+	o.purpose = finding.Push
+	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what the other program does")
+	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "one of the two alone (default: both)")
+	flags.Var(named(&o.field, "FIELD"), "copy",
 		"put this field on the clipboard, through the terminal; a secret for 45 seconds")
-	flags.StringVar(&o.form, "form", "",
-		"also write the key in the form that the program reads: openssh, pkcs8, pkcs1 or sec1")
+	flags.Var(oneOf(&o.form, sshkey.OpenSSH, sshkey.PKCS8, sshkey.PKCS1, sshkey.SEC1), "form",
+		"also write the key in this form, for a program that reads no other")
 	o.relock.addFlags(command, "with --form: write it without a lock")
 	chestOption(command, &o.chest)
 	return command
 }
 
 func runCard(a *app, o cardOptions, name string) error {
-	if o.purpose != "clone" && o.purpose != "push" {
-		return usage("--for takes clone or push, not %q", o.purpose)
-	}
-	if o.by != "" && o.by != "ssh" && o.by != "https" {
-		return usage("--by takes ssh or https, not %q", o.by)
-	}
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -67,7 +65,7 @@ func runCard(a *app, o cardOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	filled, err := card.For(a.ctx, place, host, o.purpose)
+	filled, err := card.For(a.ctx, place, host, string(o.purpose))
 	if err != nil {
 		return err
 	}
@@ -86,29 +84,26 @@ func runCard(a *app, o cardOptions, name string) error {
 	if o.field != "" {
 		return copyField(a, o, place, filled)
 	}
-	return a.show(render.Card(a.style(), filled, o.purpose, a.station.Tilde), render.CardDocument(filled, o.purpose))
+	return a.show(render.Card(a.style(), filled, string(o.purpose), a.station.Tilde),
+		render.CardDocument(filled, string(o.purpose)))
 }
 
 // cardForm makes the card name the key in another form, which is written beside the key unless
 // it is there.
 func cardForm(a *app, o *cardOptions, filled *card.Card) error {
-	form := sshkey.Form(o.form)
-	if !slices.Contains(sshkey.Forms(), form) || form == sshkey.RFC4716 {
-		return usage("--form takes openssh, pkcs8, pkcs1 or sec1, not %q", o.form)
-	}
 	for _, side := range filled.Sides {
 		at := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "key" })
 		is := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "form" })
-		if at < 0 || is < 0 || side.Fields[is].Value == o.form {
+		if at < 0 || is < 0 || side.Fields[is].Value == string(o.form) {
 			continue
 		}
-		out := side.Fields[at].Value + "." + o.form
+		out := side.Fields[at].Value + "." + string(o.form)
 		if _, err := os.Stat(out); err != nil {
-			if _, err := writeForm(a, &o.relock, side.Fields[at].Value, form, out); err != nil {
+			if _, err := writeForm(a, &o.relock, side.Fields[at].Value, o.form, out); err != nil {
 				return err
 			}
 		}
-		side.Fields[at].Value, side.Fields[is] = out, card.Field{Name: "form", Value: o.form}
+		side.Fields[at].Value, side.Fields[is] = out, card.Field{Name: "form", Value: string(o.form)}
 	}
 	return nil
 }

@@ -17,8 +17,10 @@ import (
 
 type checkOptions struct {
 	secretOptions
-	purpose, account, by, program string
-	mend, run                     bool
+	purpose     finding.Purpose
+	program     finding.Program
+	account, by string
+	mend, run   bool
 }
 
 func checkCommand(a *app) *cobra.Command {
@@ -38,12 +40,14 @@ Mercurial's it goes the way that hg would go.`,
 		Args: takes(0, 1, "a clone URL, a remote or a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}
-	command.Flags().StringVar(&o.purpose, "for", "", "clone or push (default: clone for a URL, push for a remote)")
-	command.Flags().StringVar(&o.account, "as", "", "the account that is needed")
-	command.Flags().StringVar(&o.by, "by", "",
-		"ssh or https: go the other way to the same repository, or to a host (default: as git would)")
+	command.Flags().Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for",
+		"what it shall be good for (default: clone for a URL, push for a remote)")
+	command.Flags().Var(named(&o.account, "ACCOUNT"), "as", "the account that is needed")
+	command.Flags().Var(oneOf(&o.by, "ssh", "https"), "by",
+		"the way to go to the same repository, or to a host (default: as git would)")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
-	command.Flags().StringVar(&o.program, "program", "", "git or hg (default: what the folder and the URL tell)")
+	command.Flags().Var(oneOf(&o.program, finding.Git, finding.Mercurial), "program",
+		"what goes the way (default: what the folder and the URL tell)")
 	command.Flags().BoolVar(&o.run, "run-commands", false,
 		"run the commands on which ssh's settings depend (Match exec, KnownHostsCommand), as ssh would")
 	o.addFlags(command)
@@ -58,19 +62,11 @@ func runCheck(a *app, o *checkOptions, args []string) error {
 			return usage("the clone URL is empty")
 		}
 	}
-	request, err := requestOf(a, o.purpose, o.account, argument, a.asker(o.passphrase))
-	if err != nil {
-		return err
-	}
+	request := requestOf(a, o.purpose, o.account, argument, a.asker(o.passphrase))
 	if err := o.validate(); err != nil {
 		return err
 	}
-	request.RunCommands = o.run
-	switch request.Program = finding.Program(o.program); request.Program {
-	case "", finding.Git, finding.Mercurial:
-	default:
-		return usage("--program takes git or hg, not %q", o.program)
-	}
+	request.RunCommands, request.Program = o.run, o.program
 	place, err := a.place()
 	if err != nil {
 		return err
@@ -113,14 +109,8 @@ func checkFolder(a *app, local *finding.LocalError) error {
 }
 
 // request makes the question of check and ready.
-func requestOf(a *app, purpose, account, argument string, ask sshway.Asker) (finding.Request, error) {
-	request := finding.Request{Argument: argument, Purpose: finding.Purpose(purpose), Account: account,
-		Timeout: a.timeout, Ask: ask}
-	switch request.Purpose {
-	case "", finding.Clone, finding.Push:
-		return request, nil
-	}
-	return request, usage("--for takes clone or push, not %q", purpose)
+func requestOf(a *app, purpose finding.Purpose, account, argument string, ask sshway.Asker) finding.Request {
+	return finding.Request{Argument: argument, Purpose: purpose, Account: account, Timeout: a.timeout, Ask: ask}
 }
 
 // runMend is check --mend: automatic mends, each told as it is done, then the way as it is.

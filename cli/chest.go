@@ -26,7 +26,7 @@ func chestCommand(a *app) *cobra.Command {
 func chestOption(command *cobra.Command, source *string) {
 	const name = "chest-passphrase-from"
 	flags := command.Flags()
-	flags.StringVar(source, name, "", "read the chest's passphrase from this file, or - for standard input")
+	flags.Var(named(source, "FILE"), name, "read the chest's passphrase from FILE, or - for standard input")
 	if flags.Lookup("passphrase-from") == nil {
 		flags.SetNormalizeFunc(func(_ *pflag.FlagSet, given string) pflag.NormalizedName {
 			if given == "passphrase-from" {
@@ -222,7 +222,7 @@ func chestOpen(a *app) *cobra.Command {
 				". unicrux chest close closes it before.")
 		},
 	}
-	command.Flags().DurationVar(&lifetime, "for", agent.WorkingDay, "how long it stays open")
+	lasts(command.Flags(), &lifetime, "for", agent.WorkingDay, "how long it stays open")
 	chestOption(command, &source)
 	return command
 }
@@ -285,31 +285,30 @@ func chestLock(a *app) *cobra.Command {
 		},
 	}
 	chestOption(command, &source)
-	command.Flags().StringVar(&fresh, "new-passphrase-from", "",
-		"read the new passphrase from this file, or - for standard input")
+	command.Flags().Var(named(&fresh, "FILE"), "new-passphrase-from",
+		"read the new passphrase from FILE, or - for standard input")
 	return command
 }
 
 func chestMove(a *app) *cobra.Command {
-	var source, to string
+	var source string
+	var to chest.Kind
 	command := &cobra.Command{
 		Use: "move --to KIND", Short: "Move every secret: sealed, desktop or memory", Args: takes(0, 0, ""),
 		Long: `Moves every secret to another place, and lets new ones go there: sealed (files of ours, sealed
 by a passphrase), desktop (the desktop's secret service), or memory (the holder alone: they
 are gone when it ends). Each is read back from its new place before it leaves the old one.`,
-		RunE: func(*cobra.Command, []string) error { return moveChest(a, chest.Kind(to), source) },
+		RunE: func(*cobra.Command, []string) error { return moveChest(a, to, source) },
 	}
-	command.Flags().StringVar(&to, "to", "", "sealed, desktop or memory")
+	command.Flags().Var(oneOf(&to, chest.Sealed, chest.Desktop, chest.Memory), "to", "where they go")
 	chestOption(command, &source)
 	return command
 }
 
 func moveChest(a *app, to chest.Kind, source string) error {
 	c := chest.Of(a.station)
-	switch to {
-	case chest.Sealed, chest.Desktop, chest.Memory:
-	default:
-		return usage("--to takes sealed, desktop or memory, not %q", to)
+	if to == "" {
+		return usage("say where to: --to takes sealed, desktop or memory")
 	}
 	if a.dry {
 		return sayDoneAs(a, "Would move every secret to "+string(to)+".")

@@ -178,8 +178,8 @@ and names the one cause when a clone or push fails.`,
 	flags.BoolVar(&a.noInput, "no-input", false, "never ask")
 	flags.BoolVar(&a.quiet, "quiet", false, "say less")
 	flags.BoolVar(&a.verbose, "verbose", false, "say more")
-	flags.DurationVar(&a.timeout, "timeout", defaultTimeout, "for each step on the network")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usage("%s", err) })
+	lasts(flags, &a.timeout, "timeout", defaultTimeout, "for each step on the network")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badOption(err) })
 	root.CompletionOptions.HiddenDefaultCmd = true
 	// Not the library's own: its template alone would make the program a fifth larger.
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")

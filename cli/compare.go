@@ -88,7 +88,7 @@ asks the host over SSH now and then until it takes the key no more.`,
 	o.addList(command, "from this repository alone, where it was registered with --repo",
 		"from the keys with which commits are signed")
 	flags.BoolVar(&o.byHand, "by-hand", false, "say where to take it away, and wait until the host takes it no more")
-	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
 	o.addToken(command)
 	return command
 }

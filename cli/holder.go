@@ -46,18 +46,15 @@ needed, and ends by itself when it holds nothing. What opens the chest is held b
 own, which unicrux chest open starts.`,
 		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
-			switch stay {
-			case "":
-				return startHolderFor(a, unlock)
-			case stayKeys, stayChest:
+			if stay != "" {
 				return beHolder(a, stay)
 			}
-			return usage("--stay takes keys or chest, not %q", stay)
+			return startHolderFor(a, unlock)
 		},
 	}
-	command.Flags().StringVar(&stay, "stay", "",
-		"run the holder in the foreground, for a service manager: keys or chest")
-	command.Flags().StringVar(&unlock, "unlock", "",
+	command.Flags().Var(oneOf(&stay, stayKeys, stayChest), "stay",
+		"run the holder of these in the foreground, for a service manager")
+	command.Flags().Var(named(&unlock, "KEY"), "unlock",
 		"unlock this key by the passphrase that the desktop keeps, if it does")
 	return command
 }

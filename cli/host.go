@@ -146,7 +146,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 		"every setting of ssh and git that holds for the host, and its origin")
 	command.Flags().BoolVar(&run, "run-commands", false,
 		"with --settings: run the commands on which blocks depend (Match exec), as ssh would")
-	command.Flags().StringVar(&file, "ssh-config", "", "with --settings: read this file as ssh's -F would")
+	command.Flags().Var(named(&file, "FILE"), "ssh-config", "with --settings: read this file as ssh's -F would")
 	return command
 }
 
@@ -217,7 +217,7 @@ what its key must be.`,
 				render.TrustedDocument(trusted, args[0], number(batch)))
 		},
 	}
-	command.Flags().StringVar(&fingerprint, "fingerprint", "",
+	command.Flags().Var(named(&fingerprint, "FINGERPRINT"), "fingerprint",
 		"what the host's key must be (SHA256:…), from whoever runs the host")
 	return command
 }

@@ -42,11 +42,12 @@ host's when you give none.`,
 		RunE: func(_ *cobra.Command, args []string) error { return newKey(a, o, args) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.kind, "kind", sshkey.ED25519, "ed25519, ecdsa or rsa")
-	flags.IntVar(&o.size, "size", 0, "in bits: 256, 384 or 521 for ecdsa; 3072 to 8192 for rsa (default 256 and 4096)")
-	flags.StringVar(&o.note, "note", "", "put at the end of the key's comment")
-	flags.StringVar(&o.host, "host", "", "make settings for this host use the key")
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	o.kind = sshkey.ED25519
+	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "kind", "how it signs")
+	flags.IntVar(&o.size, "size", 0, "in `BITS`: 256, 384 or 521 for ecdsa; 3072 to 8192 for rsa (default 256 and 4096)")
+	flags.Var(named(&o.note, "TEXT"), "note", "put at the end of the key's comment")
+	flags.Var(named(&o.host, "HOST"), "host", "make settings for this host use the key")
+	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from", "read the passphrase from FILE, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave the key unlocked: whoever copies the file can use it")
 	return command
 }

@@ -31,9 +31,9 @@ host gets the key instead.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runLoad(a, o, args[0]) },
 	}
 	flags := command.Flags()
-	flags.DurationVar(&o.lifetime, "for", agent.WorkingDay, "how long it is held")
-	flags.StringVar(&o.host, "host", "", "make ssh ask the holder for this host as well")
-	flags.StringVar(&o.passphrase, "passphrase-from", "", "read the passphrase from this file, or - for standard input")
+	lasts(flags, &o.lifetime, "for", agent.WorkingDay, "how long it is held")
+	flags.Var(named(&o.host, "HOST"), "host", "make ssh ask the holder for this host as well")
+	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from", "read the passphrase from FILE, or - for standard input")
 	flags.BoolVar(&o.confirm, "confirm", false, "ask you before each use of the key, with the program in SSH_ASKPASS")
 	flags.BoolVar(&o.keep, "keep-passphrase", false,
 		"let the desktop's secret service keep the passphrase, and unlock the key from there")

@@ -42,11 +42,11 @@ is in them is thrown away when they end, unless --folder names a place.`,
 			return servePractice(a, o, args)
 		},
 	}
-	command.Flags().IntVar(&o.SSHPort, "port", 0, "for SSH, of the first host (default: any free one)")
-	command.Flags().IntVar(&o.WebPort, "web-port", 0, "for the interface of the first host (default: any free one)")
-	command.Flags().StringArrayVar(&o.Faults, "fault", nil,
+	command.Flags().IntVar(&o.SSHPort, "port", 0, "`PORT` for SSH, of the first host (default: any free one)")
+	command.Flags().IntVar(&o.WebPort, "web-port", 0, "`PORT` for the interface of the first host (default: any free one)")
+	command.Flags().Var(&wordList{to: &o.Faults, is: "CODE"}, "fault",
 		"do this wrong; \"unicrux practice faults\" lists what (may be given several times)")
-	command.Flags().StringVar(&o.Folder, "folder", "", "keep everything in this folder (default: a temporary one)")
+	command.Flags().Var(named(&o.Folder, "DIR"), "folder", "keep everything in this folder (default: a temporary one)")
 	return command
 }
 

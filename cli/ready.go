@@ -21,8 +21,9 @@ import (
 
 type readyOptions struct {
 	secretOptions
-	purpose, account, by, into string
-	inPlace                    bool
+	purpose           finding.Purpose
+	account, by, into string
+	inPlace           bool
 }
 
 func readyCommand(a *app) *cobra.Command {
@@ -46,10 +47,11 @@ where it was when it is run again.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runReady(a, &o, args[0]) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.purpose, "for", "", "clone or push (default: clone)")
-	flags.StringVar(&o.account, "as", "", "the account that is needed")
-	flags.StringVar(&o.by, "by", "", "ssh or https (default: ssh, where this network lets it through)")
-	flags.StringVar(&o.into, "into", "", "clone into this folder (default: named like the repository)")
+	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what it shall be good for (default: clone)")
+	flags.Var(named(&o.account, "ACCOUNT"), "as", "the account that is needed")
+	flags.Var(oneOf(&o.by, "ssh", "https"), "by",
+		"the way to go (default: ssh, where this network lets it through)")
+	flags.Var(named(&o.into, "DIR"), "into", "clone into this folder (default: named like the repository)")
 	flags.BoolVar(&o.inPlace, "in-place", false,
 		"and name the crux in git's own output from now on, when ssh does not get through")
 	o.addFlags(command)
@@ -59,17 +61,16 @@ where it was when it is run again.`,
 
 func runReady(a *app, o *readyOptions, argument string) error {
 	secrets := a.secrets(&o.secretOptions)
-	request, err := requestOf(a, o.purpose, o.account, argument, secrets.Passphrase)
-	if err != nil {
-		return err
-	}
+	request := requestOf(a, o.purpose, o.account, argument, secrets.Passphrase)
 	if err := o.validate(); err != nil {
 		return err
 	}
 	if o.into != "" {
-		if request.Into, err = a.station.InFolder(o.into); err != nil {
+		folder, err := a.station.InFolder(o.into)
+		if err != nil {
 			return err
 		}
+		request.Into = folder
 	}
 	place, err := a.place()
 	if err != nil {
@@ -132,15 +133,11 @@ func inPlace(a *app, host string) error {
 // of the same repository, or about the host alone.
 func chooseTransport(a *app, place site.Site, by string, request *finding.Request) error {
 	argument := request.Argument
-	switch by {
-	case "", "ssh":
+	if by != "https" {
 		if url, ok := ready.BySSH(place, argument); ok {
 			request.Argument = url
 		}
 		return nil
-	case "https":
-	default:
-		return usage("--by takes ssh or https, not %q", by)
 	}
 	if _, err := place.Registry.Find(argument); err == nil {
 		request.ByHTTPS = true

@@ -19,7 +19,7 @@ type registerOptions struct {
 	secretOptions
 	title  string
 	until  string
-	access string
+	access hostapi.Access
 	keyListOptions
 	byHand, copy bool
 	wait         time.Duration
@@ -43,18 +43,19 @@ in with it for that, so the host is asked whether it lists the key.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runRegister(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.title, "title", "", "under which the host lists the key (default: the key's comment)")
-	flags.StringVar(&o.until, "until", "",
+	flags.Var(named(&o.title, "TEXT"), "title", "under which the host lists the key (default: the key's comment)")
+	flags.Var(named(&o.until, "WHEN"), "until",
 		"when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
-	flags.StringVar(&o.access, "access", "", "read or write (default: what the host gives by itself)")
+	flags.Var(oneOf(&o.access, hostapi.Read, hostapi.Write), "access",
+		"what it may be used for (default: what the host gives by itself)")
 	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are",
 		"as a key with which commits are signed: it opens nothing")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
-	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
 	o.addToken(command)
-	flags.StringVar(&o.passphrase, "passphrase-from", "",
-		"read the key's passphrase from this file, or - for standard input")
+	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from",
+		"read the key's passphrase from FILE, or - for standard input")
 	return command
 }
 
@@ -65,7 +66,7 @@ type keyListOptions struct {
 }
 
 func (o *keyListOptions) addList(command *cobra.Command, repo, signing string) {
-	command.Flags().StringVar(&o.repo, "repo", "", repo)
+	command.Flags().Var(named(&o.repo, "NAME"), "repo", repo)
 	command.Flags().BoolVar(&o.signing, "signing", false, signing)
 }
 
@@ -113,11 +114,7 @@ func runRegister(a *app, o *registerOptions, key, name string) error {
 
 // readTerms reads the end and the access that the key shall have.
 func readTerms(a *app, o *registerOptions, r *registration.Registration) (err error) {
-	switch r.Access = hostapi.Access(o.access); r.Access {
-	case "", hostapi.Read, hostapi.Write:
-	default:
-		return usage("--access takes read or write, not %q", o.access)
-	}
+	r.Access = o.access
 	if o.until != "" {
 		r.Until, err = expiry.End(o.until, a.station.Now())
 	}

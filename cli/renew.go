@@ -36,12 +36,12 @@ goes on.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runRenew(a, &o, args[0]) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.host, "host", "", "only at this host; elsewhere the old key stays")
-	flags.StringVar(&o.kind, "kind", "",
-		"of the new key: ed25519, ecdsa or rsa (default: as the old one, if that is good)")
-	flags.StringVar(&o.until, "until", "",
+	flags.Var(named(&o.host, "HOST"), "host", "only at this host; elsewhere the old key stays")
+	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "kind",
+		"of the new key (default: as the old one, if that is good)")
+	flags.Var(named(&o.until, "WHEN"), "until",
 		"when hosts shall stop taking the new key: a day such as 2027-03-31, or 90d, 12w, 1y from now")
-	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
 	o.addFlags(command)
 	return command
 }

@@ -36,7 +36,7 @@ after page as they come. --search keeps those whose path has TEXT in it.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return listRepos(a, &o, args[0], search) },
 	}
-	command.Flags().StringVar(&search, "search", "", "only those whose path has this text in it")
+	command.Flags().Var(named(&search, "TEXT"), "search", "only those whose path has this text in it")
 	o.addToken(command)
 	return command
 }
@@ -140,14 +140,15 @@ repository is there.`,
 		RunE:    func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
-	flags.StringVar(&o.from, "from", "", "attach this folder")
+	flags.Var(named(&o.from, "DIR"), "from", "attach this folder")
 	flags.BoolVar(&o.private, "private", false, "only for those who are let in")
 	flags.BoolVar(&o.commit, "commit", false,
 		"with --from: commit what is in the folder, where nothing was committed yet")
-	flags.StringVar(&o.branch, "branch", "", "its usual branch (default: the host's habit)")
-	flags.StringVar(&o.about, "about", "", "one line about it")
-	flags.StringVar(&o.by, "by", "ssh", "with --from: ssh or https")
-	flags.DurationVar(&o.wait, "wait", 10*time.Minute, "for a host without an interface: how long to wait; 0 asks once")
+	flags.Var(named(&o.branch, "NAME"), "branch", "its usual branch (default: the host's habit)")
+	flags.Var(named(&o.about, "TEXT"), "about", "one line about it")
+	o.by = "ssh"
+	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "with --from: the way by which it is attached")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "for a host without an interface: how long to wait; 0 asks once")
 	o.addToken(command)
 	return command
 }
@@ -156,9 +157,6 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	name = strings.TrimSuffix(strings.Trim(name, "/"), ".git")
 	if err := repos.CheckName(name); err != nil {
 		return usage("%s", err)
-	}
-	if o.by != "ssh" && o.by != "https" {
-		return usage("--by takes ssh or https, not %q", o.by)
 	}
 	if o.commit && o.from == "" {
 		return usage("--commit needs --from")

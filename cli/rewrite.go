@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
-	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -22,10 +21,10 @@ type relockOptions struct {
 
 func (o *relockOptions) addFlags(command *cobra.Command, none string) {
 	flags := command.Flags()
-	flags.StringVar(&o.old, "passphrase-from", "",
-		"read the passphrase that opens the key from this file, or - for standard input")
-	flags.StringVar(&o.new, "new-passphrase-from", "",
-		"read the new passphrase from this file, or - for standard input")
+	flags.Var(named(&o.old, "FILE"), "passphrase-from",
+		"read the passphrase that opens the key from FILE, or - for standard input")
+	flags.Var(named(&o.new, "FILE"), "new-passphrase-from",
+		"read the new passphrase from FILE, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, none)
 }
 
@@ -100,7 +99,8 @@ func runLock(a *app, o *relockOptions, name string) error {
 
 func keySave(a *app) *cobra.Command {
 	var o relockOptions
-	var form, out string
+	var form sshkey.Form
+	var out string
 	command := &cobra.Command{
 		Use:   "save KEY --form FORM --out FILE",
 		Short: "Write a key in another open format",
@@ -110,11 +110,11 @@ whatever form, is written as the line that ssh reads by the form openssh. The fi
 have no lock worth its name and need --no-passphrase.`,
 		Example: "  unicrux key save forge_ed25519 --form pkcs8 --out forge.pem",
 		Args:    takes(1, 1, "one key"),
-		RunE:    func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], sshkey.Form(form), out) },
+		RunE:    func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], form, out) },
 	}
 	o.addFlags(command, "write it without a lock")
-	command.Flags().StringVar(&form, "form", "", "openssh, pkcs8, pkcs1, sec1 or rfc4716")
-	command.Flags().StringVar(&out, "out", "", "the file to write; it must not be there yet")
+	command.Flags().Var(oneOf(&form, sshkey.Forms()...), "form", "in which it is written")
+	command.Flags().Var(named(&out, "FILE"), "out", "the file to write; it must not be there yet")
 	return command
 }
 
@@ -122,7 +122,7 @@ func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string
 	if err := o.validate(); err != nil {
 		return err
 	}
-	if !slices.Contains(sshkey.Forms(), form) || out == "" {
+	if form == "" || out == "" {
 		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
 	batch, err := writeForm(a, o, name, form, out)

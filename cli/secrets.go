@@ -30,15 +30,15 @@ type secretOptions struct {
 
 func (o *secretOptions) addFlags(command *cobra.Command) {
 	flags := command.Flags()
-	flags.StringVar(&o.passphrase, "passphrase-from", "",
-		"read the key's passphrase from this file, or - for standard input")
+	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from",
+		"read the key's passphrase from FILE, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave a key that is made unlocked")
 	o.addToken(command)
 }
 
 func (o *secretOptions) addToken(command *cobra.Command) {
-	command.Flags().StringArrayVar(&o.tokens, "token-from", nil,
-		"read the host's token from this file, or - for standard input; HOST=FILE where several hosts are told")
+	command.Flags().Var(&wordList{to: &o.tokens, is: "FILE"}, "token-from",
+		"read the host's token from FILE, or - for standard input; HOST=FILE where several hosts are told")
 }
 
 // tokenSource is where the token for a host comes from; empty when it is to be asked. A source

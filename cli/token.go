@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -41,24 +40,12 @@ type tokenOptions struct {
 }
 
 func (o *tokenOptions) addPurposes(command *cobra.Command) {
-	command.Flags().StringSliceVar(&o.purposes, "for", nil, "what it is for: "+strings.Join(describe.Purposes(), ", "))
-}
-
-// checkPurposes refuses what nobody can want a token for.
-func (o *tokenOptions) checkPurposes() error {
-	for _, purpose := range o.purposes {
-		if !slices.Contains(describe.Purposes(), purpose) {
-			return usage("--for takes %s, not %q", strings.Join(describe.Purposes(), ", "), purpose)
-		}
-	}
-	return nil
+	command.Flags().Var(&wordList{to: &o.purposes, is: "USES", choices: describe.Purposes()}, "for",
+		"what it is for: "+join(describe.Purposes(), ", ", " or "))
 }
 
 // tokenPlace finds the host.
 func tokenPlace(a *app, o *tokenOptions, name string) (place site.Site, host *describe.Description, err error) {
-	if err := o.checkPurposes(); err != nil {
-		return place, nil, err
-	}
 	if place, err = a.place(); err != nil {
 		return place, nil, err
 	}
@@ -131,7 +118,7 @@ func tokenTest(a *app) *cobra.Command {
 		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error { return testToken(a, &o, args[0]) },
 	}
-	command.Flags().StringVar(&o.url, "url", "",
+	command.Flags().Var(named(&o.url, "URL"), "url",
 		"also make git's own requests for this repository (default: a remote of this folder at that host)")
 	chestOption(command, &o.chest)
 	return command
@@ -247,7 +234,7 @@ func tokenRenew(a *app) *cobra.Command {
 				})
 		},
 	}
-	command.Flags().StringVar(&o.until, "until", "",
+	command.Flags().Var(named(&o.until, "WHEN"), "until",
 		"when the new one shall end: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
 	chestOption(command, &o.chest)
 	return command

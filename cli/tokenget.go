@@ -34,12 +34,12 @@ that wants the account's password is shown it: it is asked, used once and kept n
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
-	flags.StringVar(&o.until, "until", "",
+	flags.Var(named(&o.until, "WHEN"), "until",
 		"when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
-	flags.StringVar(&o.label, "label", "", "under which the host lists it (default: unicrux and this computer's name)")
-	flags.StringVar(&o.account, "account", "", "the account, for a host that wants its password")
-	flags.StringVar(&o.password, "password-from", "",
-		"read the account's password from this file, or - for standard input")
+	flags.Var(named(&o.label, "TEXT"), "label", "under which the host lists it (default: unicrux and this computer's name)")
+	flags.Var(named(&o.account, "ACCOUNT"), "account", "the account, for a host that wants its password")
+	flags.Var(named(&o.password, "FILE"), "password-from",
+		"read the account's password from FILE, or - for standard input")
 	o.addToken(command)
 	chestOption(command, &o.chest)
 	return command
@@ -234,10 +234,10 @@ host; and tested there before it goes into the chest.`,
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
-	flags.StringVar(&o.from, "from", "", "read the token from this file, or - for standard input")
-	flags.StringVar(&o.until, "until", "",
+	flags.Var(named(&o.from, "FILE"), "from", "read the token from FILE, or - for standard input")
+	flags.Var(named(&o.until, "WHEN"), "until",
 		"when it ends, where the host does not tell: a day, or 90d, 12w, 1y from now")
-	flags.StringVar(&o.account, "account", "", "whose it is, where the host does not tell")
+	flags.Var(named(&o.account, "ACCOUNT"), "account", "whose it is, where the host does not tell")
 	chestOption(command, &o.chest)
 	return command
 }
