@@ -304,6 +304,36 @@ func TestDependenciesHaveReasons(t *testing.T) {
 	}
 }
 
+// TestPackagesSayWhatTheyAre: the comment of a package is in doc.go, or in the file that bears its name.
+func TestPackagesSayWhatTheyAre(t *testing.T) {
+	t.Parallel()
+	told, rooms := map[string]bool{}, map[string]bool{}
+	eachFile(t, func(path, whole string) {
+		folder, name := filepath.Split(path)
+		room := filepath.Base(filepath.Clean(folder))
+		if strings.HasSuffix(name, "_test.go") || folder == "" {
+			return
+		}
+		rooms[folder] = true
+		about, found := strings.CutPrefix(whole, "// Package "+room+" ")
+		if name != "main.go" && name != "doc.go" && name != room+".go" {
+			if found {
+				t.Errorf("%s has the comment of its package", path)
+			}
+			return
+		}
+		if !found && name == "main.go" {
+			about, found = strings.CutPrefix(whole, "// Command "+room+" ")
+		}
+		told[folder] = told[folder] || found && strings.Contains(about, ".")
+	})
+	for room := range rooms {
+		if !told[room] {
+			t.Errorf("%s does not say what it is", room)
+		}
+	}
+}
+
 // widest is how many columns a line of code may have, a tab counted for four, and longest how many lines a file.
 const (
 	widest  = 120

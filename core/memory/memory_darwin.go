@@ -1,4 +1,3 @@
-// Package memory keeps what this process has in memory from others: from crash files.
 package memory
 
 import "syscall"

@@ -1,4 +1,3 @@
-// Package memory keeps what this process has in memory from others.
 package memory
 
 // Private does nothing: only administrators and this user's own debuggers may look into a process.

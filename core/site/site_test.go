@@ -33,7 +33,8 @@ func TestTryUntil(t *testing.T) {
 		{"no patience", t.Context(), 0, time.Second, func(int) (bool, error) { return false, nil }, errWaited, 1},
 		{"it fails", t.Context(), time.Hour, 0, func(int) (bool, error) { return false, broken }, broken, 1},
 		{"the person stops", stopped, time.Hour, 0, func(int) (bool, error) { return false, nil }, context.Canceled, 1},
-		{"the time is over", t.Context(), time.Millisecond, 0, func(int) (bool, error) { return false, nil }, errWaited, 1},
+		{"the time is over", t.Context(), time.Millisecond, 0, func(int) (bool, error) { return false, nil },
+			errWaited, 1},
 		{"so after a while", t.Context(), time.Hour, 0, func(n int) (bool, error) { return n == 2, nil }, nil, 2},
 	} {
 		t.Run(row.name, func(t *testing.T) {
