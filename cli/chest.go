@@ -139,7 +139,7 @@ func unlockChest(a *app, c *chest.Chest, passphrase secret.Text, lifetime time.D
 }
 
 // handOver lets the holder keep the chest open.
-func handOver(a *app, c *chest.Chest, key chest.Key, lifetime time.Duration) error {
+func handOver(a *app, c *chest.Chest, key chest.MasterKey, lifetime time.Duration) error {
 	if err := startDoor(a, a.ctx); err != nil { // then it is open for this process alone
 		a.progress("Unicrux could not start the holder, so it will ask for the passphrase again: " + err.Error())
 		return nil

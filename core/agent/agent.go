@@ -29,8 +29,8 @@ const patience = 5 * time.Second
 // ErrSilent is returned when the socket is there and what listens on it is no agent.
 var ErrSilent = errors.New("does not answer as an ssh agent does")
 
-// A Key is one that the agent holds.
-type Key struct {
+// A Held key is one that the agent holds.
+type Held struct {
 	Public  ssh.PublicKey
 	Comment string
 	Signer  ssh.Signer // signs through the agent; ends with the connection
@@ -39,7 +39,7 @@ type Key struct {
 // A Conn is a connection to an agent.
 type Conn struct {
 	Socket string
-	Keys   []Key
+	Keys   []Held
 	conn   net.Conn
 	client agent.ExtendedAgent // the only one on conn: each has a reader of its own
 }
@@ -91,7 +91,7 @@ func (c *Conn) list() error {
 		return ErrSilent
 	}
 	for _, signer := range signers[:min(len(signers), MaxKeys)] {
-		key := Key{Public: signer.PublicKey(), Signer: signer}
+		key := Held{Public: signer.PublicKey(), Signer: signer}
 		if named, ok := signer.PublicKey().(*agent.Key); ok {
 			key.Comment = named.Comment
 			if plain, err := ssh.ParsePublicKey(named.Blob); err == nil {

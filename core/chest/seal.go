@@ -126,23 +126,23 @@ func (c *Chest) Locked() (bool, error) {
 // Lock gives the chest a passphrase, or another one for the old one, and returns what opens it. The error
 // is [ErrWrong] for another passphrase than the old one, also where another program has just given
 // the chest its first, and that of ctx when it ends before anything is changed.
-func (c *Chest) Lock(ctx context.Context, old, passphrase secret.Text) (Key, error) {
+func (c *Chest) Lock(ctx context.Context, old, passphrase secret.Text) (MasterKey, error) {
 	locked, err := c.Locked()
 	if err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	identity, err := age.GenerateX25519Identity()
 	if err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	if locked {
 		if identity, err = c.identity(ctx, old); err != nil {
-			return Key{}, err
+			return MasterKey{}, err
 		}
 	}
 	sealed, err := unless(ctx, func() ([]byte, error) { return c.sealBy(passphrase, []byte(identity.String())) })
 	if err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	err = c.changeKey(func(k *keyFile) error {
 		if !locked && len(k.Identity) > 0 {
@@ -154,7 +154,9 @@ func (c *Chest) Lock(ctx context.Context, old, passphrase secret.Text) (Key, err
 	return keyOf(identity), err
 }
 
-func keyOf(identity *age.X25519Identity) Key { return Key{secret.New([]byte(identity.String()))} }
+func keyOf(identity *age.X25519Identity) MasterKey {
+	return MasterKey{secret.New([]byte(identity.String()))}
+}
 
 // unless does a second's work that nothing can interrupt, and does not wait for it when ctx ends.
 func unless[T any](ctx context.Context, work func() (T, error)) (result T, err error) {
@@ -284,25 +286,25 @@ func (c *Chest) Sealable() bool {
 
 // Open opens the chest for this process, and gives the holder what opens it when it runs. The error
 // is [ErrSeal] where new secrets would be sealed to somebody else, and that of ctx when it ends.
-func (c *Chest) Open(ctx context.Context, passphrase secret.Text) (Key, error) {
+func (c *Chest) Open(ctx context.Context, passphrase secret.Text) (MasterKey, error) {
 	identity, err := c.identity(ctx, passphrase)
 	if err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	k, err := c.key()
 	if err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	if recipient := identity.Recipient().String(); recipient != k.Recipient {
-		return Key{}, ErrSeal
+		return MasterKey{}, ErrSeal
 	} else if err := c.see(recipient); err != nil {
-		return Key{}, err
+		return MasterKey{}, err
 	}
 	return keyOf(identity), c.OpenWith(keyOf(identity))
 }
 
 // OpenWith opens the chest for this process.
-func (c *Chest) OpenWith(key Key) error {
+func (c *Chest) OpenWith(key MasterKey) error {
 	identity, err := age.ParseX25519Identity(string(key.text.Reveal()))
 	if err != nil {
 		return ErrDamaged
@@ -311,8 +313,8 @@ func (c *Chest) OpenWith(key Key) error {
 	return nil
 }
 
-// A Key is what opens a chest, for the holder.
-type Key struct{ text secret.Text }
+// A MasterKey is what opens a chest, for the holder.
+type MasterKey struct{ text secret.Text }
 
 // unseal opens a text: by this process, or by the holder. The error is [ErrClosed] or [ErrDamaged].
 func (c *Chest) unseal(sealed []byte) ([]byte, error) {

@@ -151,7 +151,7 @@ func (v *Vault) Answer(name string, question []byte) ([]byte, error) {
 }
 
 // Open opens the chest for a time.
-func (v *Vault) Open(key Key, lasts time.Duration) error {
+func (v *Vault) Open(key MasterKey, lasts time.Duration) error {
 	return v.open(string(key.text.Reveal()), lasts)
 }
 
@@ -181,7 +181,7 @@ func (v *Vault) unseal(sealed []byte) ([]byte, error) {
 }
 
 // OpenInHolder lets the holder open the chest for a time. The holder must run.
-func (c *Chest) OpenInHolder(key Key, lifetime time.Duration) error {
+func (c *Chest) OpenInHolder(key MasterKey, lifetime time.Duration) error {
 	question, err := json.Marshal(openRequest{string(key.text.Reveal()), int64(lifetime / time.Second)})
 	if err != nil {
 		return err

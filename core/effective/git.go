@@ -38,7 +38,7 @@ var variables = []struct {
 // rewrites its URLs.
 func (v *View) addGit(station *workstation.Station, config *gitlink.Config) {
 	target := "https://" + v.Host + "/"
-	var found []gitlink.Setting
+	var found []gitlink.URLSetting
 	for _, section := range []string{"http", "credential"} {
 		found = append(found, config.For(section, target)...)
 	}
@@ -69,9 +69,9 @@ func (v *View) addGit(station *workstation.Station, config *gitlink.Config) {
 	}
 }
 
-func lastOf(name string, entries []gitlink.Entry) gitlink.Setting {
+func lastOf(name string, entries []gitlink.Entry) gitlink.URLSetting {
 	last := len(entries) - 1
-	s := gitlink.Setting{Name: name, Entry: entries[last]}
+	s := gitlink.URLSetting{Name: name, Entry: entries[last]}
 	for _, entry := range entries[:last] {
 		s.Lost = append(s.Lost, gitlink.Lost{Entry: entry, Why: "a later line wins"})
 	}

@@ -8,8 +8,8 @@ import (
 	"anchorage.example/unicrux/core/allow"
 )
 
-// A Setting is a variable of git's that holds for a URL, with the values that lost.
-type Setting struct {
+// A URLSetting is a variable of git's that holds for a URL, with the values that lost.
+type URLSetting struct {
 	Name  string // section and variable, without the URL between
 	Entry Entry  // the one that counts
 	Lost  []Lost
@@ -34,7 +34,7 @@ var lists = map[string]bool{"credential.helper": true, "http.extraheader": true,
 
 // For settles which variables of a section hold for a URL: those that stand alone, and those
 // that name a URL which matches ("http.<url>.*" in git-config(1)).
-func (c *Config) For(section, target string) []Setting {
+func (c *Config) For(section, target string) []URLSetting {
 	at, err := url.Parse(target)
 	if err != nil {
 		return nil
@@ -61,7 +61,7 @@ func (c *Config) For(section, target string) []Setting {
 		}
 		matching[name] = append(matching[name], m)
 	}
-	var settings []Setting
+	var settings []URLSetting
 	for _, name := range names {
 		settings = append(settings, settle(name, matching[name])...)
 	}
@@ -70,7 +70,7 @@ func (c *Config) For(section, target string) []Setting {
 
 // About is [Config.For] for many URLs of one section: what each costs does not grow with the variables
 // about other hosts.
-func (c *Config) About(section string) func(target string) []Setting {
+func (c *Config) About(section string) func(target string) []URLSetting {
 	type numbered struct {
 		at    int
 		entry Entry
@@ -92,7 +92,7 @@ func (c *Config) About(section string) func(target string) []Setting {
 			byHost[host] = append(byHost[host], numbered{i, entry})
 		}
 	}
-	return func(target string) []Setting {
+	return func(target string) []URLSetting {
 		at, err := url.Parse(target)
 		if err != nil {
 			return nil
@@ -129,7 +129,7 @@ func (c closeness) less(other closeness) bool {
 }
 
 // settle finds the values that count: one, or all of a list.
-func settle(name string, matches []match) []Setting {
+func settle(name string, matches []match) []URLSetting {
 	if lists[name] {
 		return settleList(name, matches)
 	}
@@ -147,13 +147,13 @@ func settle(name string, matches []match) []Setting {
 		lost = append(lost, Lost{best.entry, why})
 		best = m
 	}
-	return []Setting{{Name: name, Entry: best.entry, Lost: lost}}
+	return []URLSetting{{Name: name, Entry: best.entry, Lost: lost}}
 }
 
 // settleList finds the values that add up. One that matches less closely than an earlier one does not count
 // (urlmatch_config_entry in git's sources).
-func settleList(name string, matches []match) []Setting {
-	var settings []Setting
+func settleList(name string, matches []match) []URLSetting {
+	var settings []URLSetting
 	var lost []Lost
 	var best closeness
 	for _, m := range matches {
@@ -163,7 +163,7 @@ func settleList(name string, matches []match) []Setting {
 		}
 		best = m.closeness
 		if m.entry.Value != "" {
-			settings = append(settings, Setting{Name: name, Entry: m.entry})
+			settings = append(settings, URLSetting{Name: name, Entry: m.entry})
 			continue
 		}
 		for _, s := range settings {

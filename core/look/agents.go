@@ -22,7 +22,7 @@ type Agent struct {
 
 // A Held is a key in an agent.
 type Held struct {
-	agent.Key
+	agent.Held
 	Ends time.Time // when it is forgotten; zero where the agent does not tell
 }
 
@@ -45,7 +45,7 @@ func (v *View) meet(station *workstation.Station, socket string) *Agent {
 func heldBy(conn *agent.Conn) []Held {
 	var list []Held
 	for _, key := range conn.Keys {
-		list = append(list, Held{Key: key})
+		list = append(list, Held{Held: key})
 	}
 	holdings, err := conn.Holdings()
 	if err != nil { // an agent of another make

@@ -25,8 +25,8 @@ func (s *Server) Forget(ctx context.Context, token origin.Bound) error {
 	return err
 }
 
-// A Known token is what the server says of one ([7662]).
-type Known struct {
+// An Introspection is what the server says of a token ([7662]).
+type Introspection struct {
 	Active  bool
 	Account string // may be empty
 	Scopes  []string
@@ -34,7 +34,7 @@ type Known struct {
 }
 
 // Ask asks the server about a token ([7662]).
-func (s *Server) Ask(ctx context.Context, token origin.Bound) (*Known, error) {
+func (s *Server) Ask(ctx context.Context, token origin.Bound) (*Introspection, error) {
 	if s.Introspect == "" {
 		return nil, ErrCannot
 	}
@@ -52,7 +52,7 @@ func (s *Server) Ask(ctx context.Context, token origin.Bound) (*Known, error) {
 	if status != http.StatusOK || json.Unmarshal(text, &answer) != nil {
 		return nil, fmt.Errorf("%w: HTTP %d", ErrRefused, status)
 	}
-	known := &Known{Active: answer.Active, Account: answer.Username, Scopes: strings.Fields(answer.Scope)}
+	known := &Introspection{Active: answer.Active, Account: answer.Username, Scopes: strings.Fields(answer.Scope)}
 	if known.Account == "" {
 		known.Account = answer.Subject
 	}

@@ -379,7 +379,7 @@ func HeldAt(p site.Site, socket string, pair *sshkey.Pair) bool {
 		return false
 	}
 	defer conn.Close() // it was only asked
-	return slices.ContainsFunc(conn.Keys, func(key agent.Key) bool {
+	return slices.ContainsFunc(conn.Keys, func(key agent.Held) bool {
 		return pair.Public != nil && string(key.Public.Marshal()) == string(pair.Public.Marshal())
 	})
 }

@@ -53,7 +53,7 @@ func (w *Way) gather() {
 
 // certificates are those that settings name, each with the key that signs for it. ssh can do nothing with one
 // whose key it does not find.
-func (w *Way) certificates(files []Key, held []agent.Key) []Key {
+func (w *Way) certificates(files []Key, held []agent.Held) []Key {
 	var list []Key
 	for _, file := range w.Client.CertFiles {
 		certificate, err := sshkey.LoadCertificate(file.Path)
@@ -80,8 +80,8 @@ func (w *Way) certificates(files []Key, held []agent.Key) []Key {
 }
 
 // holding finds the agent's key that signs for one.
-func holding(held []agent.Key, key Key) int {
-	return slices.IndexFunc(held, func(a agent.Key) bool {
+func holding(held []agent.Held, key Key) int {
+	return slices.IndexFunc(held, func(a agent.Held) bool {
 		return key.Public != nil &&
 			samePublic(a.Public, sshkey.Plain(key.Public))
 	})
@@ -94,7 +94,7 @@ func (k Key) as(certificate *ssh.Certificate, origin sshconfig.Origin) Key {
 }
 
 // inAgent is the key, for which an agent signs.
-func (k Key) inAgent(held agent.Key) Key {
+func (k Key) inAgent(held agent.Held) Key {
 	k.InAgent, k.Locked, k.signer = true, false, held.Signer
 	return k
 }

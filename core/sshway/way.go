@@ -132,7 +132,7 @@ func (w *Way) Close() error {
 	return w.agent.Close()
 }
 
-func (w *Way) agentKeys() []agent.Key {
+func (w *Way) agentKeys() []agent.Held {
 	if w.Client.Agent == "" {
 		return nil
 	}
@@ -147,7 +147,7 @@ func (w *Way) agentKeys() []agent.Key {
 	return conn.Keys
 }
 
-func agentName(key agent.Key) string {
+func agentName(key agent.Held) string {
 	if key.Comment == "" {
 		return sshkey.Kind(key.Public)
 	}

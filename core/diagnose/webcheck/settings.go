@@ -169,12 +169,12 @@ func inFolder(folder string) []byte {
 const mostAuthorities = 2000
 
 // helpers are the settings that name whom git asks for a secret here.
-func (s Settled) helpers() []gitlink.Setting {
+func (s Settled) helpers() []gitlink.URLSetting {
 	if s.Hg != nil { // it has none
 		return nil
 	}
 	return slices.DeleteFunc(s.Config.For("credential", s.asWritten().String()),
-		func(set gitlink.Setting) bool { return set.Name != "credential.helper" || set.Entry.Value == "" })
+		func(set gitlink.URLSetting) bool { return set.Name != "credential.helper" || set.Entry.Value == "" })
 }
 
 // suspectHelpers finds what would explain that nobody has a secret.
