@@ -13,6 +13,17 @@ import (
 // people use.
 var before func(call, path string) error
 
+// Watch tells of each change from now on, before it is made, until it is told to stop: for tests, of which one alone may
+// run then. The calls are named as in the errors of package os, and by "write", "sync" and "close" for a file.
+func Watch(see func(call, path string)) (stop func()) {
+	was := before
+	before = func(call, path string) error {
+		see(call, path)
+		return nil
+	}
+	return func() { before = was }
+}
+
 func at(call, path string, change func() error) error {
 	if before != nil {
 		if err := before(call, path); err != nil {

@@ -180,6 +180,16 @@ func TestRefusalsInWords(t *testing.T) {
 	}
 }
 
+// TestRefused: a host that refuses did nothing; one that fails may have done it.
+func TestRefused(t *testing.T) {
+	t.Parallel()
+	for status, nothing := range map[int]bool{400: true, 403: true, 409: true, 429: true, 500: false, 504: false} {
+		if got := (&Refusal{Status: status}).Refused(); got != nothing {
+			t.Errorf("after HTTP %d nothing happened: %v", status, got)
+		}
+	}
+}
+
 // TestWaiting obeys the host's wish, tells about it, and goes again; a longer one is told.
 func TestWaiting(t *testing.T) {
 	t.Parallel()

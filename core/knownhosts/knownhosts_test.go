@@ -3,6 +3,7 @@ package knownhosts
 import (
 	"bytes"
 	"crypto/ed25519"
+	"crypto/rand"
 	"errors"
 	"os"
 	"path/filepath"
@@ -68,6 +69,41 @@ func TestJudge(t *testing.T) {
 		}
 		known := Lookup([]string{file, file + "2"}, "forge")
 		verdict, entry := known.Judge(one)
+		if verdict != row.want || (entry != nil) != (row.line > 0) || (entry != nil && entry.Line != row.line) {
+			t.Errorf("%s: verdict %d by %+v, want %d by line %d", row.name, verdict, entry, row.want, row.line)
+		}
+	}
+}
+
+// TestJudgeCertificates: whoever signed a host's certificate counts for it, for better and for worse.
+func TestJudgeCertificates(t *testing.T) {
+	signer, err := ssh.NewSignerFromKey(ed25519.NewKeyFromSeed(bytes.Repeat([]byte{3}, ed25519.SeedSize)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	own, authority := hostKey(t, 1), hostKey(t, 3)
+	certificate := &ssh.Certificate{Key: own, CertType: ssh.HostCert, ValidPrincipals: []string{"forge"},
+		ValidBefore: ssh.CertTimeInfinity}
+	if err := certificate.SignCert(rand.Reader, signer); err != nil {
+		t.Fatal(err)
+	}
+	vouches := "@cert-authority " + Line("forge", authority)
+	for _, row := range []struct {
+		name, text string
+		want       Verdict
+		line       int
+	}{
+		{"by an authority that is stored", vouches, Trusted, 1},
+		{"by one of another host", "@cert-authority " + Line("lantern", authority), Unknown, 0},
+		{"the key in it is stored", Line("forge", own), Trusted, 1},
+		{"the authority is revoked", vouches + "\n@revoked " + Line("*", authority), KeyIsBanned, 2},
+		{"the key in it is revoked", vouches + "\n@revoked " + Line("*", own), KeyIsBanned, 2},
+	} {
+		file := filepath.Join(t.TempDir(), "known_hosts")
+		if err := os.WriteFile(file, []byte(row.text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		verdict, entry := Lookup([]string{file}, "forge").Judge(certificate)
 		if verdict != row.want || (entry != nil) != (row.line > 0) || (entry != nil && entry.Line != row.line) {
 			t.Errorf("%s: verdict %d by %+v, want %d by line %d", row.name, verdict, entry, row.want, row.line)
 		}

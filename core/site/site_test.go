@@ -30,7 +30,7 @@ func TestTryUntil(t *testing.T) {
 		tries    int
 	}{
 		{"so at once", t.Context(), time.Hour, 0, func(int) (bool, error) { return true, nil }, nil, 1},
-		{"no patience", t.Context(), 0, time.Second, func(int) (bool, error) { return false, nil }, errWaited, 1},
+		{"no patience", t.Context(), 0, 5 * time.Second, func(int) (bool, error) { return false, nil }, errWaited, 1},
 		{"it fails", t.Context(), time.Hour, 0, func(int) (bool, error) { return false, broken }, broken, 1},
 		{"the person stops", stopped, time.Hour, 0, func(int) (bool, error) { return false, nil }, context.Canceled, 1},
 		{"the time is over", t.Context(), time.Millisecond, 0, func(int) (bool, error) { return false, nil },

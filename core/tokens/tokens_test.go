@@ -3,6 +3,7 @@ package tokens_test
 import (
 	"context"
 	"errors"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -138,6 +139,37 @@ func TestKeep(t *testing.T) {
 	}
 	if got := tokens.PurposesOf(s.Description, []string{"repo:read"}); len(got) != 1 || got[0] != "clone" {
 		t.Errorf("purposes of what it may do: %v", got)
+	}
+}
+
+// TestWhichServes: of the tokens in the chest that one serves the interface that is for it, for this account, and good.
+func TestWhichServes(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	c := s.OpenChest()
+	interfaceAt, err := url.Parse(s.Description.Interface.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	put := func(e chest.Entry) {
+		e.Protocol, e.User = "https", "ines"
+		if _, err := c.Put(e, chest.Secret{Token: secret.New([]byte("x"))}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	put(chest.Entry{Name: "a-ended", At: interfaceAt.Host, Purposes: []string{"keys"},
+		Until: time.Now().Add(-time.Hour)})
+	put(chest.Entry{Name: "b-elsewhere", At: "lantern.tidewater.example", Purposes: []string{"keys"}})
+	put(chest.Entry{Name: "c-for-git", At: interfaceAt.Host, Purposes: []string{"clone", "push"}})
+	if e, found := tokens.For(s.Site, s.Description, "keys"); found {
+		t.Errorf("%s serves", e.Name)
+	}
+	put(chest.Entry{Name: "d-good", At: interfaceAt.Host, Purposes: []string{"keys"}, Account: "ines"})
+	if e, found := tokens.For(s.Site, s.Description, "keys"); !found || e.Name != "d-good" {
+		t.Errorf("%v: %s serves", found, e.Name)
+	}
+	if e, found := tokens.For(s.Site, s.Description.As("lab"), "keys"); found {
+		t.Errorf("%s serves for another account", e.Name)
 	}
 }
 

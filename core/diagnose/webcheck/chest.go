@@ -87,7 +87,8 @@ func (s Settled) inChest() bool { return slices.ContainsFunc(s.keptHere(), s.las
 
 // asksUs reports whether git asks us for credentials here.
 func (s Settled) asksUs() bool {
-	return slices.ContainsFunc(s.helpers(), func(set gitlink.URLSetting) bool { return hosts.IsHelper(set.Entry.Value) })
+	ours := func(set gitlink.URLSetting) bool { return hosts.IsHelper(set.Entry.Value) }
+	return slices.ContainsFunc(s.helpers(), ours)
 }
 
 // accountOf is the account that a user name of git's stands for: on some hosts all say the same.
