@@ -13,8 +13,8 @@ import (
 // people use.
 var before func(call, path string) error
 
-// Watch tells of each change from now on, before it is made, until it is told to stop: for tests, of which one alone may
-// run then. The calls are named as in the errors of package os, and by "write", "sync" and "close" for a file.
+// Watch tells of each change from now on, before it is made, until it is told to stop: for tests, of which one alone
+// may run then. The calls are named as in the errors of package os, and by "write", "sync" and "close" for a file.
 func Watch(see func(call, path string)) (stop func()) {
 	was := before
 	before = func(call, path string) error {
