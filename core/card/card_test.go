@@ -3,6 +3,7 @@ package card_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"anchorage.example/unicrux/core/card"
 	"anchorage.example/unicrux/core/chest"
@@ -41,7 +42,8 @@ func TestCard(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := s.OpenChest()
-	for _, e := range []chest.Entry{{Name: "reads", Purposes: []string{"clone"}},
+	for _, e := range []chest.Entry{{Name: "a-ended", Purposes: []string{"push"}, Until: time.Now().Add(-time.Hour)},
+		{Name: "reads", Purposes: []string{"clone"}},
 		{Name: "writes", Purposes: []string{"push"}}} {
 		e.Protocol, e.At, e.User, e.Host, e.Places = "https", s.Description.HTTPSAt(), "ines.marlow", "forge",
 			s.Description.Places()

@@ -36,18 +36,17 @@ type Opening struct {
 func Open(ctx context.Context, p site.Site, request finding.Request, secrets site.Secrets,
 	told func(Step)) (*Opening, error) {
 	opening := &Opening{}
-	tried := map[string]bool{}
+	tried := attempts{}
 	for range maxMends {
 		way, err := diagnose.Check(ctx, p.Station, p.Registry, request)
 		if err != nil {
 			return opening, err
 		}
 		opening.Way = way
-		mend, found := next(way, tried)
+		mend, found := tried.next(way)
 		if !found {
 			return opening, nil
 		}
-		tried[way.Crux.Code.String()+" "+mend.Summary] = true
 		if mend.Action.OtherHost != "" {
 			if yes, err := secrets.MeansOther(way.HostName, mend.Action.OtherHost); err != nil || !yes {
 				return opening, err
@@ -72,11 +71,23 @@ func Open(ctx context.Context, p site.Site, request finding.Request, secrets sit
 	return opening, nil
 }
 
-// next picks the first mend that needs nobody else and was not tried in vain before.
-func next(way *finding.Way, tried map[string]bool) (finding.Mend, bool) {
+// An attempt is a mend that was carried out for a crux.
+type attempt struct {
+	crux           causes.Code
+	do             finding.Act
+	key, file, url string // what it was about
+}
+
+// The attempts that were made on one way: where the crux is there again, they were in vain.
+type attempts map[attempt]bool
+
+// next picks the first mend that needs nobody else and was not tried before, which it is from now on.
+func (tried attempts) next(way *finding.Way) (finding.Mend, bool) {
 	for _, mend := range way.Mends {
-		usable := mend.Automatic || mend.Action.Do == finding.UseURL
-		if usable && mend.Action.Do != "" && !tried[way.Crux.Code.String()+" "+mend.Summary] {
+		a := mend.Action
+		this := attempt{way.Crux.Code, a.Do, a.Key, a.File, a.URL}
+		if usable := mend.Automatic || a.Do == finding.UseURL; usable && a.Do != "" && !tried[this] {
+			tried[this] = true
 			return mend, true
 		}
 	}
@@ -102,7 +113,7 @@ func Foresee(p site.Site, way *finding.Way) []Foreseen {
 	if way.IsOpen() {
 		return nil
 	}
-	mend, found := next(way, nil)
+	mend, found := attempts{}.next(way)
 	if !found {
 		return nil
 	}
@@ -146,7 +157,7 @@ func Foresee(p site.Site, way *finding.Way) []Foreseen {
 // DryRun carries out what can be foreseen without changing anything, for its differences.
 func DryRun(ctx context.Context, p site.Site, way *finding.Way) (*workstation.Batch, error) {
 	batch := p.Station.Begin("Open the way.", true)
-	mend, found := next(way, nil)
+	mend, found := attempts{}.next(way)
 	if !found || mend.Action.Do == finding.UseURL {
 		return batch, nil
 	}

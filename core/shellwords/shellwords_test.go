@@ -36,6 +36,9 @@ func TestQuote(t *testing.T) {
 	if got := Typed([]string{"ls", "~/a", "~/a b", "~x", "x=~"}); got != "ls ~/a '~/a b' '~x' 'x=~'" {
 		t.Errorf("typed: %s", got)
 	}
+	if got := GitPath("it's!.git"); got != `'it'\''s'\!'.git'` { // some shells read "!" in apostrophes too
+		t.Errorf("as git sends it: %s", got)
+	}
 	for word, want := range map[string]string{"": "''", "a.b/c": "a.b/c", "a b": "'a b'", "it's": `'it'\''s'`} {
 		if got := Quote(word); got != want {
 			t.Errorf("%q: %s", word, got)
