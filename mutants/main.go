@@ -123,7 +123,7 @@ func plant(f fault) (noticed bool, err error) {
 	if out, err := build.CombinedOutput(); err != nil {
 		return false, fmt.Errorf("it does not build: %s", out)
 	}
-	test := exec.Command("go", append([]string{"test", "-vet=off", "-timeout", "5m"}, strings.Fields(f.tests)...)...)
+	test := exec.Command("go", append([]string{"test", "-vet=off", "-timeout", "2m"}, strings.Fields(f.tests)...)...)
 	test.Env = environ
 	return test.Run() != nil, nil
 }

@@ -97,6 +97,31 @@ func TestHere(t *testing.T) {
 	}
 }
 
+// TestSettled: a token that has ended settles no host, one for another host neither.
+func TestSettled(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	c := s.OpenChest()
+	for _, row := range []struct {
+		name, at string
+		until    time.Time
+		settled  bool
+	}{
+		{"ended", s.Description.HTTPSAt(), time.Now().Add(-time.Hour), false},
+		{"elsewhere", "lantern.tidewater.example", time.Time{}, false},
+		{"good", s.Description.HTTPSAt(), time.Now().Add(time.Hour), true},
+	} {
+		e := chest.Entry{Name: row.name, Protocol: "https", At: row.at, User: "ines", Until: row.until}
+		if _, err := c.Put(e, chest.Secret{Token: secret.New([]byte("hidden"))}); err != nil {
+			t.Fatal(err)
+		}
+		v, err := look.Here(t.Context(), s.Station, s.Registry)
+		if err != nil || v.Hosts[0].Token != row.settled || v.Hosts[0].Settled() != row.settled {
+			t.Errorf("with the token %s: %+v, %v", row.name, v.Hosts, err)
+		}
+	}
+}
+
 // TestHostKeys says what is wrong with stored host keys.
 func TestHostKeys(t *testing.T) {
 	t.Parallel()

@@ -62,6 +62,17 @@ Host *
 
 // TestUnused tells what was written for a host and does not hold from what stands behind it by
 // design.
+// TestNoneIsNoTime: "ConnectTimeout none" says nothing, so that a later line wins.
+func TestNoneIsNoTime(t *testing.T) {
+	s := resolveText(t, "ConnectTimeout none\nConnectTimeout 7\nProxyJump none\nProxyJump lantern\n", "forge")
+	if got, _, _ := s.First("connecttimeout"); got != "7" {
+		t.Errorf("ConnectTimeout is %q", got)
+	}
+	if got, _, _ := s.First("proxyjump"); got != "none" {
+		t.Errorf("ProxyJump is %q", got)
+	}
+}
+
 func TestUnused(t *testing.T) {
 	for name, row := range map[string]struct {
 		text  string
