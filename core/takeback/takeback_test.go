@@ -62,7 +62,8 @@ func TestAKey(t *testing.T) {
 			}
 		}
 	}
-	if again, err := registration.Register(t.Context(), s.Site, s.Batch(), r); told != 1 || err != nil || again.Already {
+	again, err := registration.Register(t.Context(), s.Site, s.Batch(), r)
+	if told != 1 || err != nil || again.Already {
 		t.Errorf("told %d times; the host knows it still: %+v, %v", told, again, err)
 	}
 }
