@@ -9,27 +9,10 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
-	"anchorage.example/unicrux/core/registration"
-	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/fixture"
 )
 
 const drift = "git@forge.tidewater.example:buoys/drift-model.git"
-
-// settled is a workstation that gets through to the forge by SSH.
-func settled(t *testing.T) *fixture.Site {
-	t.Helper()
-	s := fixture.At(t, "forge")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
-		t.Fatal(err)
-	}
-	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(),
-		Ask: s.Secrets("").Passphrase}
-	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
-		t.Fatal(err)
-	}
-	return s
-}
 
 func check(t *testing.T, s *fixture.Site, request finding.Request) *finding.Way {
 	t.Helper()
@@ -65,7 +48,7 @@ func TestTruerCause(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			s := settled(t)
+			s := fixture.Settled(t)
 			row.arrange(s)
 			way := check(t, s, finding.Request{Argument: strings.ReplaceAll(row.argument, "PORT",
 				fmt.Sprint(s.Host.SSHPort()))})
@@ -83,7 +66,7 @@ func TestTruerCause(t *testing.T) {
 // TestPushesToAll: a push that goes to several URLs is open when all of them are.
 func TestPushesToAll(t *testing.T) {
 	t.Parallel()
-	s := settled(t)
+	s := fixture.Settled(t)
 	folder := filepath.Join(s.Station.Home, "work")
 	s.Git(s.Station.Home, "init", "--quiet", folder)
 	s.Station.Folder = folder
@@ -104,7 +87,7 @@ func TestPushesToAll(t *testing.T) {
 // TestOverHTTPS goes by HTTPS where the URL says so, and breaks where it breaks.
 func TestOverHTTPS(t *testing.T) {
 	t.Parallel()
-	s := settled(t)
+	s := fixture.Settled(t)
 	way := check(t, s, finding.Request{Argument: s.Host.CloneHTTPS("buoys/drift-model")})
 	if way.IsOpen() || way.Question.Transport != "https" || len(way.Mends) == 0 {
 		t.Fatalf("%+v", way.Crux)
@@ -126,7 +109,7 @@ func TestOverHTTPS(t *testing.T) {
 // TestAddressStage: what is wrong with a URL needs no network.
 func TestAddressStage(t *testing.T) {
 	t.Parallel()
-	s := settled(t)
+	s := fixture.Settled(t)
 	way := check(t, s, finding.Request{Argument: "https://forge.tidewater.example/x y"})
 	if way.IsOpen() || way.Crux.Code != causes.URLCharacters || way.Trip != nil ||
 		way.Stages[1].State != finding.NotReached {

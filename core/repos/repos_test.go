@@ -10,9 +10,7 @@ import (
 	"testing"
 
 	"anchorage.example/unicrux/core/hostapi"
-	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/repos"
-	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/fixture"
 )
 
@@ -30,15 +28,7 @@ func TestCheckName(t *testing.T) {
 // settled is a workstation that gets through to the host by SSH.
 func settled(t *testing.T) (*fixture.Site, func(ctx context.Context, folder string, args ...string) error) {
 	t.Helper()
-	s := fixture.At(t, "forge")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
-		t.Fatal(err)
-	}
-	r := registration.Registration{Pair: s.Key("mine", ""), Host: s.Description, Title: "mine", Token: s.Owner(),
-		Ask: s.Secrets("").Passphrase}
-	if _, err := registration.Register(t.Context(), s.Site, s.Batch(), r); err != nil {
-		t.Fatal(err)
-	}
+	s := fixture.Settled(t)
 	folder := s.Station.SSHDir() // the real ssh has another home than this test
 	s.Station.Environ = append(s.Station.Environ,
 		"GIT_SSH_COMMAND=ssh -F none -o BatchMode=yes -o HostName=127.0.0.1 -p "+strconv.Itoa(s.Host.SSHPort())+

@@ -3,6 +3,7 @@
 package finding
 
 import (
+	"strconv"
 	"time"
 
 	"anchorage.example/unicrux/core/causes"
@@ -151,6 +152,26 @@ func (p *Part) Skip(stages ...causes.StageName) {
 // Fact notes a fact of a stage.
 func (p *Part) Fact(stage causes.StageName, name, value, origin string) {
 	p.Facts = append(p.Facts, StageFact{stage, Fact{name, value, origin}})
+}
+
+// Connected notes what came before a connection with a host, over whatever transport: an address that was silent, and
+// the one that answered; either may be empty.
+func (p *Part) Connected(silent, answered, host string) {
+	if silent != "" {
+		p.Note(NewNote(causes.AddressSilent, host))
+		p.Fact(causes.Reach, "no answer", silent, "")
+	}
+	if answered != "" {
+		p.Fact(causes.Reach, "connected", answered, "")
+	}
+}
+
+// Served notes that the host opened a repository, and how many refs it listed; Mercurial lists none.
+func (p *Part) Served(took time.Duration, program Program, refs int) {
+	p.Open(causes.Repository, took)
+	if program != Mercurial {
+		p.Fact(causes.Repository, "refs", strconv.Itoa(refs), "")
+	}
 }
 
 // Note adds notes.

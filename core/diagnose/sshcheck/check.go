@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strconv"
 	"strings"
 	"time"
 
@@ -230,13 +229,7 @@ func (t Travelled) signedIn() Travelled {
 func (t Travelled) passed() finding.Part {
 	var part finding.Part
 	trip := t.Trip
-	if trip.Silent != "" {
-		part.Note(finding.NewNote(causes.AddressSilent, t.Address.Host))
-		part.Fact(causes.Reach, "no answer", trip.Silent, "")
-	}
-	if trip.Connected != "" {
-		part.Fact(causes.Reach, "connected", trip.Connected, "")
-	}
+	part.Connected(trip.Silent, trip.Connected, t.Address.Host)
 	if trip.Server != "" {
 		part.Fact(causes.Reach, "server", untrusted.Clean(trip.Server), "")
 	}
@@ -278,14 +271,10 @@ func (t Travelled) signInFacts() []finding.StageFact {
 // served is what the host opened: the service that was asked for, or the one for reading in its place.
 func (t Travelled) served() finding.Part {
 	var part finding.Part
-	asked, instead := t.Trip.Answer.Open, t.Trip.Instead.Open
-	if asked || instead {
-		part.Open(causes.Repository, t.Trip.Times[wire.AtService])
-		if t.Hg == nil {
-			part.Fact(causes.Repository, "refs", strconv.Itoa(max(t.Trip.Answer.Refs, t.Trip.Instead.Refs)), "")
-		}
+	if answer, instead := t.Trip.Answer, t.Trip.Instead; answer.Open || instead.Open {
+		part.Served(t.Trip.Times[wire.AtService], t.Program(), max(answer.Refs, instead.Refs))
 	}
-	if asked {
+	if t.Trip.Answer.Open {
 		part.Add(t.permission())
 	}
 	return part

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -144,13 +143,9 @@ func (t Travelled) follow() (next Travelled, moved bool) {
 func (t Travelled) passed() finding.Part {
 	var part finding.Part
 	trip := t.Trip
-	if trip.Silent != "" {
-		part.Note(finding.NewNote(causes.AddressSilent, t.Address.Host))
-		part.Fact(causes.Reach, "no answer", trip.Silent, "")
-	}
+	part.Connected(trip.Silent, trip.Connected, t.Address.Host)
 	if trip.Connected != "" {
 		part.Open(causes.Reach, trip.Times[wire.AtName]+trip.Times[wire.AtConnect])
-		part.Fact(causes.Reach, "connected", trip.Connected, "")
 	}
 	if len(trip.Chain) > 0 {
 		part.Fact(causes.Trust, "certificate", certificateText(trip.Chain[0]), "")
@@ -178,16 +173,12 @@ func (t Travelled) token() string {
 // served is what the host opened: the service that was asked for, or the one for reading in its place.
 func (t Travelled) served() finding.Part {
 	var part finding.Part
-	asked, instead := t.Trip.Answer.Open, t.Trip.Instead.Open
-	if asked || instead {
-		part.Open(causes.Repository, t.Trip.Times[wire.AtService])
-		if t.Hg == nil {
-			part.Fact(causes.Repository, "refs", strconv.Itoa(max(t.Trip.Answer.Refs, t.Trip.Instead.Refs)), "")
-		}
+	if answer, instead := t.Trip.Answer, t.Trip.Instead; answer.Open || instead.Open {
+		part.Served(t.Trip.Times[wire.AtService], t.Program(), max(answer.Refs, instead.Refs))
 	}
 	purpose, untold := t.Question.Purpose, finding.NewNote(causes.WritingUntried, t.Address.Host)
 	switch {
-	case !asked:
+	case !t.Trip.Answer.Open:
 	case t.Hg == nil:
 		part.Open(causes.Permission, 0)
 		part.Fact(causes.Permission, string(purpose), "the host answers "+t.Service(), "")
