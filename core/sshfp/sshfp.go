@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"net"
 	"net/netip"
 	"strings"
@@ -99,10 +100,10 @@ type resolver struct {
 }
 
 // Lookup asks the name servers of this computer. A name without records is no error; [ErrNoAnswer] is returned when
-// none of them answers, and the error of the file system when nothing says which they are.
+// none of them answers, and the error of the file system when the file that names them cannot be read.
 func Lookup(ctx context.Context, host string) (Records, error) {
 	text, err := regular.Read(resolverFile, regular.Settings)
-	if err != nil {
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return Records{}, err
 	}
 	return parseResolver(text).lookup(ctx, host)
@@ -126,6 +127,9 @@ func parseResolver(text []byte) resolver {
 				r.trusted = r.trusted || option == "trust-ad"
 			}
 		}
+	}
+	if len(r.servers) == 0 {
+		r.servers = []string{"127.0.0.1:53"} // as resolv.conf(5) says of a file without any, or of none
 	}
 	return r
 }

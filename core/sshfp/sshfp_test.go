@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"net"
+	"slices"
 	"testing"
 
 	"golang.org/x/crypto/ssh"
@@ -193,4 +194,19 @@ func FuzzRead(f *testing.F) {
 			t.Error("a key that nobody named")
 		}
 	})
+}
+
+// TestNameServers: which name servers are asked (resolv.conf(5)), and whether their word counts.
+func TestNameServers(t *testing.T) {
+	t.Parallel()
+	for text, want := range map[string]resolver{
+		"": {servers: []string{"127.0.0.1:53"}},
+		"search tidewater.example\noptions trust-ad": {servers: []string{"127.0.0.1:53"}, trusted: true},
+		"# nameserver 192.0.2.1\nnameserver 192.0.2.2\nnameserver 2001:db8::1\nnameserver x\noptions edns0 rotate": {
+			servers: []string{"192.0.2.2:53", "[2001:db8::1]:53"}},
+	} {
+		if got := parseResolver([]byte(text)); !slices.Equal(got.servers, want.servers) || got.trusted != want.trusted {
+			t.Errorf("%q: %+v", text, got)
+		}
+	}
 }
