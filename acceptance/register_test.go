@@ -64,7 +64,7 @@ func TestRegisterRefused(t *testing.T) {
 	}{
 		{[]string{"--until", "yesterday"}, 2, "an end is a day"},
 		{[]string{"--until", "2020-01-01"}, 2, "lies in the future"},
-		{[]string{"--access", "admin"}, 2, "--access takes read or write"},
+		{[]string{"--access", "admin"}, 2, "--access accepts read or write"},
 		{[]string{"--title", strings.Repeat("x", 201)}, 2, "at most 200 characters"},
 		{[]string{"--title", "two\nlines"}, 2, "one line of plain text"},
 	} {

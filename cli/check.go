@@ -41,13 +41,13 @@ Mercurial's it goes the way that hg would go.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}
 	command.Flags().Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for",
-		"what it shall be good for (default: clone for a URL, push for a remote)")
+		"what you want to do (default: clone for a URL, push for a remote)")
 	command.Flags().Var(named(&o.account, "ACCOUNT"), "as", "the account that is needed")
 	command.Flags().Var(oneOf(&o.by, "ssh", "https"), "by",
-		"the way to go to the same repository, or to a host (default: as git would)")
+		"the transport to check, for the same repository or host (default: as git would)")
 	command.Flags().BoolVar(&o.mend, "mend", false, "apply the mends that need nobody else, then check again")
 	command.Flags().Var(oneOf(&o.program, finding.Git, finding.Mercurial), "program",
-		"what goes the way (default: what the folder and the URL tell)")
+		"the client to check for (default: according to the folder and the URL)")
 	command.Flags().BoolVar(&o.run, "run-commands", false,
 		"run the commands on which ssh's settings depend (Match exec, KnownHostsCommand), as ssh would")
 	o.addFlags(command)

@@ -300,7 +300,7 @@ by a passphrase), desktop (the desktop's secret service), or memory (the holder 
 are gone when it ends). Each is read back from its new place before it leaves the old one.`,
 		RunE: func(*cobra.Command, []string) error { return moveChest(a, to, source) },
 	}
-	command.Flags().Var(oneOf(&to, chest.Sealed, chest.Desktop, chest.Memory), "to", "where they go")
+	command.Flags().Var(oneOf(&to, chest.Sealed, chest.Desktop, chest.Memory), "to", "where to store them")
 	chestOption(command, &source)
 	return command
 }
@@ -308,7 +308,7 @@ are gone when it ends). Each is read back from its new place before it leaves th
 func moveChest(a *app, to chest.Kind, source string) error {
 	c := chest.Of(a.station)
 	if to == "" {
-		return usage("say where to: --to takes sealed, desktop or memory")
+		return usage("say where to: --to accepts sealed, desktop or memory")
 	}
 	if a.dry {
 		return sayDoneAs(a, "Would move every secret to "+string(to)+".")

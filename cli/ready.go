@@ -47,10 +47,10 @@ where it was when it is run again.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runReady(a, &o, args[0]) },
 	}
 	flags := command.Flags()
-	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what it shall be good for (default: clone)")
+	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what you want to do (default: clone)")
 	flags.Var(named(&o.account, "ACCOUNT"), "as", "the account that is needed")
 	flags.Var(oneOf(&o.by, "ssh", "https"), "by",
-		"the way to go (default: ssh, where this network lets it through)")
+		"the transport to set up (default: ssh, where this network lets it through)")
 	flags.Var(named(&o.into, "DIR"), "into", "clone into this folder (default: named like the repository)")
 	flags.BoolVar(&o.inPlace, "in-place", false,
 		"and name the crux in git's own output from now on, when ssh does not get through")

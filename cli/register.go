@@ -45,7 +45,7 @@ in with it for that, so the host is asked whether it lists the key.`,
 	flags := command.Flags()
 	flags.Var(named(&o.title, "TEXT"), "title", "under which the host lists the key (default: the key's comment)")
 	flags.Var(named(&o.until, "WHEN"), "until",
-		"when the host shall stop taking it: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+		"when it should expire at the host: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	flags.Var(oneOf(&o.access, hostapi.Read, hostapi.Write), "access",
 		"what it may be used for (default: what the host gives by itself)")
 	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are",

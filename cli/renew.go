@@ -40,7 +40,7 @@ goes on.`,
 	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "kind",
 		"of the new key (default: as the old one, if that is good)")
 	flags.Var(named(&o.until, "WHEN"), "until",
-		"when hosts shall stop taking the new key: a day such as 2027-03-31, or 90d, 12w, 1y from now")
+		"when the new key should expire at hosts: a day such as 2027-03-31, or 90d, 12w, 1y from now")
 	lasts(flags, &o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
 	o.addFlags(command)
 	return command

@@ -31,7 +31,7 @@ func (w *word[T]) Type() string   { return w.is }
 func (w *word[T]) Set(text string) error {
 	given := T(text)
 	if w.choices != nil && given != w.start && !slices.Contains(w.choices, given) {
-		return takesError(join(w.choices, ", ", " or "))
+		return acceptsError(join(w.choices, ", ", " or "))
 	}
 	*w.to = given
 	return nil
@@ -54,7 +54,7 @@ func (l *wordList) Set(text string) error {
 	}
 	for _, one := range given {
 		if l.choices != nil && !slices.Contains(l.choices, one) {
-			return takesError(join(l.choices, ", ", " or "))
+			return acceptsError(join(l.choices, ", ", " or "))
 		}
 	}
 	*l.to = append(*l.to, given...)
@@ -80,8 +80,8 @@ func (s span) String() string {
 
 func (s span) Set(text string) error {
 	given, err := time.ParseDuration(text)
-	if err != nil {
-		return takesError("a time such as 45s, 10m or 8h")
+	if err != nil || given < 0 {
+		return acceptsError("a time such as 45s, 10m or 8h")
 	}
 	*s.to = given
 	return nil
@@ -93,10 +93,10 @@ func lasts(flags *pflag.FlagSet, to *time.Duration, name string, otherwise time.
 	flags.Var(span{to}, name, about)
 }
 
-// takesError says which values an option takes.
-type takesError string
+// acceptsError says which values an option takes.
+type acceptsError string
 
-func (t takesError) Error() string { return "it takes " + string(t) }
+func (a acceptsError) Error() string { return "it accepts " + string(a) }
 
 // badOption says in our words what is wrong with an option.
 func badOption(err error) error {
@@ -104,12 +104,12 @@ func badOption(err error) error {
 	if !errors.As(err, &invalid) {
 		return usage("%s", err)
 	}
-	takes := takesError("a whole number")
+	accepts := acceptsError("a whole number")
 	if invalid.GetFlag().Value.Type() == "bool" {
-		takes = "true or false"
+		accepts = "true or false"
 	}
-	_ = errors.As(err, &takes) // of the other values, which are ours
-	return usage("--%s takes %s, not %q", invalid.GetFlag().Name, string(takes), invalid.GetValue())
+	_ = errors.As(err, &accepts) // of the other values, which are ours
+	return usage("--%s accepts %s, not %q", invalid.GetFlag().Name, string(accepts), invalid.GetValue())
 }
 
 // join puts words behind each other, with another separator before the last.
