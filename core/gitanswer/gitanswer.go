@@ -147,11 +147,14 @@ func choose(list []chest.Entry, asked gitlink.Asked) (chest.Entry, bool) {
 		if strings.Contains(e.Host, "@") && asked.User == "" { // a second account answers where it is asked for
 			n += 2
 		}
-		if e.Ended(time.Now()) {
-			n += 4
-		}
 		if mayNotPush(e) {
 			n += 8
+		}
+		switch ended := e.Ended(time.Now()); {
+		case ended && e.Signed: // it can be renewed
+			n += 4
+		case ended: // it is of no use, not even for pushing
+			n += 16
 		}
 		return n
 	}

@@ -52,6 +52,10 @@ func TestChoice(t *testing.T) {
 		Places: []origin.Place{{Origin: origin.Web("e.example"), Address: "127.0.0.9"}}}, "moved")
 	put(t, c, chest.Entry{Name: "lines", At: "f.example", User: "ines"}, "two\nlines")
 	put(t, c, chest.Entry{Name: "over", At: "g.example", User: "ines", Until: now.Add(-time.Hour)}, "over")
+	put(t, c, chest.Entry{Name: "once-wrote", At: "h.example", User: "ines", Purposes: []string{"push"},
+		Until: now.Add(-time.Hour), Made: now}, "once-wrote")
+	put(t, c, chest.Entry{Name: "still-reads", At: "h.example", User: "ines", Purposes: []string{"clone"},
+		Made: now.Add(-time.Hour)}, "still-reads")
 	opened := 0
 	open := func() (site.Site, error) { opened++; return s.Site, nil }
 	for _, row := range []struct {
@@ -71,6 +75,7 @@ func TestChoice(t *testing.T) {
 		{"over plain http", gitlink.Asked{Credential: gitlink.Credential{Protocol: "http", Host: "a.example"}}, "", ""},
 		{"where git would go elsewhere", asked("e.example", "", ""), "", "was stored for"},
 		{"one that git has no room for", asked("f.example", "", ""), "", ""},
+		{"one that reads, where the one that wrote has ended", asked("h.example", "", ""), "still-reads", ""},
 		{"one that has ended", asked("g.example", "", ""), "", "ended on"},
 	} {
 		answer, err := gitanswer.Answer(t.Context(), c, row.asked, open)
