@@ -64,16 +64,6 @@ func TestMatch(t *testing.T) {
 	}
 }
 
-func TestParseResolver(t *testing.T) {
-	r := parseResolver([]byte("# nameserver 192.0.2.9\nnameserver 192.0.2.1\nnameserver ::1\nnameserver what\noptions edns0 trust-ad\nsearch x\n"))
-	if len(r.servers) != 2 || r.servers[0] != "192.0.2.1:53" || r.servers[1] != "[::1]:53" || !r.trusted {
-		t.Errorf("%+v", r)
-	}
-	if r := parseResolver([]byte("nameserver 192.0.2.1\noptions edns0\n")); r.trusted {
-		t.Errorf("%+v", r)
-	}
-}
-
 // serve answers each question by UDP with what answer makes of it, and by TCP with what whole makes of it.
 func serve(t *testing.T, answer, whole func(question []byte) []byte) string {
 	packets, err := net.ListenPacket("udp", "127.0.0.1:0")
