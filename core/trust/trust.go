@@ -143,8 +143,13 @@ func compare(ctx context.Context, p site.Site, result *Trusted, d *describe.Desc
 		return nil, ErrUnpublished
 	default:
 		var err error
-		if published, err = hostapi.Published(ctx, d, p.Timeout); !published.Any() {
+		published, err = hostapi.Published(ctx, d, p.Timeout)
+		switch {
+		case published.Any():
+		case err != nil: // it may publish some
 			return nil, fmt.Errorf("%w: %w", ErrUnpublished, err)
+		default:
+			return nil, ErrUnpublished
 		}
 		result.Because, wanted, right = published.Origin, published.First(), published.Has
 	}

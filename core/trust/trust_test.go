@@ -52,6 +52,13 @@ func TestHost(t *testing.T) {
 		!strings.Contains(text, strings.Fields(s.Host.HostKeyLine())[1]) {
 		t.Errorf("stored:\n%s", text)
 	}
+	silent := *s.Description
+	silent.SSH.HostKeys, silent.SSH.Fingerprints, silent.Operations = nil, nil, nil
+	s.Registry.Hosts[0] = &silent
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); !errors.Is(err, trust.ErrUnpublished) ||
+		err.Error() != trust.ErrUnpublished.Error() {
+		t.Errorf("described without keys: %v", err)
+	}
 	web := *s.Description
 	web.SSH.Host = ""
 	s.Registry.Hosts[0] = &web
