@@ -69,3 +69,39 @@ func TestPagesWithoutEnd(t *testing.T) {
 		t.Errorf("%s", r)
 	}
 }
+
+// TestChoosesAWorkspace: where an account has several workspaces, the person is asked once, and what she chose holds.
+func TestChoosesAWorkspace(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	p.apiHost("reef", "list-repos = { path = \"spaces/{workspace}/repos\", fields = { path = \"$.p\" } }\n"+
+		"[lookups]\nworkspace = { path = \"spaces\", value = \"$.id\", ask = \"$.title\" }\n",
+		func(w http.ResponseWriter, r *http.Request) {
+			switch r.URL.Path {
+			case "/spaces":
+				_, _ = fmt.Fprint(w, `[{"id":17,"title":"Tide desk"},{"id":18,"title":"Buoys"}]`)
+			case "/spaces/18/repos":
+				_, _ = fmt.Fprint(w, `[{"p":"buoys/drift-model"}]`)
+			default:
+				w.WriteHeader(http.StatusNotFound)
+			}
+		})
+	list := []string{"repo", "list", "reef", "--token-from", p.path("token")}
+	if r := p.unicrux(list...); r.exit != 4 || !strings.Contains(r.err, "Tide desk, Buoys") ||
+		!strings.Contains(r.err, "unicrux host set reef 'chosen.workspace=Tide desk'") {
+		t.Errorf("nobody can be asked: %s", r)
+	}
+	if r := p.onTerminal([]string{"3\n"}, list...); r.exit != 2 {
+		t.Errorf("none of them: %s", r)
+	}
+	if r := p.onTerminal([]string{"2\n"}, list...); r.exit != 0 || !strings.Contains(r.out, "drift-model") {
+		t.Errorf("asked: %s", r)
+	}
+	if r := p.must(list...); !strings.Contains(r.out, "drift-model") {
+		t.Errorf("chosen before: %s", r)
+	}
+	p.must("undo")
+	if r := p.unicrux(list...); r.exit != 4 {
+		t.Errorf("after undo: %s", r)
+	}
+}

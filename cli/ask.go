@@ -5,18 +5,23 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"golang.org/x/term"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A prompter asks the person, on a console.
@@ -65,6 +70,30 @@ func (a *app) confirm(question string) error {
 		return errStopped
 	}
 	return err
+}
+
+// choose asks which of several things at a host is meant, and keeps the answer for the next time.
+func (a *app) choose(d *describe.Description, lookup string, choices []hostapi.Choice) (int, error) {
+	var list strings.Builder
+	fmt.Fprintf(&list, "%s has several of %s:\n", d.Name, lookup)
+	for i, choice := range choices {
+		fmt.Fprintf(&list, "  %d  %s\n", i+1, untrusted.Clean(choice.Label))
+	}
+	a.tell(list.String())
+	answer, err := a.askText(fmt.Sprintf("Which one, 1 to %d (unicrux host set %s chosen.%s=NAME):", len(choices), d.Name,
+		lookup))
+	if err != nil {
+		return 0, err
+	}
+	i := slices.IndexFunc(choices, func(c hostapi.Choice) bool { return c.Label == answer }) + 1
+	if i == 0 {
+		i, _ = strconv.Atoi(answer) // anything else is no number of the list
+	}
+	if i < 1 || i > len(choices) {
+		return 0, usage("%q is none of the %d: nothing was chosen", answer, len(choices))
+	}
+	batch := a.begin("Choose the " + lookup + " at " + d.Name + ".")
+	return i - 1, hosts.SetChosen(batch, a.station, d, lookup, choices[i-1].Value)
 }
 
 // ask lets read ask on the terminal, which it finds in a.asked.

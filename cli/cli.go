@@ -267,8 +267,12 @@ func (a *app) place() (site.Site, error) {
 	if err != nil {
 		return site.Site{}, err
 	}
-	return site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(),
-		Program: a.program(), StartHolder: a.startHolder}, nil
+	place := site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(),
+		Program: a.program(), StartHolder: a.startHolder}
+	if a.mayAsk() {
+		place.Choose = a.choose
+	}
+	return place, nil
 }
 
 // waits says that a host asks us to wait.

@@ -28,6 +28,7 @@ import (
 	"anchorage.example/unicrux/core/remotes"
 	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/repos"
+	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
@@ -252,6 +253,16 @@ func asProblem(err error) *problem {
 	if errors.As(err, &conflict) {
 		return &problem{message: err.Error(), exit: exitCrux,
 			advice: "Two descriptions of one place could receive each other's secrets. If the new one is right, drop the old one, then add it:\nunicrux host drop " + conflict.Name}
+	}
+	var choice *hostapi.ChoiceError
+	if errors.As(err, &choice) && len(choice.Choices) > 0 {
+		exit := exitAsk
+		if choice.Chosen != "" {
+			exit = exitCrux
+		}
+		return &problem{message: untrusted.Clean(err.Error()), exit: exit,
+			advice: "Choose one, once:\n" + shellwords.Join("unicrux", "host", "set", choice.Host,
+				"chosen."+choice.Lookup+"="+untrusted.Clean(choice.Choices[0].Label))}
 	}
 	for _, row := range advices {
 		if errors.Is(err, row.err) {

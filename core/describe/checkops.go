@@ -22,11 +22,17 @@ func (d *Description) checkOperations() error {
 			return wrong(at, "an operation that the language does not know%s", meant(name, known()))
 		}
 		operation := d.Operations[name]
-		used, err := d.checkRequest(at, operation, slices.Concat(kind.Takes, everywhere))
+		used, err := d.checkRequest(at, operation, slices.Concat(kind.Takes, everywhere, []string{entries}))
 		if err != nil {
 			return err
 		}
+		if err := d.checkWhole(at, name, operation, used); err != nil {
+			return err
+		}
 		for _, must := range kind.Must {
+			if operation.Whole != "" && operation.Entry == nil { // we find the one that is to be removed
+				break
+			}
 			if !slices.ContainsFunc(must, func(v string) bool { return slices.Contains(used, v) }) {
 				return wrong(at, "no template here holds {%s}, so the host is not told", strings.Join(must, "} or {"))
 			}
@@ -34,6 +40,24 @@ func (d *Description) checkOperations() error {
 		if err := d.checkFields(at+".fields", name, operation.Fields, kind); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// checkWhole looks at an operation that replaces a whole list.
+func (d *Description) checkWhole(at, name string, o Operation, used []string) error {
+	verb, noun, _ := strings.Cut(name, "-")
+	switch {
+	case o.Whole == "" && o.Entry == nil && !slices.Contains(used, entries):
+		return nil
+	case o.Whole == "":
+		return wrong(at+".whole", "missing: the operation that lists what this one replaces")
+	case (verb != "add" && verb != "remove") || o.Whole != "list-"+noun+"s" || !d.Can(o.Whole):
+		return wrong(at+".whole", "the operation is needed that lists the same, such as list-keys for add-key")
+	case !slices.Contains(used, entries):
+		return wrong(at, "no template here holds {%s}, so the list would be lost", entries)
+	case (verb == "add") != (o.Entry != nil):
+		return wrong(at+".entry", "what is put into the list is needed where something is added, and only there")
 	}
 	return nil
 }
@@ -80,6 +104,11 @@ func (d *Description) checkLookups() error {
 		for _, text := range l.Value {
 			if err := place(text); err != nil {
 				return wrong(at+".value", "%s", err)
+			}
+		}
+		for _, text := range l.Ask {
+			if err := place(text); err != nil {
+				return wrong(at+".ask", "%s", err)
 			}
 		}
 		for where, template := range l.Match {
@@ -252,6 +281,7 @@ func (o Operation) Variables() []string {
 	collect(o.Body)
 	collect(o.Form)
 	collect(o.Text)
+	collect(o.Entry)
 	return list
 }
 

@@ -136,6 +136,20 @@ func TestMistakes(t *testing.T) {
 			"[lookups.a]\npath = \"{b}\"\nvalue = \"$\"\n[lookups.b]\npath = \"{a}\"\nvalue = \"$\"\n", "lookups.a", 8,
 			"needs itself"},
 		{"lookup without a value", inter + "[lookups.a]\npath = \"x\"\n", "lookups.a.value", 8, "missing"},
+		{"a whole list without its list", inter +
+			"[operations.add-key]\nmethod = \"PUT\"\npath = \"k\"\nentry = \"{line}\"\nbody = { k = \"{entries}\" }\nfields = { id = \"$\" }\n",
+			"operations.add-key.whole", 8, "missing"},
+		{"a whole list that would be lost", inter +
+			"[operations.list-keys]\npath = \"k\"\nfields = { id = \"$.i\", line = \"$.l\" }\n" +
+			"[operations.add-key]\nmethod = \"PUT\"\npath = \"k\"\nwhole = \"list-keys\"\nentry = \"{line}\"\nbody = { k = \"x\" }\n",
+			"operations.add-key", 11, "would be lost"},
+		{"a whole list of something else", inter +
+			"[operations.add-key]\nmethod = \"PUT\"\npath = \"k\"\nwhole = \"list-repos\"\nentry = \"{line}\"\nbody = { k = \"{entries}\" }\n",
+			"operations.add-key.whole", 11, "lists the same"},
+		{"nothing to put in", inter +
+			"[operations.list-keys]\npath = \"k\"\nfields = { id = \"$.i\", line = \"$.l\" }\n" +
+			"[operations.add-key]\nmethod = \"PUT\"\npath = \"k\"\nwhole = \"list-keys\"\nbody = { k = \"{entries}\" }\n",
+			"operations.add-key.entry", 11, "put into the list"},
 		{"refusal", minimal + "[[refusals]]\ntext = \"(\"\nmeans = \"x\"\n", "refusals[0]", 6, "regular expression"},
 		{"too large", minimal + strings.Repeat("#", MaxBytes), "", 0, "larger"},
 	} {

@@ -46,6 +46,9 @@ type Description struct {
 	// host's own value or values.
 	Words Words `toml:"words"`
 
+	// Chosen is what a person chose where a lookup finds several, by the name of the lookup.
+	Chosen map[string]string `toml:"-"`
+
 	// ForAccount is set where this is the host as it is for one account of several.
 	ForAccount string `toml:"-"`
 
@@ -168,6 +171,11 @@ type Operation struct {
 	Paging  Paging            `toml:"paging"`
 	Dates   string            `toml:"dates"` // as for the interface
 	Words   Words             `toml:"words"` // before the description's own
+
+	// Whole names the operation that lists what this one replaces as a whole: the list is read, Entry is put in, or the
+	// one that is to be removed is taken out, and {entries} is what comes out.
+	Whole string `toml:"whole"`
+	Entry any    `toml:"entry"`
 }
 
 // Paging says how a long list goes on.
@@ -184,6 +192,7 @@ type Lookup struct {
 	Operation
 	Value Places            `toml:"value"` // where the value is in a result
 	Match map[string]string `toml:"match"` // place -> template: only the result where both are the same
+	Ask   Places            `toml:"ask"`   // what a person is shown of each where there are several, to choose one
 }
 
 // HasSSH reports whether git reaches the host over SSH; else it does by HTTPS alone.

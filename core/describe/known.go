@@ -73,6 +73,9 @@ var Operations = map[string]Known{
 // Everywhere lists the variables that any template may hold: whose token it is.
 var everywhere = []string{"account"}
 
+// entries is the variable of a whole list.
+const entries = "entries"
+
 // Names lists the operations in the order in which they are told about.
 func Names() []string {
 	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key",

@@ -70,6 +70,10 @@ type Client struct {
 	Password secret.Text
 	Second   func() (secret.Text, error) // asks for the code of a second step; nil where nobody can be asked
 
+	// Choose asks which of several things that a lookup finds is meant, and returns its index; nil where nobody can
+	// be asked.
+	Choose func(d *describe.Description, lookup string, choices []Choice) (int, error)
+
 	Waits func(until time.Duration) // is told before the client waits because the host asks for it; may be nil
 
 	line *http.Client
@@ -92,6 +96,11 @@ func (c *Client) do(ctx context.Context, name string, with values) (result, erro
 	if !found {
 		return result{}, fmt.Errorf("%s: %w", name, ErrNoOperation)
 	}
+	return c.first(ctx, operation, with)
+}
+
+// first carries out an operation and returns its first result, which is empty where there is none.
+func (c *Client) first(ctx context.Context, operation describe.Operation, with values) (result, error) {
 	var first *result
 	err := c.each(ctx, operation, with, func(r result) bool {
 		if first == nil {

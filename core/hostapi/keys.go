@@ -157,7 +157,7 @@ func (c *Client) AddKey(ctx context.Context, r KeyRequest) (string, error) {
 	with := texts("title", r.Title, "line", line, "kind", kind, "blob", blob, "fingerprint", sshkey.Fingerprint(r.Key),
 		"access", string(r.Access)).ofRepo(r.List.Repo)
 	with.ended(c, c.Description.Operations[name], r.Until, time.Now())
-	found, err := c.do(ctx, name, with)
+	found, err := c.replace(ctx, name, with, nil)
 	if err != nil || len(c.Description.Operations[name].Fields["id"]) == 0 {
 		return "", err
 	}
@@ -188,7 +188,13 @@ func (c *Client) RemoveKey(ctx context.Context, key RegisteredKey, l KeyList) er
 	if key.Key != nil {
 		with["fingerprint"] = value{text: sshkey.Fingerprint(key.Key)}
 	}
-	_, err := c.do(ctx, l.Operation("remove"), with)
+	_, err := c.replace(ctx, l.Operation("remove"), with, func(r result) bool {
+		listed, _, err := sshkey.ParseLine([]byte(r.text("line")))
+		if key.Key == nil || err != nil {
+			return key.ID != "" && r.text("id") == key.ID
+		}
+		return bytes.Equal(listed.Marshal(), key.Key.Marshal())
+	})
 	if errors.Is(err, ErrGone) {
 		return nil
 	}

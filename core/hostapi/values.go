@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -21,6 +20,7 @@ type value struct {
 	text   string
 	list   []string // where there are several; text is then empty
 	number bool     // where it is all of a JSON value, it is a number
+	nodes  []any    // JSON values as the host gave them, for a body; nil for none
 }
 
 func (v value) empty() bool { return v.text == "" && len(v.list) == 0 }
@@ -91,45 +91,6 @@ func (c *Client) account(ctx context.Context) (string, error) {
 	return "", ErrWhose
 }
 
-// look finds a value at the host. What does not depend on the request is found once.
-func (c *Client) look(ctx context.Context, name string, l describe.Lookup, with values) (value, error) {
-	variables := l.Variables()
-	if err := c.complete(ctx, variables, with); err != nil {
-		return value{}, err
-	}
-	key := name
-	for _, variable := range variables {
-		key += "\x00" + with[variable].String()
-	}
-	if v, found := c.seen[key]; found {
-		return v, nil
-	}
-	var found *value
-	err := c.each(ctx, l.Operation, with, func(r result) bool {
-		for place, template := range l.Match {
-			want := describe.Fill(template, func(name string) string { return with[name].String() })
-			if !slices.Equal(describe.Places{place}.Values(r.node, r.headers), []string{want}) {
-				return true
-			}
-		}
-		if text := strings.Join(l.Value.Values(r.node, r.headers), " "); text != "" {
-			found = &value{text: text, number: isNumber(l.Value, r.node)}
-		}
-		return found == nil
-	})
-	switch {
-	case err != nil:
-		return value{}, fmt.Errorf("looking up %s: %w", name, err)
-	case found == nil:
-		return value{}, fmt.Errorf("looking up %s: %w", name, ErrNotFound)
-	}
-	if c.seen == nil {
-		c.seen = map[string]value{}
-	}
-	c.seen[key] = *found
-	return *found, nil
-}
-
 func isNumber(places describe.Places, node *describe.Node) bool {
 	nodes := describe.Follow(node, places[0])
 	if len(places) != 1 || len(nodes) != 1 {
@@ -196,6 +157,8 @@ func (c *Client) translated(o describe.Operation, template string, with values) 
 		return theirs, true
 	}
 	switch {
+	case v.nodes != nil:
+		return v.nodes, true
 	case len(v.list) > 0:
 		return v.list, true
 	case v.number && v.text != "":

@@ -63,6 +63,60 @@ func TestSet(t *testing.T) {
 	}
 }
 
+// TestChosen: which of several things a lookup means is kept for the host, and can be taken back.
+func TestChosen(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	path := s.Write(`unicrux = 1
+name = "reef"
+[ssh]
+host = "reef.tidewater.example"
+user = "git"
+[interface]
+url = "https://reef.tidewater.example/"
+[lookups.space]
+path = "spaces"
+value = "$.id"
+ask = "$.title"
+[lookups.one]
+path = "one"
+value = "$.id"
+`, "reef.toml")
+	source, err := hosts.Get(t.Context(), s.Station, path)
+	if err == nil {
+		err = hosts.Add(s.Batch(), s.Station, source)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct {
+		pairs []string
+		want  string // what is chosen afterwards
+		fails bool
+	}{
+		{[]string{"chosen.space=Tide \"desk\""}, `Tide "desk"`, false},
+		{[]string{"chosen.one=x"}, `Tide "desk"`, true},
+		{[]string{"chosen.nothing=x"}, `Tide "desk"`, true},
+		{[]string{"chosen.space=Buoys", "port=x"}, `Tide "desk"`, true},
+		{[]string{"chosen.space=Buoys", "port=22"}, "Buoys", false},
+		{[]string{"chosen.space="}, "", false},
+	} {
+		registry, err := hosts.Open(s.Station)
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = hosts.Set(t.Context(), s.Batch(), s.Station, registry, "/usr/bin/unicrux", "reef", row.pairs)
+		again, openErr := hosts.Open(s.Station)
+		if openErr != nil {
+			t.Fatal(openErr)
+		}
+		d, _ := again.Find("reef")
+		if errors.Is(err, hosts.ErrSetting) != row.fails || d.Chosen["space"] != row.want {
+			t.Errorf("%q: %v, chosen %q", row.pairs, err, d.Chosen)
+		}
+	}
+}
+
 // TestAccounts: a second account has a name of its own for ssh, and git uses it below a folder.
 func TestAccounts(t *testing.T) {
 	t.Parallel()

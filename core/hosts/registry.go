@@ -57,6 +57,9 @@ func Open(station *workstation.Station) (*Registry, error) {
 			continue
 		}
 		d.Proxy = proxyFor(station, d)
+		if d.Chosen, err = readChosen(station, d); err != nil {
+			registry.Problems = append(registry.Problems, err)
+		}
 		registry.Hosts = append(registry.Hosts, d)
 	}
 	return registry, registry.readAccounts(station)

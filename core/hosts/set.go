@@ -256,8 +256,12 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 	if d := registry.ForHost(hostName); d != nil {
 		t.user, t.other, t.at = d.SSH.User, d.SSH.Other, d.HTTPSAt()
 	}
+	pairs, choices := splitChosen(pairs)
 	all, err := t.effects(pairs)
 	if err != nil {
+		return err
+	}
+	if err := setChosen(batch, station, registry.ForHost(hostName), choices); err != nil {
 		return err
 	}
 	if len(all.ssh) > 0 {
@@ -370,12 +374,15 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 		return err
 	}
 	if d != nil {
-		if err := batch.Remove(filepath.Join(folder(station), d.Name+".pem"),
-			fmt.Sprintf("Forget the certificate authority of %s.", d.Name)); err != nil {
-			return err
+		for _, file := range []struct{ name, words string }{
+			{filepath.Join(folder(station), d.Name+".pem"), "Forget the certificate authority of %s."},
+			{chosenFile(station, d), "Forget what was chosen at %s."},
+			{filepath.Join(folder(station), d.Name+".toml"), "Forget the description of %s."},
+		} {
+			if err := batch.Remove(file.name, fmt.Sprintf(file.words, d.Name)); err != nil {
+				return err
+			}
 		}
-		return batch.Remove(filepath.Join(folder(station), d.Name+".toml"),
-			fmt.Sprintf("Forget the description of %s.", d.Name))
 	}
 	return nil
 }

@@ -24,7 +24,9 @@ type Site struct {
 	Station  *workstation.Station
 	Registry *hosts.Registry
 	Waits    func(time.Duration) // is called before a host's wish to wait is obeyed; may be nil
-	Timeout  time.Duration       // for each step on the network; 0 means 10 seconds
+	// asks which of several things that a lookup finds is meant; nil where nobody can be asked
+	Choose  func(*describe.Description, string, []hostapi.Choice) (int, error)
+	Timeout time.Duration // for each step on the network; 0 means 10 seconds
 
 	Log         *slog.Logger                // the trace; nil for none
 	Program     string                      // ours, in full, for settings that start it
@@ -50,7 +52,7 @@ func (s Site) Trace() *slog.Logger {
 
 // Client speaks to a host's API.
 func (s Site) Client(host *describe.Description, token origin.Bound) *hostapi.Client {
-	return &hostapi.Client{Description: host, Token: token, Timeout: s.Timeout, Waits: s.Waits}
+	return &hostapi.Client{Description: host, Token: token, Timeout: s.Timeout, Waits: s.Waits, Choose: s.Choose}
 }
 
 // Secrets are where a step gets what must not be kept: each is called when it is needed,
