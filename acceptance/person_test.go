@@ -110,6 +110,8 @@ type person struct {
 	extra   []string // environment
 	without []string // names of variables that are not set
 
+	host127 *person // whose home a server of ours has, at a host that nobody has described
+
 	took       time.Duration // by the last check
 	stopServer func()        // of the sshd that was started last
 }

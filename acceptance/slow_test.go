@@ -25,6 +25,23 @@ func (p *person) apiHost(name, operations string, handle http.HandlerFunc) {
 	p.must("host", "add", p.path(name+".toml"))
 }
 
+// page is the address of a web page at a server that this person's system trusts.
+func (p *person) page(text string) (url string) {
+	p.t.Helper()
+	const host = "localhost"
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = fmt.Fprint(w, text)
+	}))
+	cert, key := certificate(p.t, p.t.TempDir(), host)
+	server.StartTLS()
+	p.t.Cleanup(server.Close)
+	useCertificate(p.t, server, cert, key)
+	p.write(p.readIfThere("system.pem")+p.read2(cert), "system.pem")
+	p.extra = append(p.extra, "SSL_CERT_FILE="+p.path("system.pem"))
+	at := server.Listener.Addr().String()
+	return "https://" + host + at[strings.LastIndex(at, ":"):] + "/keys"
+}
+
 // slowHost lists repositories, keys and tokens.
 func (p *person) slowHost(handle http.HandlerFunc) {
 	p.t.Helper()

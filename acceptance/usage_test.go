@@ -11,6 +11,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/creack/pty"
 )
@@ -202,6 +203,67 @@ func (p *person) onTerminal(answers []string, args ...string) result {
 	}
 	_ = cmd.Wait()
 	return result{out: seen.String(), exit: cmd.ProcessState.ExitCode()}
+}
+
+// A talk is a command on a terminal of its own, and somebody who reads and types.
+type talk struct {
+	p        *person
+	cmd      *exec.Cmd
+	terminal *os.File
+	text     strings.Builder
+	read     int // how much of the text was waited for already
+}
+
+func (p *person) talk(args ...string) *talk {
+	p.t.Helper()
+	t := &talk{p: p, cmd: exec.Command(program, args...)}
+	t.cmd.Dir, t.cmd.Env = p.folder, append(p.environ(), "TERM=xterm-256color")
+	var err error
+	if t.terminal, err = pty.StartWithSize(t.cmd, &pty.Winsize{Rows: 40, Cols: 200}); err != nil {
+		p.t.Fatal(err)
+	}
+	tired := time.AfterFunc(time.Minute, func() { // nobody waits for ever for words that do not come
+		_, _ = io.WriteString(t.terminal, "\x03")
+		_ = t.cmd.Process.Kill()
+	})
+	p.t.Cleanup(func() { tired.Stop() })
+	return t
+}
+
+func (t *talk) seen() string { return t.text.String() }
+
+// more reads on, and returns false where the command has ended.
+func (t *talk) more() bool {
+	buffer := make([]byte, 4096)
+	n, err := t.terminal.Read(buffer)
+	t.text.Write(buffer[:n])
+	return err == nil
+}
+
+// answer waits until some words appear, and types.
+func (t *talk) answer(words, typed string) {
+	t.p.t.Helper()
+	for {
+		if at := strings.Index(t.seen()[t.read:], words); at >= 0 {
+			t.read += at + len(words)
+			break
+		}
+		if !t.more() {
+			t.p.t.Fatalf("the command ended before it said %q:\n%s", words, t.seen())
+		}
+	}
+	if _, err := io.WriteString(t.terminal, typed); err != nil {
+		t.p.t.Fatal(err)
+	}
+}
+
+// end waits for the end of the command.
+func (t *talk) end() result {
+	for t.more() {
+	}
+	_ = t.terminal.Close()
+	_ = t.cmd.Wait()
+	return result{out: t.seen(), exit: t.cmd.ProcessState.ExitCode()}
 }
 
 // TestPassphraseOnTheTerminal types it where ssh's own users would.

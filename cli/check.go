@@ -120,7 +120,7 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 		if err != nil {
 			return err
 		}
-		return readyDry(a, place, way)
+		return readyDry(a, place, way, ready.Person{})
 	}
 	unlock, err := waitAlone(a, place.Registry, request.Argument)
 	if err != nil {
@@ -129,7 +129,7 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 	defer unlock()
 	s := a.style()
 	gap := ""
-	opening, err := ready.Open(a.ctx, place, request, a.secrets(o),
+	opening, err := ready.Open(a.ctx, place, request, ready.Person{Secrets: a.secrets(o)},
 		func(step ready.Step) { gap = "\n"; a.say(render.ReadyStep(s, step)) })
 	if err != nil {
 		return err

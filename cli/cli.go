@@ -268,7 +268,7 @@ func (a *app) place() (site.Site, error) {
 		return site.Site{}, err
 	}
 	place := site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(),
-		Program: a.program(), StartHolder: a.startHolder}
+		Program: a.program(), StartHolder: a.startHolder, Trying: trying(a)}
 	if a.mayAsk() {
 		place.Choose = a.choose
 	}

@@ -2,8 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"errors"
-	"fmt"
 	"net"
 	"net/netip"
 	"path/filepath"
@@ -14,15 +12,13 @@ import (
 
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/hosts"
-	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/render"
 )
 
 func hostCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a), hostDrop(a),
-		hostAccounts(a), hostAccount(a))
+	command.AddCommand(hostLearn(a), hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a),
+		hostDrop(a), hostAccounts(a), hostAccount(a))
 	return command
 }
 
@@ -190,38 +186,6 @@ func isAddress(host string) bool {
 	return err == nil
 }
 
-func hostTrust(a *app) *cobra.Command {
-	var fingerprint string
-	command := &cobra.Command{
-		Use:   "trust HOST",
-		Short: "Compare a host's key with what the host publishes, and store it",
-		Long: `Asks the host for the key by which it proves itself, compares it with what the host
-publishes, and stores it for the name and port that ssh uses. It is the host's key, not
-one of yours.
-
-For a host that is not described, HOST is its name, or NAME:PORT, and --fingerprint says
-what its key must be.`,
-		Args: takes(1, 1, "one host"),
-		RunE: func(_ *cobra.Command, args []string) error {
-			place, err := a.place()
-			if err != nil {
-				return err
-			}
-			batch := a.begin(fmt.Sprintf("Trust %s.", args[0]))
-			trusted, err := trust.Host(a.ctx, place, batch, args[0], fingerprint)
-			if err != nil {
-				return distrusted(trusted, err)
-			}
-			return a.showChange(batch, render.Trusted(a.style(), trusted, args[0],
-				a.station.Tilde(trusted.File), a.dry),
-				render.TrustedDocument(trusted, args[0], number(batch)))
-		},
-	}
-	command.Flags().Var(named(&fingerprint, "FINGERPRINT"), "fingerprint",
-		"what the host's key must be (SHA256:…), from whoever runs the host")
-	return command
-}
-
 func hostSet(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "set HOST NAME=VALUE…",
@@ -295,15 +259,4 @@ what is stored about the host's own key.`,
 			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 		},
 	}
-}
-
-// untrusted adds the fingerprint to the error when there was nothing to compare it with,
-// so that it can be read to whoever runs the host.
-func distrusted(trusted *trust.Trusted, err error) error {
-	if !errors.Is(err, trust.ErrUnpublished) {
-		return err
-	}
-	p := asProblem(err)
-	p.message += fmt.Sprintf(". It offers %s %s", sshkey.Kind(trusted.Key), sshkey.Fingerprint(trusted.Key))
-	return p
 }

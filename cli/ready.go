@@ -21,6 +21,7 @@ import (
 
 type readyOptions struct {
 	secretOptions
+	byHandOptions
 	purpose           finding.Purpose
 	account, by, into string
 	inPlace           bool
@@ -44,7 +45,10 @@ where it was when it is run again.`,
 		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
   unicrux ready forge`,
 		Args: takes(1, 1, "a clone URL or a host"),
-		RunE: func(_ *cobra.Command, args []string) error { return runReady(a, &o, args[0]) },
+		RunE: func(c *cobra.Command, args []string) error {
+			o.waits = c.Flags().Changed("wait")
+			return runReady(a, &o, args[0])
+		},
 	}
 	flags := command.Flags()
 	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what you want to do (default: clone)")
@@ -54,15 +58,16 @@ where it was when it is run again.`,
 	flags.Var(named(&o.into, "DIR"), "into", "clone into this folder (default: named like the repository)")
 	flags.BoolVar(&o.inPlace, "in-place", false,
 		"and name the crux in git's own output from now on, when ssh does not get through")
-	o.addFlags(command)
+	o.secretOptions.addFlags(command)
+	o.byHandOptions.addFlags(command)
 	chestOption(command, &o.chest)
 	return command
 }
 
 func runReady(a *app, o *readyOptions, argument string) error {
-	secrets := a.secrets(&o.secretOptions)
-	request := requestOf(a, o.purpose, o.account, argument, secrets.Passphrase)
-	if err := o.validate(); err != nil {
+	person := a.person(&o.secretOptions, &o.byHandOptions)
+	request := requestOf(a, o.purpose, o.account, argument, person.Passphrase)
+	if err := o.secretOptions.validate(); err != nil {
 		return err
 	}
 	if o.into != "" {
@@ -103,11 +108,11 @@ func runReady(a *app, o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	plan := ready.Foresee(place, way)
+	plan := ready.Foresee(a.ctx, place, way, person)
 	if a.dry {
-		return readyDry(a, place, way)
+		return readyDry(a, place, way, person)
 	}
-	if err := readyGo(a, place, request, secrets, way, plan, target); err != nil || !o.inPlace {
+	if err := readyGo(a, place, request, person, way, plan, target); err != nil || !o.inPlace {
 		return err
 	}
 	return inPlace(a, way.Question.Host)
@@ -198,15 +203,15 @@ func cloneTarget(a *app, way *finding.Way, into string) (gitlink.Target, error) 
 	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
 }
 
-func readyDry(a *app, place site.Site, way *finding.Way) error {
-	batch, err := ready.DryRun(a.ctx, place, way)
+func readyDry(a *app, place site.Site, way *finding.Way, person ready.Person) error {
+	batch, err := ready.DryRun(a.ctx, place, way, person)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, "", nil)
 }
 
-func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secrets, way *finding.Way,
+func readyGo(a *app, place site.Site, request finding.Request, person ready.Person, way *finding.Way,
 	plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
 	clone := ""
@@ -217,7 +222,7 @@ func readyGo(a *app, place site.Site, request finding.Request, secrets site.Secr
 		a.say(render.ReadyPlan(s, way, plan, clone))
 	}
 	gap := ""
-	opening, err := ready.Open(a.ctx, place, request, secrets,
+	opening, err := ready.Open(a.ctx, place, request, person,
 		func(step ready.Step) { gap = "\n"; a.say(render.ReadyStep(s, step)) })
 	if err != nil {
 		return err

@@ -139,19 +139,8 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 
 // registerByHand shows what to paste and where, then waits until the host takes the key.
 func registerByHand(a *app, o *registerOptions, place site.Site, r registration.Registration) error {
-	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
 	if !a.dry {
-		a.tell(render.ByHand(a.style(), r, line))
-		if o.copy {
-			words := "The line is on the clipboard, if this terminal allows it."
-			if toClipboard(a, line) != nil {
-				words = "There is no terminal to copy through: copy the line yourself."
-			}
-			a.progress(words)
-		}
-		if o.wait > 0 {
-			a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
-		}
+		pasteLine(a, r, o.copy, o.wait)
 	}
 	batch := a.begin("Use a key for " + r.Host.Name + ".")
 	done, err := registration.ByHand(a.ctx, place, batch, r, o.wait)

@@ -61,7 +61,9 @@ func runRenew(a *app, o *renewOptions, name string) error {
 		return err
 	}
 	r := renewal.Renewal{Old: pair, Kind: o.kind, Patience: o.wait,
-		Told: func(words string) { sayDone(a, words) }, Paste: func(r registration.Registration) { showLine(a, r) }}
+		Told: func(words string) { sayDone(a, words) }, Paste: func(r registration.Registration) {
+			pasteLine(a, r, false, o.wait)
+		}}
 	if o.host != "" {
 		if r.Only, err = place.Registry.Find(o.host); err != nil {
 			return err
@@ -86,12 +88,6 @@ func runRenew(a *app, o *renewOptions, name string) error {
 
 // told says what a long command has just done.
 func sayDone(a *app, words string) { a.say(a.style().Sentences(words)) }
-
-// paste shows the line for a host that is told by hand.
-func showLine(a *app, r registration.Registration) {
-	a.tell(render.ByHand(a.style(), r, sshkey.Line(r.Pair.Public, r.Pair.Comment)))
-	a.progress("Waiting until " + r.Host.Name + " takes the key. Ctrl-C ends the waiting.")
-}
 
 func keyRetire(a *app) *cobra.Command {
 	var o secretOptions

@@ -125,7 +125,11 @@ func (a *app) secrets(o *secretOptions) site.Secrets {
 			if err != nil {
 				return secret.Text{}, err
 			}
-			return tokenFrom(a, source, host, "Token for "+host.Name+" to keep in the chest (--token-from):")
+			question := "Token for " + host.Name + " to keep in the chest (--token-from):"
+			if host.IsLearned() {
+				question = "Token (or password) for " + host.HTTPSAt() + " (--token-from):"
+			}
+			return tokenFrom(a, source, host, question)
 		},
 	}
 }

@@ -1,11 +1,14 @@
 package render
 
 import (
+	"crypto/x509"
 	"encoding/base64"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
+
+	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
@@ -287,6 +290,36 @@ func ByHand(s Style, r registration.Registration, line string) string {
 		text += margin + page + "\n"
 	}
 	return text + "\n" + line + "\n\n" + s.block(6, rows) + "\n"
+}
+
+// FirstContact shows all keys of a host that nothing vouches for, and says what to do about them; page is where the
+// host publishes them, if that is known.
+func FirstContact(s Style, name string, keys []ssh.PublicKey, page string) string {
+	var rows [][]string
+	for _, key := range keys {
+		rows = append(rows, []string{sshkey.Kind(key), sshkey.Fingerprint(key), s.tideLine(sshkey.Eye(key))})
+	}
+	where := "Find the fingerprint on the host's own web page, or ask whoever runs it: not over this connection. Any of its keys will do."
+	if page != "" {
+		where = "The host publishes its fingerprints at " + page + ". Any of its keys will do."
+	}
+	return s.Sentences("This is the first contact with "+untrusted.Clean(name)+", and nothing here says what its key is. It proves itself by:") +
+		"\n" + s.table([]string{"type", "fingerprint", "tide line"}, rows) + "\n" + s.Sentences(where)
+}
+
+// CertificateToCompare shows a certificate that vouches for a host over HTTPS and that nothing here trusts.
+func CertificateToCompare(s Style, host string, c *x509.Certificate, sum string) string {
+	var pairs []string
+	for i := 0; i+2 <= len(sum); i += 2 {
+		pairs = append(pairs, sum[i:i+2])
+	}
+	until := row{label: "valid until", tone: grey, lines: []string{c.NotAfter.Format(time.DateOnly)}}
+	return s.Sentences("Nobody whom this workstation trusts has signed the certificate of "+host+". It shows this one as the last word:") +
+		"\n" + s.block(11, []row{
+		{label: "certificate", tone: grey, lines: []string{untrusted.Clean(c.Subject.String())}},
+		{label: "signed by", tone: grey, lines: []string{untrusted.Clean(c.Issuer.String())}}, until,
+		{label: "SHA-256", tone: grey, lines: []string{strings.Join(pairs[:16], ":"), strings.Join(pairs[16:], ":")}},
+	}) + "\n" + s.Sentences("Get its fingerprint from whoever runs the host, not over this connection.")
 }
 
 // Clipboard asks the terminal to put text on the clipboard (OSC 52 of xterm's control

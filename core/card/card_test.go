@@ -38,7 +38,7 @@ func TestCard(t *testing.T) {
 	if _, err := keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Host: s.Description}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); err != nil {
 		t.Fatal(err)
 	}
 	c := s.OpenChest()

@@ -27,6 +27,8 @@ func (d *Description) check() error {
 		return wrong("unicrux", "version %d of the language; this program reads version %d", d.Version, Version)
 	case !allow.Name(d.Name):
 		return wrong("name", "a short word of small letters, digits and hyphens is needed")
+	case d.Learned != "" && !isDay(d.Learned):
+		return wrong("learned", "a day such as 2026-11-30 is needed")
 	case untrusted.Clean(d.Title) != d.Title:
 		return wrong("title", "one line of text is needed")
 	case strings.ContainsAny(d.HTTPS.Username, "\r\n\x00:@/") || untrusted.Clean(d.HTTPS.Username) != d.HTTPS.Username:
@@ -35,6 +37,11 @@ func (d *Description) check() error {
 	return firstError(d.checkSSH, func() error { return checkTexts("", reflect.ValueOf(d).Elem()) }, d.checkAddresses,
 		d.checkURLs, d.checkHostKeys, d.checkExpressions, d.checkRules, d.checkInterface, d.checkOAuth,
 		func() error { return checkWords("words", d.Words) }, d.checkOperations, d.checkLookups)
+}
+
+func isDay(text string) bool {
+	_, err := time.Parse(time.DateOnly, text)
+	return err == nil
 }
 
 // checkSSH looks at how the host is reached over SSH, which a host by HTTPS alone says nothing of.
@@ -46,7 +53,7 @@ func (d *Description) checkSSH() error {
 		return wrong("ssh.host", "a host name is needed where anything else is said of SSH")
 	case !d.HasSSH():
 		return nil
-	case !allow.Host(d.SSH.Host):
+	case !allow.HostOrIP(d.SSH.Host):
 		return wrong("ssh.host", "a host name is needed")
 	case !allow.Login(d.SSH.User):
 		return wrong("ssh.user", "a login name is needed")

@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/sshkey"
 )
@@ -24,6 +25,8 @@ type Description struct {
 	Version int    `toml:"unicrux"` // of the language: 1
 	Name    string `toml:"name"`    // what you call the host: a short word
 	Title   string `toml:"title"`   // what the host calls itself
+	// the day on which Unicrux made the description of a clone URL; empty for one that somebody wrote
+	Learned string `toml:"learned"`
 
 	SSH       SSH                 `toml:"ssh"`
 	HTTPS     HTTPS               `toml:"https"`
@@ -197,6 +200,20 @@ type Lookup struct {
 
 // HasSSH reports whether git reaches the host over SSH; else it does by HTTPS alone.
 func (d *Description) HasSSH() bool { return d.SSH.Host != "" }
+
+// IsLearned reports whether Unicrux made the description of a clone URL. Then it says where the host is and no more:
+// how ssh goes there is as the URL and the person's own ssh config say.
+func (d *Description) IsLearned() bool { return d.Learned != "" }
+
+// SSHAddress is the host for ssh: its name alone, since ssh config has what the description says; for a learned host
+// also the login and the port.
+func (d *Description) SSHAddress() address.Address {
+	a := address.Address{Scheme: "ssh", Host: d.HostName()}
+	if d.IsLearned() {
+		a.User, a.Port = d.SSH.User, uint16(d.SSH.Port)
+	}
+	return a
+}
 
 // HostName is the host's name in clone URLs: over SSH, or for a host by HTTPS alone over that.
 func (d *Description) HostName() string {

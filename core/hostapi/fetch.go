@@ -15,8 +15,19 @@ import (
 // else.
 var ErrNotHTTPS = errors.New("a description comes over https only")
 
-// Fetch gets a text that anybody may have, over https all the way.
+// Fetch gets a text that anybody may have, over https all the way: of at most so many bytes, and no web page. The error
+// is [ErrNotHTTPS], a *[Refusal], or wraps [ErrPage], [ErrAnswer] or one of the network.
 func Fetch(ctx context.Context, address string, most int, proxy func(*http.Request) (*url.URL, error)) ([]byte, error) {
+	text, err := FetchPage(ctx, address, most, proxy)
+	if err == nil && strings.HasPrefix(strings.TrimSpace(string(text)), "<") {
+		return nil, ErrPage
+	}
+	return text, err
+}
+
+// FetchPage is [Fetch] for any text, a web page too.
+func FetchPage(ctx context.Context, address string, most int,
+	proxy func(*http.Request) (*url.URL, error)) ([]byte, error) {
 	target, err := url.Parse(address)
 	if err != nil || target.Scheme != "https" || target.Hostname() == "" || target.User != nil {
 		return nil, ErrNotHTTPS
@@ -46,9 +57,7 @@ func Fetch(ctx context.Context, address string, most int, proxy func(*http.Reque
 	case a.status != http.StatusOK:
 		return nil, &Refusal{Status: a.status}
 	case len(a.text) > most:
-		return nil, fmt.Errorf("%w: larger than %d bytes, so it is no description", ErrAnswer, most)
-	case strings.HasPrefix(strings.TrimSpace(string(a.text)), "<"):
-		return nil, ErrPage
+		return nil, fmt.Errorf("%w: larger than %d bytes", ErrAnswer, most)
 	}
 	return a.text, nil
 }

@@ -72,11 +72,16 @@ func (e *ConflictError) Error() string {
 	return fmt.Sprintf("%s is named by the description %s already", e.Origin, e.Name)
 }
 
+// sameHost reports whether two descriptions are of one host.
+func sameHost(a, b *describe.Description) bool {
+	return allow.SameHost(a.HostName(), b.HostName()) || a.HTTPS.URL != "" && a.HTTPSAt() == b.HTTPSAt()
+}
+
 // conflict finds an origin that a description names and another of the registry names as well. Only a
 // server by which one signs in may serve several hosts, and is the same to all of them then.
 func (r *Registry) conflict(d *describe.Description) *ConflictError {
 	for _, other := range r.Hosts {
-		if other.Name == d.Name {
+		if other.Name == d.Name || other.IsLearned() && !d.IsLearned() && sameHost(other, d) {
 			continue
 		}
 		if allow.SameHost(other.HostName(), d.HostName()) {

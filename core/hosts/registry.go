@@ -201,13 +201,22 @@ func Add(batch *workstation.Batch, station *workstation.Station, source Source) 
 	if taken := registry.conflict(d); taken != nil {
 		return taken
 	}
+	for _, learned := range registry.Hosts { // somebody has described it now
+		if learned.IsLearned() && learned.Name != d.Name && sameHost(learned, d) {
+			if err := batch.Remove(copyOf(station, learned),
+				fmt.Sprintf("Take out what was learned of %s.", learned.Name)); err != nil {
+				return err
+			}
+		}
+	}
 	_, err = batch.Edit(copyOf(station, d), fmt.Sprintf("Keep the description of %s.", d.Name), 0o600,
 		func([]byte) ([]byte, error) { return source.Text, nil })
 	if err != nil {
 		return err
 	}
-	if !d.HasSSH() {
+	reach := Reach(station, d)
+	if !d.HasSSH() || len(reach) == 0 {
 		return nil
 	}
-	return Settle(batch, station, d.HostName(), Reach(station, d)...)
+	return Settle(batch, station, d.HostName(), reach...)
 }

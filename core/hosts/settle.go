@@ -20,13 +20,17 @@ const (
 	includeNote = "Per-host settings kept by Unicrux."
 )
 
-// Reach is what ssh must know to reach a described host.
+// Reach is what ssh must know to reach a described host. Of a learned one the URL and the person's own ssh config say
+// it: another login or port there would also lead her own "ssh HOST" elsewhere.
 func Reach(station *workstation.Station, d *describe.Description) []sshconfig.Setting {
-	settings := []sshconfig.Setting{{Keyword: "User", Args: []string{d.SSH.User}}}
+	var settings []sshconfig.Setting
+	if !d.IsLearned() {
+		settings = append(settings, sshconfig.Setting{Keyword: "User", Args: []string{d.SSH.User}})
+	}
 	if d.SSH.Address != "" {
 		settings = append(settings, sshconfig.Setting{Keyword: "HostName", Args: []string{d.SSH.Address}})
 	}
-	if d.SSH.Port != 0 {
+	if d.SSH.Port != 0 && !d.IsLearned() {
 		settings = append(settings, sshconfig.Setting{Keyword: "Port", Args: []string{strconv.Itoa(d.SSH.Port)}})
 	}
 	if !station.SameHome() { // else ssh would keep host keys in the other home

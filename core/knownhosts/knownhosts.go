@@ -278,6 +278,33 @@ func Names(files []string) []string {
 	return names
 }
 
+// OfKeys lists the lines by which the files trust one of some keys, for whatever name. Files that cannot be read have
+// none.
+func OfKeys(files []string, keys []ssh.PublicKey) []Entry {
+	var list []Entry
+	for _, file := range files {
+		text, err := read(file)
+		if err != nil {
+			continue
+		}
+		number := 0
+		for raw := range bytes.Lines(text) {
+			number++
+			for _, key := range keys {
+				blob := strings.TrimSpace(strings.TrimPrefix(string(ssh.MarshalAuthorizedKey(key)), key.Type()))
+				if !bytes.Contains(raw, []byte(blob)) { // only such lines are taken apart: there may be very many
+					continue
+				}
+				if entry, err := parseLine(raw); err == nil && entry != nil && entry.Marker == Plain {
+					entry.File, entry.Line = file, number
+					list = append(list, *entry)
+				}
+			}
+		}
+	}
+	return list
+}
+
 // A Verdict is what the files say about a key that a host offers.
 type Verdict int
 
@@ -358,56 +385,4 @@ func (k *Known) Authority(certificate *ssh.Certificate) *Entry {
 		}
 	}
 	return nil
-}
-
-// Line writes an entry for name.
-func Line(name string, key ssh.PublicKey) string {
-	return name + " " + strings.TrimSuffix(string(ssh.MarshalAuthorizedKey(key)), "\n")
-}
-
-// Add puts a key for name at the end of text, unless it is there already.
-func Add(text []byte, name string, key ssh.PublicKey) []byte {
-	entries, _ := Parse("", text)
-	for _, entry := range entries {
-		if entry.Marker == Plain && entry.Matches(name) && bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
-			return text
-		}
-	}
-	if len(text) > 0 && text[len(text)-1] != '\n' {
-		text = append(text, '\n')
-	}
-	return append(text, Line(name, key)+"\n"...)
-}
-
-// Forget takes every trusted key of name out of text that is in the way of key: same
-// kind, other value. A line that serves further names keeps those; wildcards stay.
-func Forget(text []byte, name string, key ssh.PublicKey) []byte {
-	var result []byte
-	for raw := range bytes.Lines(text) {
-		entry, err := parseLine(raw)
-		if err != nil || entry == nil || entry.Marker != Plain || !entry.Matches(name) ||
-			entry.Key.Type() != key.Type() || bytes.Equal(entry.Key.Marshal(), key.Marshal()) {
-			result = append(result, raw...)
-			continue
-		}
-		result = append(result, withoutName(raw, entry.Hosts, name)...)
-	}
-	return result
-}
-
-// withoutName takes one name out of a line; nothing remains when it was the only one.
-func withoutName(raw []byte, hosts, name string) []byte {
-	if strings.HasPrefix(hosts, hashMark) {
-		return nil
-	}
-	var kept []string
-	for pattern := range strings.SplitSeq(hosts, ",") {
-		if !allow.SameHost(pattern, name) {
-			kept = append(kept, pattern)
-		}
-	}
-	if len(kept) == 0 {
-		return nil
-	}
-	return bytes.Replace(raw, []byte(hosts), []byte(strings.Join(kept, ",")), 1)
 }

@@ -34,7 +34,7 @@ func TestHere(t *testing.T) {
 	}
 	pair := s.Key("mine", "")
 	s.Key("other", "a word")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); err != nil {
 		t.Fatal(err)
 	}
 	r := registration.Registration{Pair: pair, Host: s.Description, Title: "mine", Token: s.Owner(),
@@ -126,7 +126,7 @@ func TestSettled(t *testing.T) {
 func TestHostKeys(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); err != nil {
 		t.Fatal(err)
 	}
 	s.Key("other", "")

@@ -5,20 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
-	"time"
 
-	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
-	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
-	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/shellwords"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
-	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
@@ -27,20 +22,20 @@ import (
 // errNoAction is returned for a mend that nothing here carries out.
 var errNoAction = errors.New("nothing carries this out by itself")
 
-// Apply carries a action out and returns in a sentence what was done.
-func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
-	secrets site.Secrets) (string, error) {
+// Apply carries an action out and returns in a sentence what was done.
+func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action, request finding.Request,
+	person Person) (string, error) {
 	switch action.Do {
 	case finding.MakeKey:
-		return makeFor(ctx, p, batch, action, secrets)
+		return makeFor(ctx, p, batch, action, person.Secrets)
 	case finding.TrustHost:
-		trusted, err := trust.Host(ctx, p, batch, action.Host, "")
-		if err != nil {
-			return "", err
-		}
-		return fmt.Sprintf("Stored the host key of %s, the same as %s.", trusted.Name, trusted.Because), nil
+		return stored(trust.Host(ctx, p, batch, action.Host))
+	case finding.CompareHost:
+		return stored(compareHost(ctx, p, batch, action, person))
 	case finding.RegisterKey:
-		return registerFor(ctx, p, batch, action, secrets)
+		return registerFor(ctx, p, batch, action, person.Secrets)
+	case finding.PasteKey:
+		return pasteFor(ctx, p, batch, action, person)
 	case finding.UseKey:
 		pair, err := sshkey.Load(action.Key)
 		if err != nil {
@@ -52,67 +47,13 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 		err := hosts.Settle(batch, p.Station, action.HostName, action.Settings...)
 		return fmt.Sprintf("The settings for %s lead where its description says.", action.Host), err
 	case finding.LoadKey:
-		return loadFor(ctx, p, batch, action, secrets)
+		return loadFor(ctx, p, batch, action, person.Secrets)
 	case finding.OpenChest:
-		return "The chest is open for a working day.", secrets.Chest()
-	case finding.SettleWeb, finding.GetToken, finding.AskFirst:
-		return applyWeb(ctx, p, batch, action, secrets)
+		return "The chest is open for a working day.", person.Chest()
+	case finding.SettleWeb, finding.GetToken, finding.AskFirst, finding.TrustCA:
+		return applyWeb(ctx, p, batch, action, request, person)
 	}
 	return applyToFile(ctx, p, batch, action)
-}
-
-// applyWeb carries out the deeds for the way over HTTPS.
-func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
-	secrets site.Secrets) (string, error) {
-	host, err := p.Registry.Find(action.Host)
-	if err != nil {
-		return "", err
-	}
-	if action.Do == finding.SettleWeb {
-		return fmt.Sprintf("git reaches %s over HTTPS as its description says.", host.Name),
-			hosts.SettleHTTPS(ctx, batch, p.Station, host, p.Program)
-	}
-	if action.Do == finding.AskFirst {
-		return fmt.Sprintf("git asks the chest alone for %s.", host.Name),
-			hosts.AskAlone(ctx, batch, p.Station, []string{host.HTTPSAt()}, p.Program)
-	}
-	if err := secrets.Chest(); err != nil {
-		return "", err
-	}
-	purposes := []string{string(finding.Clone)}
-	if action.Purpose == finding.Push {
-		purposes = append(purposes, string(finding.Push))
-	}
-	if !host.Can("issue-token") {
-		token, err := secrets.TokenToKeep(host)
-		if err == nil {
-			token, err = tokens.Pasted(host, token, p.Registry.All())
-		}
-		if err != nil {
-			return "", err
-		}
-		e, _, err := tokens.Keep(ctx, p, batch, tokens.NewToken{Host: host, Secret: chest.Secret{Token: token},
-			Purposes: purposes, Account: host.ForAccount})
-		return fmt.Sprintf("The token %s is in the chest, and git gets it from there.", e.Name), err
-	}
-	client := p.Client(host, origin.Bound{})
-	if host.Operations["issue-token"].SignIn == "password" {
-		err = secrets.SignIn(client)
-	} else {
-		client.Token, err = secrets.Issuer(host)
-	}
-	if err != nil {
-		return "", err
-	}
-	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes,
-		Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
-	e, _, err := tokens.Issue(ctx, p, batch, client, r)
-	good := ""
-	if !e.Until.IsZero() {
-		good = ", good until " + e.Until.Format(time.DateOnly)
-	}
-	return fmt.Sprintf("%s issued the token %s%s. It is in the chest, and git gets it from there.", host.Name,
-		e.Name, good), err
 }
 
 // applyToFile carries out the deeds that change one file.
@@ -165,6 +106,57 @@ func makeFor(ctx context.Context, p site.Site, batch *workstation.Batch, action 
 		done += " " + loaded.Words("it")
 	}
 	return done, nil
+}
+
+// stored says what became of a host's key.
+func stored(trusted *trust.Trusted, err error) (string, error) {
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("Stored the host key of %s, the same as %s.", trusted.Name, trusted.Because), nil
+}
+
+// compareHost trusts a host by what is known of its keys, and where nothing is, by what the person says.
+func compareHost(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	person Person) (*trust.Trusted, error) {
+	trusted, err := trust.Host(ctx, p, batch, action.Host)
+	var unpublished *trust.UnpublishedError
+	if !errors.As(err, &unpublished) {
+		return trusted, err
+	}
+	voucher, err := person.Vouch(ctx, unpublished.Seen)
+	if err != nil {
+		return nil, err
+	}
+	return unpublished.Seen.Store(batch, voucher)
+}
+
+// pasteFor shows the line of a key that a person has to put on the host's web page, and waits until the host accepts
+// it.
+func pasteFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
+	person Person) (string, error) {
+	host, err := p.Registry.Find(action.Host)
+	if err != nil {
+		return "", err
+	}
+	pair, err := sshkey.Load(action.Key)
+	if err != nil {
+		return "", err
+	}
+	r := registration.Registration{Pair: pair, Host: host, Title: pair.Comment, Ask: person.Passphrase}
+	patience, err := person.Paste(r)
+	if err != nil {
+		return "", err
+	}
+	done, err := registration.ByHand(ctx, p, batch, r, patience)
+	if err != nil {
+		return "", err
+	}
+	words := fmt.Sprintf("%s accepts %s.", host.Name, pair.Name())
+	if done.Account != "" {
+		words += " It opens the account " + untrusted.Clean(done.Account) + "."
+	}
+	return words, nil
 }
 
 func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,

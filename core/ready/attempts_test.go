@@ -26,7 +26,7 @@ func TestNothingIsTriedTwice(t *testing.T) {
 		{key, key.Mends[2].Action}, {key, key.Mends[3].Action}, {locked, key.Mends[2].Action},
 		{locked, finding.Action{}}, {key, key.Mends[4].Action}, {key, finding.Action{}},
 	} {
-		mend, found := tried.next(row.way)
+		mend, found := tried.next(row.way, Person{})
 		if a := mend.Action; found != (row.want.Do != "") || a.Do != row.want.Do || a.Key != row.want.Key {
 			t.Errorf("%d: %+v, want %+v", i, a, row.want)
 		}

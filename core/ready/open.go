@@ -2,19 +2,16 @@ package ready
 
 import (
 	"context"
-	"errors"
-	"fmt"
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/site"
-	"anchorage.example/unicrux/core/trust"
-	"anchorage.example/unicrux/core/workstation"
 )
 
 // maxMends bounds how many mends are tried on one way. The catalogue's longest chain of
-// them has seven links.
+// them has eight links.
 const maxMends = 12
 
 // A Step is a mend that was carried out.
@@ -33,8 +30,7 @@ type Opening struct {
 
 // Open goes a way and applies automatic mends, in order, until it is open or somebody else
 // is needed. Each mend is one recorded change; told is called after it.
-func Open(ctx context.Context, p site.Site, request finding.Request, secrets site.Secrets,
-	told func(Step)) (*Opening, error) {
+func Open(ctx context.Context, p site.Site, request finding.Request, person Person, told func(Step)) (*Opening, error) {
 	opening := &Opening{}
 	tried := attempts{}
 	for range maxMends {
@@ -43,12 +39,27 @@ func Open(ctx context.Context, p site.Site, request finding.Request, secrets sit
 			return opening, err
 		}
 		opening.Way = way
-		mend, found := tried.next(way)
+		if person.Learn != nil {
+			source, unknown, err := unlearned(ctx, p, way, person.Learn())
+			if err != nil {
+				return opening, err
+			}
+			if unknown {
+				var step Step
+				if p, step, err = learnHost(p, way, source); err != nil {
+					return opening, err
+				}
+				opening.Steps = append(opening.Steps, step)
+				told(step)
+				continue
+			}
+		}
+		mend, found := tried.next(way, person)
 		if !found {
 			return opening, nil
 		}
 		if mend.Action.OtherHost != "" {
-			if yes, err := secrets.MeansOther(way.HostName, mend.Action.OtherHost); err != nil || !yes {
+			if yes, err := person.MeansOther(way.HostName, mend.Action.OtherHost); err != nil || !yes {
 				return opening, err
 			}
 		}
@@ -59,9 +70,12 @@ func Open(ctx context.Context, p site.Site, request finding.Request, secrets sit
 			told(step)
 			continue
 		}
-		step, err := carryOut(ctx, p, way.Crux.Code, mend, secrets)
+		step, err := carryOut(ctx, p, way.Crux.Code, mend, request, person)
 		if step.Change != 0 {
 			opening.Steps = append(opening.Steps, step)
+		}
+		if err == nil && mend.Action.Do == finding.TrustCA { // the description says it from now on
+			p.Registry, err = hosts.Open(p.Station)
 		}
 		if err != nil {
 			return opening, err
@@ -81,12 +95,14 @@ type attempt struct {
 // The attempts that were made on one way: where the crux is there again, they were in vain.
 type attempts map[attempt]bool
 
-// next picks the first mend that needs nobody else and was not tried before, which it is from now on.
-func (tried attempts) next(way *finding.Way) (finding.Mend, bool) {
+// next picks the first mend that needs nobody else than the person, as far as she is there, and was not tried before,
+// which it is from now on.
+func (tried attempts) next(way *finding.Way, person Person) (finding.Mend, bool) {
 	for _, mend := range way.Mends {
 		a := mend.Action
 		this := attempt{way.Crux.Code, a.Do, a.Key, a.File, a.URL}
-		if usable := mend.Automatic || a.Do == finding.UseURL; usable && a.Do != "" && !tried[this] {
+		usable := mend.Automatic || a.Do == finding.UseURL || person.can(a.Do)
+		if usable && a.Do != "" && !tried[this] {
 			tried[this] = true
 			return mend, true
 		}
@@ -95,85 +111,15 @@ func (tried attempts) next(way *finding.Way) (finding.Mend, bool) {
 }
 
 func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.Mend,
-	secrets site.Secrets) (Step, error) {
-	batch := p.Station.Begin(mend.Summary, false)
-	words, err := Apply(ctx, p, batch, mend.Action, secrets)
+	request finding.Request, person Person) (Step, error) {
+	title := mend.Summary
+	switch a := mend.Action; a.Do { // the mend says what the person does
+	case finding.CompareHost, finding.TrustCA:
+		title = "Trust " + a.Host + "."
+	case finding.PasteKey:
+		title = "Use a key for " + a.Host + "."
+	}
+	batch := p.Station.Begin(title, false)
+	words, err := Apply(ctx, p, batch, mend.Action, request, person)
 	return Step{Code: code, Summary: words, Change: batch.Change().ID}, err
-}
-
-// A Foreseen is a step that will probably be needed.
-type Foreseen struct {
-	Summary string
-	Changes []string
-}
-
-// Foresee tells what will have to be done for a way that is broken: the mend of its crux,
-// and what follows from it on a host that is described.
-func Foresee(p site.Site, way *finding.Way) []Foreseen {
-	if way.IsOpen() {
-		return nil
-	}
-	mend, found := attempts{}.next(way)
-	if !found {
-		return nil
-	}
-	plan := []Foreseen{{mend.Summary, mend.Changes}}
-	host, err := p.Registry.Find(way.Question.Host)
-	if err != nil {
-		return plan
-	}
-	if way.Question.Transport == "https" {
-		if mend.Action.Do == finding.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == "") {
-			plan = append(plan, Foreseen{"Get a token for " + host.Name + ", unless git has one that serves.",
-				[]string{"a token in the chest, and whom git asks for " + host.Name}})
-		}
-		return plan
-	}
-	if mend.Action.Do == finding.NameSSH {
-		return append(plan, Foreseen{Summary: "Go the way again with those settings, and mend what else is missing: a key, trust, registration."})
-	}
-	if !way.KeyAtHand && mend.Action.Do != finding.MakeKey {
-		plan = append(plan, Foreseen{"Make a key for " + host.Name + ".",
-			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
-	}
-	if way.KeyAtHand && way.KeyWeak && mend.Action.Do != finding.MakeKey {
-		plan = append(plan, Foreseen{"Make a better key, unless " + host.Name + " knows the weak one that is here.",
-			[]string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}})
-	}
-	if !way.HostKnown && mend.Action.Do != finding.TrustHost {
-		plan = append(plan, Foreseen{"Compare the host's key with the one that " + host.Name +
-			" publishes, and store it.",
-			[]string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}})
-	}
-	if !way.KeyProved && mend.Action.Do != finding.RegisterKey && mend.Action.Do != finding.UseKey &&
-		host.Can("add-key") {
-		plan = append(plan, Foreseen{"Register the key with " + host.Name +
-			" unless it knows it, and sign in to prove it.",
-			[]string{"the keys that " + host.Name + " knows"}})
-	}
-	return plan
-}
-
-// DryRun carries out what can be foreseen without changing anything, for its differences.
-func DryRun(ctx context.Context, p site.Site, way *finding.Way) (*workstation.Batch, error) {
-	batch := p.Station.Begin("Open the way.", true)
-	mend, found := attempts{}.next(way)
-	if !found || mend.Action.Do == finding.UseURL {
-		return batch, nil
-	}
-	switch mend.Action.Do {
-	case finding.RegisterKey, finding.GetToken,
-		finding.OpenChest: // neither the host nor the person is asked in a dry run
-		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
-	}
-	if _, err := Apply(ctx, p, batch, mend.Action, site.Secrets{}); err != nil {
-		return batch, err
-	}
-	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
-		if _, err := trust.Host(ctx, p, batch, mend.Action.Host, ""); err != nil &&
-			!errors.Is(err, trust.ErrUnpublished) {
-			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
-		}
-	}
-	return batch, nil
 }

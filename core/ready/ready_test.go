@@ -19,7 +19,7 @@ func open(t *testing.T, s *fixture.Site, request finding.Request, passphrase str
 	t.Helper()
 	request.Ask = s.Secrets(passphrase).Passphrase
 	var steps []ready.Step
-	opening, err := ready.Open(t.Context(), s.Site, request, s.Secrets(passphrase),
+	opening, err := ready.Open(t.Context(), s.Site, request, ready.Person{Secrets: s.Secrets(passphrase)},
 		func(step ready.Step) { steps = append(steps, step) })
 	if err != nil {
 		t.Fatal(err)
@@ -76,7 +76,7 @@ func TestStops(t *testing.T) {
 	secrets.OtherHost = func(a, b string) (bool, error) { asked = a + " " + b; return true, nil }
 	other, err := ready.Open(t.Context(), s.Site,
 		finding.Request{Argument: "git@forge.tidewatr.example:buoys/drift-model.git", Ask: secrets.Passphrase},
-		secrets, func(ready.Step) {})
+		ready.Person{Secrets: secrets}, func(ready.Step) {})
 	if err != nil || !other.Way.IsOpen() || asked != "forge.tidewatr.example forge.tidewater.example" ||
 		!strings.Contains(other.URL, "forge.tidewater.example") {
 		t.Errorf("%+v, asked %q, %v", other.Way.Crux, asked, err)
@@ -104,7 +104,8 @@ func TestMends(t *testing.T) {
 		{Do: finding.TrustHost, Host: "forge"},
 		{Do: finding.NameSSH, File: "/home/o'brien/.ssh/config"},
 	} {
-		if words, err := ready.Apply(t.Context(), s.Site, s.Batch(), action, s.Secrets("")); err != nil ||
+		if words, err := ready.Apply(t.Context(), s.Site, s.Batch(), action, finding.Request{},
+			ready.Person{Secrets: s.Secrets("")}); err != nil ||
 			!strings.HasSuffix(words, ".") {
 			t.Errorf("%s: %q, %v", action.Do, words, err)
 		}
@@ -116,7 +117,8 @@ func TestMends(t *testing.T) {
 		"core.sshCommand")); got != `ssh -F '/home/o'\''brien/.ssh/config'` {
 		t.Errorf("a home with an apostrophe: %s", got)
 	}
-	if _, err := ready.Apply(t.Context(), s.Site, s.Batch(), finding.Action{Do: "sing"}, s.Secrets("")); err == nil {
+	if _, err := ready.Apply(t.Context(), s.Site, s.Batch(), finding.Action{Do: "sing"}, finding.Request{},
+		ready.Person{}); err == nil {
 		t.Error("an act that nobody knows")
 	}
 }
@@ -130,11 +132,11 @@ func TestForesee(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	plan := ready.Foresee(s.Site, way)
+	plan := ready.Foresee(t.Context(), s.Site, way, ready.Person{})
 	if len(plan) != 3 {
 		t.Errorf("%+v", plan)
 	}
-	batch, err := ready.DryRun(t.Context(), s.Site, way)
+	batch, err := ready.DryRun(t.Context(), s.Site, way, ready.Person{})
 	if err != nil || len(batch.Differences()) == 0 {
 		t.Errorf("%+v, %v", batch.Differences(), err)
 	}
@@ -143,7 +145,8 @@ func TestForesee(t *testing.T) {
 	}
 	open(t, s, finding.Request{Argument: drift}, "")
 	if way, err = diagnose.Check(t.Context(), s.Station, s.Registry,
-		finding.Request{Argument: drift, Ask: finding.NobodyAsks}); err != nil || len(ready.Foresee(s.Site, way)) != 0 {
+		finding.Request{Argument: drift, Ask: finding.NobodyAsks}); err != nil ||
+		len(ready.Foresee(t.Context(), s.Site, way, ready.Person{})) != 0 {
 		t.Errorf("an open way: %v", err)
 	}
 }

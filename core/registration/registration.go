@@ -14,7 +14,6 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
-	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
@@ -258,7 +257,7 @@ func Offer(ctx context.Context, p site.Site, host *describe.Description,
 	if !host.HasSSH() {
 		return nil, fmt.Errorf("%s: %w", host.Name, hosts.ErrNoSSH)
 	}
-	passage, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: host.SSH.Host})
+	passage, err := p.Prepare(ctx, host.SSHAddress())
 	if err != nil {
 		return nil, err
 	}
@@ -307,6 +306,8 @@ func Prove(ctx context.Context, p site.Site, r Registration, done *Registered) e
 			return trip.Offered[0].OpenErr
 		}
 		return nil
+	case errors.Is(err, wire.ErrDenied) && len(trip.Offered) == 1 && trip.Offered[0].Unfit:
+		return fmt.Errorf("%w: %w", ErrUnproved, ErrType)
 	case errors.Is(err, wire.ErrDenied):
 		return ErrUnproved
 	}

@@ -101,9 +101,9 @@ func Find(ctx context.Context, p site.Site, batch *workstation.Batch, n NewRepo,
 	made := &MadeRepo{Repo: hostapi.Repo{Path: n.Request.Path}}
 	url := cloneURL(p, n, made.Repo)
 	if !batch.Dry {
-		err := p.TryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (bool, error) {
+		err := p.TryUntil(ctx, patience, ErrNoRepoHere, func(ctx context.Context) (yet, never error) {
 			_, err := gitlink.Run(ctx, p.Station, "ls-remote", "--quiet", "--", url)
-			return err == nil, ctx.Err()
+			return err, ctx.Err()
 		})
 		if err != nil {
 			return made, err

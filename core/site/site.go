@@ -24,6 +24,8 @@ type Site struct {
 	Station  *workstation.Station
 	Registry *hosts.Registry
 	Waits    func(time.Duration) // is called before a host's wish to wait is obeyed; may be nil
+	// is called before something is tried again, with why it was not so yet; may be nil
+	Trying func(yet error, next time.Duration)
 	// asks which of several things that a lookup finds is meant; nil where nobody can be asked
 	Choose  func(*describe.Description, string, []hostapi.Choice) (int, error)
 	Timeout time.Duration // for each step on the network; 0 means 10 seconds
@@ -83,21 +85,33 @@ func (s Secrets) MeansOther(asked, other string) (bool, error) {
 const (
 	firstTry = 2 * time.Second
 	lastTry  = 15 * time.Second
+	// calmTry is the pause after a host hung up: it may count tries.
+	calmTry = time.Minute
 )
 
-// TryUntil tries something now and then until it is so, fails, or the time is over: then it returns waited. A
-// patience of 0 tries once.
+// ErrCalm is wrapped by a reason to try again for which a host wants to be asked less often.
+var ErrCalm = errors.New("the host closed the connection, so it is asked less often")
+
+// TryUntil tries something now and then until it is so, fails, or the time is over: then it returns waited. try returns
+// why it is not so yet, or why it never will be; nothing of both where it is. A patience of 0 tries once.
 func (s Site) TryUntil(ctx context.Context, patience time.Duration, waited error,
-	try func(context.Context) (bool, error)) error {
+	try func(context.Context) (yet, never error)) error {
 	ctx, cancel := context.WithTimeout(ctx, max(patience, s.Timeout))
 	defer cancel()
 	for pause := firstTry; ; pause = min(pause*3/2, lastTry) {
-		done, err := try(ctx)
+		yet, never := try(ctx)
 		switch {
-		case done || err != nil:
-			return err
+		case never != nil || yet == nil:
+			return never
 		case patience == 0:
 			return waited
+		}
+		next := pause
+		if errors.Is(yet, ErrCalm) {
+			next = calmTry
+		}
+		if s.Trying != nil {
+			s.Trying(yet, next)
 		}
 		select {
 		case <-ctx.Done():
@@ -105,7 +119,7 @@ func (s Site) TryUntil(ctx context.Context, patience time.Duration, waited error
 				return waited
 			}
 			return ctx.Err()
-		case <-time.After(pause):
+		case <-time.After(next):
 		}
 	}
 }

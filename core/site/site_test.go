@@ -12,7 +12,7 @@ import (
 	"anchorage.example/unicrux/fixture"
 )
 
-var errWaited = errors.New("not yet")
+var errWaited, errYet = errors.New("waited"), errors.New("not yet")
 
 // TestTryUntil: a patience of nothing tries once; a person who stops is heeded, and what fails is not tried again.
 func TestTryUntil(t *testing.T) {
@@ -25,23 +25,29 @@ func TestTryUntil(t *testing.T) {
 		ctx      context.Context
 		patience time.Duration
 		timeout  time.Duration
-		try      func(int) (bool, error)
+		try      func(int) (yet, never error)
 		want     error
 		tries    int
 	}{
-		{"so at once", t.Context(), time.Hour, 0, func(int) (bool, error) { return true, nil }, nil, 1},
-		{"no patience", t.Context(), 0, 5 * time.Second, func(int) (bool, error) { return false, nil }, errWaited, 1},
-		{"it fails", t.Context(), time.Hour, 0, func(int) (bool, error) { return false, broken }, broken, 1},
-		{"the person stops", stopped, time.Hour, 0, func(int) (bool, error) { return false, nil }, context.Canceled, 1},
-		{"the time is over", t.Context(), time.Millisecond, 0, func(int) (bool, error) { return false, nil },
+		{"so at once", t.Context(), time.Hour, 0, func(int) (error, error) { return nil, nil }, nil, 1},
+		{"no patience", t.Context(), 0, 5 * time.Second, func(int) (error, error) { return errYet, nil }, errWaited, 1},
+		{"it fails", t.Context(), time.Hour, 0, func(int) (error, error) { return nil, broken }, broken, 1},
+		{"the person stops", stopped, time.Hour, 0, func(int) (error, error) { return errYet, nil }, context.Canceled,
+			1},
+		{"the time is over", t.Context(), time.Millisecond, 0, func(int) (error, error) { return errYet, nil },
 			errWaited, 1},
-		{"so after a while", t.Context(), time.Hour, 0, func(n int) (bool, error) { return n == 2, nil }, nil, 2},
+		{"so after a while", t.Context(), time.Hour, 0, func(n int) (error, error) {
+			if n == 2 {
+				return nil, nil
+			}
+			return errYet, nil
+		}, nil, 2},
 	} {
 		t.Run(row.name, func(t *testing.T) {
 			t.Parallel()
 			tries := 0
 			err := site.Site{Timeout: row.timeout}.TryUntil(row.ctx, row.patience, errWaited,
-				func(context.Context) (bool, error) { tries++; return row.try(tries) })
+				func(context.Context) (error, error) { tries++; return row.try(tries) })
 			if !errors.Is(err, row.want) || tries != row.tries {
 				t.Errorf("%v after %d, want %v after %d", err, tries, row.want, row.tries)
 			}

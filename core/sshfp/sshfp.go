@@ -109,6 +109,13 @@ func Lookup(ctx context.Context, host string) (Records, error) {
 	return parseResolver(text).lookup(ctx, host)
 }
 
+// Trusted reports whether this computer trusts its resolver's word that records are authentic ("trust-ad" in
+// resolv.conf(5)): without that no answer can be [Records.Secure].
+func Trusted() bool {
+	text, err := regular.Read(resolverFile, regular.Settings)
+	return err == nil && parseResolver(text).trusted
+}
+
 // parseResolver reads resolv.conf(5).
 func parseResolver(text []byte) resolver {
 	var r resolver

@@ -15,6 +15,15 @@ import (
 // asking anybody, and without telling it in the error.
 func Pasted(d *describe.Description, text secret.Text, others []*describe.Description) (secret.Text, error) {
 	clean := bytes.TrimSpace(text.Reveal())
+	if d.IsLearned() { // it may take the account's password, which can be any text
+		switch {
+		case len(clean) == 0:
+			return text, fmt.Errorf("%w: there is nothing in it", ErrNotToken)
+		case bytes.Contains(clean, []byte("PRIVATE KEY")), isPublicLine(clean):
+			return text, fmt.Errorf("%w: it is a key of ssh's", ErrNotToken)
+		}
+		return secret.New(bytes.Clone(clean)), nil
+	}
 	for _, quote := range []string{`"`, `'`, "`"} {
 		if len(clean) > 1 && bytes.HasPrefix(clean, []byte(quote)) && bytes.HasSuffix(clean, []byte(quote)) {
 			clean = bytes.TrimSpace(clean[1 : len(clean)-1])

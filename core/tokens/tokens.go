@@ -114,14 +114,18 @@ type NewToken struct {
 	Signed   bool   // by OAuth
 	Replace  string // the name of the entry whose place it takes; empty for a new one
 	Owed     string // the host's own name of the token in that place, which is to be forgotten next; empty for none
+	Proved   string // by what it was proved already; empty where the host's API is to be asked
 	Issued   bool   // by the host a moment ago, so that taking it back revokes it
 }
 
 // Keep proves a token, puts it into the chest, and makes git ask the chest for the host.
 func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
-	proven, err := Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token))
-	if err != nil {
-		return chest.Entry{}, nil, err
+	proven := &Proven{How: n.Proved}
+	if n.Proved == "" {
+		var err error
+		if proven, err = Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token)); err != nil {
+			return chest.Entry{}, nil, err
+		}
 	}
 	if n.Host.ForAccount != "" && proven.Account != "" && proven.Account != n.Host.ForAccount {
 		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
@@ -132,7 +136,7 @@ func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken
 	if n.Replace == "" {
 		n.Replace = endedLike(p, e)
 	}
-	err = batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step,
+	err := batch.Act(ctx, fmt.Sprintf("Keep a token for %s in the chest.", n.Host.Name), step,
 		func() (map[string]string, error) {
 			var err error
 			if n.Replace != "" {

@@ -6,9 +6,12 @@ import (
 	"strings"
 	"testing"
 
+	"golang.org/x/crypto/ssh"
+
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
+	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/fixture"
 )
@@ -18,34 +21,30 @@ func TestHost(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
 	other := s.Key("other", "")
+	at := fmt.Sprintf("127.0.0.1:%d", s.Host.SSHPort())
 	for _, row := range []struct {
-		name, fingerprint string
-		want              error
+		name string
+		want error
 	}{
-		{"forge", "SHA256:" + strings.Repeat("A", 43), trust.ErrOtherKey},
-		{"forge", s.Host.HostKeyPrint(), nil},
-		{"forge", "", nil},
-		{fmt.Sprintf("127.0.0.1:%d", s.Host.SSHPort()), "", trust.ErrUnpublished},
-		{fmt.Sprintf("127.0.0.1:%d", s.Host.SSHPort()), s.Host.HostKeyPrint(), nil},
-		{"127.0.0.1:99999", "", address.ErrPort},
-		{"no such host", "", hosts.ErrUnknown},
+		{"forge", nil}, {at, trust.ErrUnpublished}, {"127.0.0.1:99999", address.ErrPort},
+		{"no such host", hosts.ErrUnknown},
 	} {
-		result, err := trust.Host(t.Context(), s.Site, s.Batch(), row.name, row.fingerprint)
+		result, err := trust.Host(t.Context(), s.Site, s.Batch(), row.name)
 		if !errors.Is(err, row.want) || row.want == nil && (result.File == "" || result.Because == "") {
-			t.Errorf("%s %s: %+v, %v", row.name, row.fingerprint, result, err)
+			t.Errorf("%s: %+v, %v", row.name, result, err)
 		}
 	}
-	if again, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil || !again.Already {
+	if again, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); err != nil || !again.Already {
 		t.Errorf("once more: %+v, %v", again, err)
 	}
 	s.Write("@revoked * "+s.Host.HostKeyLine()+"\n", ".ssh", "known_hosts")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); !errors.Is(err, trust.ErrRevoked) {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); !errors.Is(err, trust.ErrRevoked) {
 		t.Errorf("revoked: %v", err)
 	}
 	// Another key is stored: it makes room for the one that was compared.
 	name := fmt.Sprintf("[127.0.0.1]:%d", s.Host.SSHPort())
 	s.Write(knownhosts.Line(name, other.Public)+"\n", ".ssh", "known_hosts")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); err != nil {
 		t.Fatal(err)
 	}
 	if text := s.Read(".ssh", "known_hosts"); strings.Count(text, name) != 1 ||
@@ -55,14 +54,14 @@ func TestHost(t *testing.T) {
 	silent := *s.Description
 	silent.SSH.HostKeys, silent.SSH.Fingerprints, silent.Operations = nil, nil, nil
 	s.Registry.Hosts[0] = &silent
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); !errors.Is(err, trust.ErrUnpublished) ||
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); !errors.Is(err, trust.ErrUnpublished) ||
 		err.Error() != trust.ErrUnpublished.Error() {
 		t.Errorf("described without keys: %v", err)
 	}
 	web := *s.Description
 	web.SSH.Host = ""
 	s.Registry.Hosts[0] = &web
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge", ""); !errors.Is(err, hosts.ErrNoSSH) {
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "forge"); !errors.Is(err, hosts.ErrNoSSH) {
 		t.Errorf("by HTTPS alone: %v", err)
 	}
 }
@@ -71,8 +70,56 @@ func TestHost(t *testing.T) {
 func TestNobodyThere(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")
-	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "127.0.0.1:1", ""); err == nil ||
+	if _, err := trust.Host(t.Context(), s.Site, s.Batch(), "127.0.0.1:1"); err == nil ||
 		s.Read(".ssh", "known_hosts") != "" {
 		t.Errorf("%v, stored %q", err, s.Read(".ssh", "known_hosts"))
+	}
+}
+
+// TestGiven compares a host's keys with what a person says of one: whichever type that is, in whatever form.
+func TestGiven(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	at := fmt.Sprintf("127.0.0.1:%d", s.Host.SSHPort())
+	seen, err := trust.Look(t.Context(), s.Site, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	print := s.Host.HostKeyPrint()
+	for _, row := range []struct {
+		text string
+		want error
+	}{
+		{print, nil}, {strings.TrimPrefix(print, "SHA256:"), nil}, {s.Host.HostKeyLine(), nil},
+		{ssh.FingerprintLegacyMD5(seen.Key), nil},
+		{"SHA256:" + strings.Repeat("A", 43), trust.ErrOtherKey}, {"yes", sshkey.ErrClaim}, {"", sshkey.ErrClaim},
+	} {
+		voucher, err := seen.Given(t.Context(), row.text)
+		if !errors.Is(err, row.want) || (voucher != nil) != (row.want == nil) {
+			t.Errorf("%q: %+v, %v", row.text, voucher, err)
+		}
+	}
+	if s.Read(".ssh", "known_hosts") != "" {
+		t.Error("something is stored before anybody vouched")
+	}
+	if list := seen.Elsewhere(t.Context()); len(list) != 0 {
+		t.Errorf("trusted elsewhere: %v", list)
+	}
+	// The same host under another name, and one that is only alike.
+	s.Write("shore.tidewater.example "+s.Host.HostKeyLine()+"\nother.example "+
+		sshkey.Line(s.Key("other", "").Public, "")+"\n@revoked gone.example "+s.Host.HostKeyLine()+"\n",
+		".ssh", "known_hosts")
+	list := seen.Elsewhere(t.Context())
+	if len(list) != 1 || list[0].Hosts != "shore.tidewater.example" || list[0].Line != 1 {
+		t.Fatalf("trusted elsewhere: %+v", list)
+	}
+	trusted, err := seen.Store(s.Batch(), trust.SameAs(list[0]))
+	if err != nil || !strings.Contains(trusted.Because, "shore.tidewater.example") {
+		t.Errorf("%+v, %v", trusted, err)
+	}
+	if again, err := trust.Look(t.Context(), s.Site, at); err != nil {
+		t.Error(err)
+	} else if stored, err := again.Store(s.Batch(), trust.SameAs(list[0])); err != nil || !stored.Already {
+		t.Errorf("once more: %+v, %v", stored, err)
 	}
 }

@@ -91,6 +91,7 @@ type Crux struct {
 	Token   string  // the name of a token in the chest
 	Other   Program // whose repository is there, where it is not that of the program that asked
 	Mends   []Mend  // what removes it, where that is known already
+	Top     []byte  // the certificate (DER) by which the host's is signed at the end of what it showed, or its own
 	Vouched bool    // the host publishes the key that it has proved to have
 }
 

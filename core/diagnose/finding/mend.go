@@ -22,7 +22,9 @@ type Act string
 const (
 	MakeKey     Act = "make a key"            // for Host
 	TrustHost   Act = "trust a host"          // Host
+	CompareHost Act = "compare a host's key"  // of Host, with what a person is told by another way
 	RegisterKey Act = "register a key"        // Key with Host
+	PasteKey    Act = "paste a key"           // Key, on Host's web page, by a person
 	UseKey      Act = "use a key"             // Key in the settings for Host
 	LoadKey     Act = "load a key"            // Key into the agent
 	SettleHost  Act = "settle a host"         // Settings for Host
@@ -34,6 +36,7 @@ const (
 	SettleWeb   Act = "settle https"          // for Host, as its description says
 	AskFirst    Act = "ask the chest alone"   // for Host, whatever other helpers there are
 	GetToken    Act = "get a token"           // for Host and Purpose, into the chest
+	TrustCA     Act = "trust an authority"    // Authority, for Host over HTTPS, after a person has compared it
 	OpenChest   Act = "open the chest"        // in the holder
 )
 
@@ -48,4 +51,5 @@ type Action struct {
 	OtherHost   string // that URL names, where it is not the one that was asked for; empty where it is
 	Purpose     Purpose
 	Settings    []sshconfig.Setting
+	Authority   []byte // a certificate (DER) that vouches for the host
 }

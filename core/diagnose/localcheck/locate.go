@@ -153,7 +153,7 @@ func (r Result) otherTransport(ctx context.Context, text string, start time.Time
 	a := r.Address
 	r.Question.Repo = pageRepository(a.Path)
 	switch {
-	case r.Host != nil && a.Scheme != "git" && isPage(a, text):
+	case !r.Undescribed() && a.Scheme != "git" && isPage(a, text):
 		return r.broke(finding.New(causes.URLIsAPage, finding.Likely,
 			finding.Saw("page", untrusted.Clean(a.String()), ""))), nil
 	case a.Scheme == "git":

@@ -113,6 +113,9 @@ func (l Located) HostName() string {
 	return l.Address.Host
 }
 
+// Undescribed reports whether nobody has described the host: nothing is known of it but where it is.
+func (l Located) Undescribed() bool { return l.Host == nil || l.Host.IsLearned() }
+
 // ForAccount is the same question, about the account that the host's alias stands for where nobody named one.
 func (l Located) forAccount() Located {
 	if l.Host != nil && l.Host.ForAccount != "" && l.Request.Account == "" {

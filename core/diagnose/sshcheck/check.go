@@ -204,8 +204,8 @@ func (s Settled) plan(told func(judgement)) wire.Plan {
 		if s.Question.Purpose == finding.Push {
 			plan.Instead = "git-upload-pack"
 		}
-		plan.Exists = s.Host == nil // a described host says what is the matter in its own words
-		plan.Writing = s.Host == nil && s.Question.Purpose == finding.Push
+		plan.Exists = s.Undescribed() // a described host says what is the matter in its own words
+		plan.Writing = s.Undescribed() && s.Question.Purpose == finding.Push
 	}
 	plan.Greeting = s.Host != nil && s.Host.SSH.Greeting != ""
 	return plan

@@ -145,9 +145,17 @@ func (s Settled) trustMend(mend finding.Mend, crux *finding.Crux) finding.Mend {
 	if client := s.Passage.Client; s.Host == nil && client.Port != 22 {
 		name = client.HostName + ":" + strconv.Itoa(client.Port)
 	}
-	return finding.Mend{
+	return s.asks(finding.Mend{
 		Summary: "Ask whoever runs the host for the fingerprint of its key, by another way than this connection, and give it to Unicrux.",
-		Command: []string{localcheck.Unicrux, "host", "trust", name, "--fingerprint", "FINGERPRINT"}, By: causes.You}
+		Command: []string{localcheck.Unicrux, "host", "trust", name, "--fingerprint", "FINGERPRINT"}, By: causes.You},
+		finding.Action{Do: finding.CompareHost})
+}
+
+// asks completes a mend for which a person has to do something besides.
+func (s Settled) asks(mend finding.Mend, action finding.Action) finding.Mend {
+	mend = s.Command(mend, action, "", mend.Command...)
+	mend.Automatic = false
+	return mend
 }
 
 // registerMend: by the host's interface where it has one, else by hand.
@@ -167,7 +175,7 @@ func (s Settled) registerMend(mend finding.Mend) finding.Mend {
 			Command: []string{localcheck.Unicrux, "key", "show", name, "--line"}, By: causes.You}
 	case !s.Host.Can("add-key"):
 		mend.Command = []string{localcheck.Unicrux, "key", "register", name, host, "--by-hand"}
-		return mend
+		return s.asks(mend, finding.Action{Do: finding.PasteKey, Key: key.Path})
 	case key.Path == "": // only in the agent: its file is not ours to find
 		return mend
 	}
@@ -212,7 +220,7 @@ func (s Settled) useKey(mend finding.Mend, path string) finding.Mend {
 // strayed returns what our settings for a described host would have to be when they lead
 // elsewhere than its description.
 func (s Settled) strayed(crux *finding.Crux) []sshconfig.Setting {
-	if s.Host == nil || !s.Host.HasSSH() || crux.Stage != causes.Reach || s.Passage == nil {
+	if s.Undescribed() || !s.Host.HasSSH() || crux.Stage != causes.Reach || s.Passage == nil {
 		return nil
 	}
 	wanted := s.Host.HostName()

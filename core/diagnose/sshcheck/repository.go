@@ -101,7 +101,7 @@ func (t Travelled) permission() finding.Part {
 	case t.Hg == nil:
 		part.Open(causes.Permission, 0)
 		part.Fact(causes.Permission, string(purpose), "the host answers "+t.Service(), "")
-		if purpose != finding.Push || t.Host != nil {
+		if purpose != finding.Push || !t.Undescribed() {
 			break
 		}
 		if writable == wire.Yes {

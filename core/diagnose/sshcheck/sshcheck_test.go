@@ -72,7 +72,7 @@ func settle(t *testing.T, s *fixture.Site, passphrase string) *sshkey.Pair {
 
 func trusted(s *fixture.Site) {
 	s.T.Helper()
-	if _, err := trust.Host(s.T.Context(), s.Site, s.Batch(), "forge", ""); err != nil {
+	if _, err := trust.Host(s.T.Context(), s.Site, s.Batch(), "forge"); err != nil {
 		s.T.Fatal(err)
 	}
 }

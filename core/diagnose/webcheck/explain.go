@@ -36,7 +36,7 @@ func (t Travelled) explain(ctx context.Context, failure *wire.Failure) *finding.
 			finding.Saw("the host says", "it is at "+untrusted.Clean(t.Base.Redacted()), ""),
 			finding.Saw("there", causes.Summary(code), ""))
 	}
-	if t.Base.Scheme == "http" && t.Host != nil {
+	if t.Base.Scheme == "http" && !t.Undescribed() {
 		code = causes.URLTransportRefused
 	}
 	evidence := []finding.Evidence{finding.Saw("host", t.Base.Hostname(), ""), finding.Saw("port", portOf(t.Base), "")}
@@ -103,7 +103,11 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 		return finding.New(causes.TLSEnded, finding.Proved,
 			append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
 	}
-	return finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
+	found := finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
+	if chain := t.Trip.Chain; len(chain) > 0 && t.Web.Authority == "" {
+		found.Top = chain[len(chain)-1].Raw
+	}
+	return found
 }
 
 // explainStatus names why the host did not open the repository to somebody whom it knows.

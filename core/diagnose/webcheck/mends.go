@@ -65,6 +65,12 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.SettleWeb},
 			s.Station.Tilde(hosts.OurGitFile(s.Station)), localcheck.Unicrux, "ready", s.asked(), "--by", "https")}
 	}
+	if crux.Code == causes.TLSAuthorityUnknown && s.Host.IsLearned() && crux.Top != nil {
+		mend.Command = []string{localcheck.Unicrux, "host", "set", s.Host.Name, "authority=FILE"}
+		mend = s.Command(mend, finding.Action{Do: finding.TrustCA, Authority: crux.Top}, "", mend.Command...)
+		mend.Automatic = false // somebody has to compare it
+		return []finding.Mend{mend}
+	}
 	if crux.Code == causes.HelperStale {
 		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.AskFirst},
 			s.Station.Tilde(hosts.OurGitFile(s.Station)), s.Again()...)}

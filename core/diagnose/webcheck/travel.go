@@ -182,7 +182,7 @@ func (t Travelled) served() finding.Part {
 	case t.Hg == nil:
 		part.Open(causes.Permission, 0)
 		part.Fact(causes.Permission, string(purpose), "the host answers "+t.Service(), "")
-		if purpose == finding.Push && t.Host == nil { // the modes of its files, only a push tells
+		if purpose == finding.Push && t.Undescribed() { // the modes of its files, only a push tells
 			part.Note(untold)
 		}
 	case purpose == finding.Push: // hg has no question for it

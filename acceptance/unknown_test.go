@@ -1,0 +1,198 @@
+package acceptance
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/pem"
+	"fmt"
+	"os"
+	"os/exec"
+	"os/user"
+	"strings"
+	"testing"
+)
+
+// These are journeys to hosts that nobody has described, by real servers: from an empty home to a pushed commit.
+
+// unknownSSH starts a real sshd that accepts nobody's key yet, and returns the clone URL of a repository with a commit.
+func (p *person) unknownSSH(options ...string) (url string) {
+	p.t.Helper()
+	who, err := user.Current()
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config") // not that of who runs the test
+	// the host has a home of its own
+	server := newPerson(p.t)
+	port, _ := server.sshd("", options...)
+	p.host127 = server
+	server.mustGit("init", "--quiet", "--bare", "--initial-branch", "main", server.path("tide-tables.git"))
+	server.mustGit("init", "--quiet", "--initial-branch", "main", server.path("first"))
+	server.commitIn("first", "first")
+	server.mustGit("-C", server.path("first"), "push", "--quiet", server.path("tide-tables.git"), "main")
+	return fmt.Sprintf("ssh://%s@127.0.0.1:%d%s", who.Username, port, server.path("tide-tables.git"))
+}
+
+// accepts is what somebody does on the host's web page: the host accepts the line that was shown.
+func (p *person) accepts(shown string) {
+	p.t.Helper()
+	for line := range strings.Lines(shown) {
+		if strings.HasPrefix(line, "ssh-") {
+			p.host127.write(strings.ReplaceAll(line, "\r", ""), "sshd", "authorized")
+			return
+		}
+	}
+	p.t.Errorf("no line of a key was shown:\n%s", shown)
+}
+
+// pushes commits in a clone and pushes with the real git, then asks for the same clone again.
+func (p *person) pushes(url, folder string) {
+	p.t.Helper()
+	p.commitIn(folder, "second")
+	if r := p.git("-C", p.path(folder), "push"); r.exit != 0 {
+		p.t.Errorf("push: %s", r)
+	}
+	if r := p.unicrux("ready", url, "--no-input"); r.exit != 0 || !strings.Contains(r.out, "Open") {
+		p.t.Errorf("the same again: %s", r)
+	}
+}
+
+// TestUnknownHost: from an empty home to a pushed commit in one command, with what a script says.
+func TestUnknownHost(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.unknownSSH()
+	fingerprint := p.host127.fingerprint("sshd_host")
+
+	plan := p.must("ready", url, "--dry-run", "--no-passphrase", "--json")
+	if !strings.Contains(plan.out, "host-127-0-0-1") || p.exists(".ssh", "host-127-0-0-1_ed25519") ||
+		p.exists(".config") {
+		t.Errorf("a dry run: %s", plan)
+	}
+	if r := p.unicrux("ready", url, "--no-passphrase"); r.exit != 1 ||
+		!strings.Contains(r.out, "host trust host-127-0-0-1 --fingerprint") {
+		t.Errorf("nobody vouches for the host: %s", r)
+	}
+	if r := p.unicrux("ready", url, "--fingerprint", p.fingerprint("host-127-0-0-1_ed25519")); r.exit != 1 ||
+		p.exists(".ssh", "known_hosts") {
+		t.Errorf("a wrong fingerprint: %s", r)
+	}
+	r := p.unicrux("ready", url, "--fingerprint", fingerprint)
+	if r.exit != 1 || !strings.Contains(r.out, "key register") || !p.exists(".ssh", "known_hosts") {
+		t.Errorf("nobody waits: %s", r)
+	}
+	p.accepts(p.must("key", "show", "host-127-0-0-1_ed25519", "--line").out)
+	if r := p.must("ready", url); !strings.Contains(r.out, "Cloned into") || !p.exists("tide-tables", ".git") {
+		t.Errorf("the same again: %s", r)
+	}
+	p.pushes(url, "tide-tables")
+	if config := p.readIfThere(".ssh", "unicrux.conf"); strings.Contains(config, "Port") {
+		t.Errorf("the person's own ssh to that host would go elsewhere: %s", config)
+	}
+	if r := p.must("host", "list"); !strings.Contains(r.out, "host-127-0-0-1") {
+		t.Errorf("host list: %s", r)
+	}
+}
+
+// TestUnknownHostOnTheTerminal: the fingerprint is pasted and not looked at, and the key accepted while the command
+// waits.
+func TestUnknownHostOnTheTerminal(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.unknownSSH()
+	fingerprint := p.host127.fingerprint("sshd_host")
+	if r := p.onTerminal([]string{"yes\n", "\n"}, "ready", url, "--no-passphrase"); r.exit != 5 ||
+		p.exists(".ssh", "known_hosts") || strings.Count(r.out, "(--fingerprint): ") != 2 {
+		t.Errorf("yes, and nothing: %s", r)
+	}
+	talk := p.talk("ready", url)
+	talk.answer("(--fingerprint): ", "SHA256:"+strings.Repeat("A", 43)+"\n")
+	talk.answer("do not connect", "")
+	talk.answer("(--fingerprint): ", strings.TrimPrefix(fingerprint, "SHA256:")+"\n")
+	talk.answer("Ctrl-C ends the waiting", "")
+	p.accepts(talk.seen())
+	if r := talk.end(); r.exit != 0 || !strings.Contains(r.out, "Cloned into") {
+		t.Fatalf("on the terminal: %s", r)
+	}
+	p.pushes(url, "tide-tables")
+	if r := p.must("undo", "--dry-run"); !strings.Contains(r.out, "host-127-0-0-1") && r.exit != 0 {
+		t.Errorf("undo: %s", r)
+	}
+}
+
+// TestTrustedElsewhere: a host that is trusted under another name is recognised by its key, and the person says whether
+// it is the same.
+func TestTrustedElsewhere(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.unknownSSH()
+	p.write("code.lanternfish.example "+p.host127.must("key", "show", "sshd_host", "--line").out, ".ssh", "known_hosts")
+	at, _, _ := strings.Cut(strings.SplitAfterN(url, "@", 2)[1], "/")
+	if r := p.unicrux("host", "trust", at); r.exit != 1 || !strings.Contains(r.err, "known_hosts:1") {
+		t.Errorf("nobody can be asked: %s", r)
+	}
+	talk := p.talk("host", "trust", at)
+	talk.answer("yes or [no]:", "no\n")
+	talk.answer("(--fingerprint): ", "\n")
+	if r := talk.end(); r.exit != 5 || strings.Contains(p.read(".ssh", "known_hosts"), "127.0.0.1") {
+		t.Errorf("no: %s", r)
+	}
+	talk = p.talk("host", "trust", at)
+	talk.answer("code.lanternfish.example", "")
+	talk.answer("yes or [no]:", "yes\n")
+	if r := talk.end(); r.exit != 0 || !strings.Contains(p.read(".ssh", "known_hosts"), "[127.0.0.1]:") {
+		t.Errorf("yes: %s", r)
+	}
+}
+
+// TestTrustFromAPage finds the host's fingerprint on a web page that the person names.
+func TestTrustFromAPage(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url := p.unknownSSH()
+	at, _, _ := strings.Cut(strings.SplitAfterN(url, "@", 2)[1], "/")
+	good := p.page("<html><h1>Welcome</h1><p>Our host key is <code>" + p.host127.fingerprint("sshd_host") + "</code>.")
+	other := p.page("<html>SHA256:" + strings.Repeat("B", 43))
+	none := p.page("<html>Nothing here")
+	for page, words := range map[string]string{other: "SHA256:BBB", none: "no fingerprint",
+		"http://127.0.0.1/": "https"} {
+		if r := p.unicrux("host", "trust", at, "--from", page); r.exit == 0 || !strings.Contains(r.err, words) ||
+			p.exists(".ssh", "known_hosts") {
+			t.Errorf("%s: %s", page, r)
+		}
+	}
+	if r := p.must("host", "trust", at, "--from", good); !strings.Contains(r.out, "Our host key is") {
+		t.Errorf("the place is not quoted: %s", r)
+	}
+}
+
+// TestUnknownHostOverHTTPS: a certificate authority of its own, a user name and a password, proved by git's own
+// request.
+func TestUnknownHostOverHTTPS(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t).withChest()
+	url := p.nginx("")
+	p.mustGit("config", "--global", "--unset-all",
+		"http."+strings.TrimSuffix(url, "buoys/drift-model.git")+".sslCAInfo")
+	block, _ := pem.Decode([]byte(p.read("nginx", "cert.pem")))
+	sum := sha256.Sum256(block.Bytes)
+	talk := p.talk("ready", url, "--for", "push", "--chest-passphrase-from", p.path("chest-words"))
+	talk.answer("should have:", "00:11\n")
+	talk.answer("should have:", strings.ToUpper(hex.EncodeToString(sum[:]))+"\n")
+	talk.answer("(--as):", "ines\n")
+	talk.answer("(--token-from):", "flood\n")
+	talk.answer("(--as):", "ines\n")
+	talk.answer("(--token-from):", "ebb-and-flow\n")
+	if r := talk.end(); r.exit != 0 || strings.Contains(r.out, "ebb-and-flow") ||
+		!strings.Contains(r.out, "Cloned into") {
+		t.Fatalf("over HTTPS: %s", r)
+	}
+	p.pushes(url, "drift-model")
+	if out, _ := exec.Command("grep", "-rl", "ebb-and-flow", p.path(".config"), p.path(".local"),
+		p.path("drift-model")).Output(); len(out) > 0 {
+		t.Errorf("the password is in plain text in %s", out)
+	}
+	if os.Getenv("CI") == "" {
+		t.Log(p.must("token", "list").out)
+	}
+}

@@ -1,0 +1,103 @@
+package cli
+
+import (
+	"context"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/ready"
+	"anchorage.example/unicrux/core/registration"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/trust"
+	"anchorage.example/unicrux/render"
+)
+
+// byHandOptions are for what a host that nobody described is told on its web page.
+type byHandOptions struct {
+	trustOptions
+	name string
+	wait time.Duration
+	copy bool
+
+	waits bool // --wait was given
+}
+
+func (o *byHandOptions) addFlags(command *cobra.Command) {
+	o.trustOptions.addFlags(command, "fingerprint-from")
+	flags := command.Flags()
+	flags.Var(named(&o.name, "NAME"), "name", "what to call a host that nobody has described")
+	lasts(flags, &o.wait, "wait", 10*time.Minute,
+		"how long to wait until the host accepts a key that you register on its web page")
+	flags.BoolVar(&o.copy, "copy", false, "also put the line that is to be pasted on the clipboard, through the terminal")
+}
+
+// person is who can be asked, and what the options say in her place.
+func (a *app) person(o *secretOptions, by *byHandOptions) ready.Person {
+	p := ready.Person{Secrets: a.secrets(o), Learn: func() string { return by.name }}
+	if by.given() || a.mayAsk() {
+		p.Vouch = func(ctx context.Context, seen *trust.Seen) (*trust.Voucher, error) {
+			return vouch(ctx, a, &by.trustOptions, seen)
+		}
+	}
+	if by.waits || a.mayAsk() {
+		p.Paste = func(r registration.Registration) (time.Duration, error) {
+			pasteLine(a, r, by.copy, by.wait)
+			return by.wait, nil
+		}
+	}
+	if a.mayAsk() {
+		p.VouchCA = func(host string, c *x509.Certificate) error { return vouchCA(a, host, c) }
+		p.Account = func(host *describe.Description) (string, error) { return askAccount(a, host) }
+		p.Again = func(why string) bool {
+			a.progress(capitalWords(why) + ". Once more:")
+			return true
+		}
+	}
+	return p
+}
+
+func askAccount(a *app, host *describe.Description) (string, error) {
+	account, err := a.askText("User name at " + host.HTTPSAt() + " (--as):")
+	if err == nil && account == "" {
+		err = usage("the user name is empty: nothing was kept")
+	}
+	return account, err
+}
+
+// pasteLine shows the line of a key that is to be pasted on a host's web page.
+func pasteLine(a *app, r registration.Registration, copy bool, wait time.Duration) {
+	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
+	a.tell(render.ByHand(a.style(), r, line))
+	if copy {
+		words := "The line is on the clipboard, if this terminal allows it."
+		if toClipboard(a, line) != nil {
+			words = "There is no terminal to copy through: copy the line yourself."
+		}
+		a.progress(words)
+	}
+	if wait > 0 {
+		a.progress("Waiting until " + r.Host.Name +
+			" accepts the key. Ctrl-C ends the waiting: what is done stays, and the same command goes on here.")
+	}
+}
+
+// trying says why a host does not accept a key yet, where that is more than that it was not told.
+func trying(a *app) func(error, time.Duration) {
+	said := ""
+	return func(yet error, next time.Duration) {
+		words := ""
+		if errors.Is(yet, site.ErrCalm) {
+			words = fmt.Sprintf("%s. The next try is in %s.", capitalWords(site.ErrCalm.Error()), next)
+		}
+		if words != "" && words != said {
+			a.progress(words)
+		}
+		said = words
+	}
+}

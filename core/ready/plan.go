@@ -1,0 +1,138 @@
+package ready
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/trust"
+	"anchorage.example/unicrux/core/workstation"
+)
+
+// A Foreseen is a step that will probably be needed.
+type Foreseen struct {
+	Summary string
+	Changes []string
+	ByHand  bool // the person has to do something besides giving a secret
+}
+
+// Foresee tells what will have to be done for a way that is broken: the mend of its crux,
+// and what follows from it, as far as the person is there for it.
+func Foresee(ctx context.Context, p site.Site, way *finding.Way, person Person) []Foreseen {
+	if way.IsOpen() {
+		return nil
+	}
+	var plan []Foreseen
+	host, _ := p.Registry.Find(way.Question.Host) // nil where nobody has described it
+	mend, found := attempts{}.next(way, person)
+	if source, unknown := toLearn(ctx, p, way, person); unknown {
+		host = source.Description
+		words := fmt.Sprintf("Learn the host %s: it is called %s here.", host.HostName(), host.Name)
+		plan = append(plan, Foreseen{Summary: words,
+			Changes: []string{"a description of " + host.Name + ", which names its URL and nothing else"}})
+	} else if found {
+		plan = append(plan, Foreseen{mend.Summary, mend.Changes, !mend.Automatic && mend.Action.Do != finding.UseURL})
+	}
+	switch {
+	case host == nil || len(plan) == 0:
+		return plan
+	case way.Question.Transport == "https":
+		return append(plan, foreseeWeb(host, way, mend)...)
+	case mend.Action.Do == finding.NameSSH:
+		return append(plan, Foreseen{Summary: "Check the way again with those settings, and mend what else is missing: a key, trust, registration."})
+	}
+	return append(plan, foreseeSSH(p, host, way, mend)...)
+}
+
+// toLearn is the host that is going to be learned.
+func toLearn(ctx context.Context, p site.Site, way *finding.Way, person Person) (hosts.Source, bool) {
+	if person.Learn == nil {
+		return hosts.Source{}, false
+	}
+	source, unknown, err := unlearned(ctx, p, way, person.Learn())
+	return source, unknown && err == nil
+}
+
+func foreseeWeb(host *describe.Description, way *finding.Way, mend finding.Mend) []Foreseen {
+	asks := mend.Action.Do == finding.GetToken
+	kept := []string{"a token in the chest, and whom git asks for " + host.Name}
+	switch {
+	case asks && !host.IsLearned():
+		return nil
+	case host.IsLearned() && !asks:
+		return []Foreseen{{"Ask for the user name and a token for " + host.Name +
+			", prove them by git's own request, and keep them.", kept, true}}
+	case mend.Action.Do == finding.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == ""):
+		return []Foreseen{{"Get a token for " + host.Name + ", unless git has one that serves.", kept, false}}
+	}
+	return nil
+}
+
+func foreseeSSH(p site.Site, host *describe.Description, way *finding.Way, mend finding.Mend) []Foreseen {
+	var plan []Foreseen
+	do := mend.Action.Do
+	if pair := []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}; do != finding.MakeKey {
+		if !way.KeyAtHand {
+			plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", pair, false})
+		} else if way.KeyWeak {
+			plan = append(plan, Foreseen{"Make a better key, unless " + host.Name +
+				" knows the weak one that is here.", pair, false})
+		}
+	}
+	if !way.HostKnown && do != finding.TrustHost && do != finding.CompareHost {
+		step := Foreseen{Changes: []string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}}
+		step.Summary = "Compare the host's key with the one that " + host.Name + " publishes, and store it."
+		if step.ByHand = !publishes(host); step.ByHand {
+			step.Summary = "Compare the host's key with the fingerprint that you paste, and store it."
+		}
+		plan = append(plan, step)
+	}
+	if !way.KeyProved && do != finding.RegisterKey && do != finding.UseKey && do != finding.PasteKey {
+		step := Foreseen{"Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
+			[]string{"the keys that " + host.Name + " knows"}, false}
+		if step.ByHand = !host.Can("add-key"); step.ByHand {
+			step.Summary = "Show the one line that you paste on the web page of " + host.Name +
+				", and wait until it accepts the key."
+		}
+		plan = append(plan, step)
+	}
+	return plan
+}
+
+// publishes reports whether a host's description says what its keys are, or where they are listed.
+func publishes(d *describe.Description) bool {
+	return d.Can("host-keys") || len(d.SSH.HostKeys)+len(d.SSH.Fingerprints) > 0
+}
+
+// DryRun carries out what can be foreseen without changing anything, for its differences.
+func DryRun(ctx context.Context, p site.Site, way *finding.Way, person Person) (*workstation.Batch, error) {
+	batch := p.Station.Begin("Open the way.", true)
+	if source, unknown := toLearn(ctx, p, way, person); unknown {
+		if err := hosts.Add(batch, p.Station, source); err != nil {
+			return batch, err
+		}
+	}
+	mend, found := attempts{}.next(way, person)
+	if !found || mend.Action.Do == finding.UseURL {
+		return batch, nil
+	}
+	switch mend.Action.Do {
+	case finding.RegisterKey, finding.GetToken, finding.OpenChest, finding.CompareHost, finding.PasteKey,
+		finding.TrustCA: // neither the host nor the person is asked in a dry run
+		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
+	}
+	if _, err := Apply(ctx, p, batch, mend.Action, finding.Request{}, Person{}); err != nil {
+		return batch, err
+	}
+	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
+		if _, err := trust.Host(ctx, p, batch, mend.Action.Host); err != nil &&
+			!errors.Is(err, trust.ErrUnpublished) {
+			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
+		}
+	}
+	return batch, nil
+}
