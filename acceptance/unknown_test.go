@@ -196,3 +196,94 @@ func TestUnknownHostOverHTTPS(t *testing.T) {
 		t.Log(p.must("token", "list").out)
 	}
 }
+
+// gatekeeper starts a real gatekeeper of git repositories behind a real sshd (gitolite): every key is somebody's, and all
+// go through one login. accept makes the key of a line that was shown ines's.
+func (p *person) gatekeeper() (url string, accept func(shown string)) {
+	p.t.Helper()
+	need(p.t, "gitolite")
+	who, err := user.Current()
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	server := newPerson(p.t)
+	p.host127 = server
+	port, _ := server.sshd("", "SetEnv HOME="+server.home)
+	server.must("key", "new", "admin", "--no-passphrase")
+	gitolite := func(args ...string) {
+		p.t.Helper()
+		if r := server.run("", "gitolite", args...); r.exit != 0 {
+			p.t.Fatalf("gitolite %s: %s", args, r)
+		}
+	}
+	gitolite("setup", "-pk", server.path(".ssh", "admin.pub"))
+	server.remove("sshd", "authorized")
+	if err := os.Symlink(server.path(".ssh", "authorized_keys"), server.path("sshd", "authorized")); err != nil {
+		p.t.Fatal(err)
+	}
+	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
+	return fmt.Sprintf("ssh://%s@127.0.0.1:%d/testing", who.Username, port), func(shown string) {
+		for line := range strings.Lines(shown) {
+			if strings.HasPrefix(line, "ssh-") {
+				server.write(strings.ReplaceAll(line, "\r", ""), ".gitolite", "keydir", "ines.pub")
+			}
+		}
+		gitolite("trigger", "POST_COMPILE")
+	}
+}
+
+// TestUnknownGatekeeper: the same journey at a real gatekeeper, which greets a key by its owner and refuses without a
+// shell.
+func TestUnknownGatekeeper(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	url, accept := p.gatekeeper()
+	talk := p.talk("ready", url, "--no-passphrase", "--for", "push")
+	talk.answer("(--fingerprint): ", p.host127.fingerprint("sshd_host")+"\n")
+	talk.answer("Ctrl-C ends the waiting", "")
+	accept(talk.seen())
+	if r := talk.end(); r.exit != 0 || !strings.Contains(r.out, "Cloned into") {
+		t.Fatalf("at the gatekeeper: %s", r)
+	}
+	p.pushes(url, "testing")
+	if c := p.check("--for", "push", url); !c.Open {
+		t.Errorf("push: %+v", c.Crux)
+	}
+	if c := p.check("--for", "push", strings.Replace(url, "/testing", "/gitolite-admin", 1)); c.Open ||
+		c.Crux.Code != "repository-missing" && c.Crux.Code != "read-only-account" {
+		t.Errorf("somebody else's repository: %+v", c.Crux)
+	}
+}
+
+// TestUnknownMercurial: the same journey with hg over SSH; over HTTPS, where hg keeps secrets in its own settings alone,
+// the clone is hg's though nobody said so.
+func TestUnknownMercurial(t *testing.T) {
+	t.Parallel()
+	p := withHg(t)
+	url := p.unknownSSH()
+	at, _, _ := strings.Cut(strings.TrimPrefix(url, "ssh://"), "/")
+	url = "ssh://" + at + "/" + p.path("there", "drift")
+	p.write(p.read(".hgrc")+"ssh = ssh -F "+p.path(".ssh", "config")+" -o BatchMode=yes\n", ".hgrc")
+	talk := p.talk("ready", url, "--no-passphrase", "--program", "hg")
+	talk.answer("(--fingerprint): ", p.host127.fingerprint("sshd_host")+"\n")
+	talk.answer("Ctrl-C ends the waiting", "")
+	p.accepts(talk.seen())
+	if r := talk.end(); r.exit != 0 || !strings.Contains(r.out, "Cloned into") || !p.exists("drift", ".hg") {
+		t.Fatalf("with hg: %s", r)
+	}
+	p.write("2\n", "drift", "tides")
+	p.mustHg("--cwd", p.path("drift"), "commit", "--message", "more")
+	p.mustHg("--cwd", p.path("drift"), "push", "--quiet")
+	if r := p.must("ready", url, "--program", "hg"); !strings.Contains(r.out, "there already") {
+		t.Errorf("the same again: %s", r)
+	}
+	web := p.httpsRepository()
+	host, _, _ := strings.Cut(strings.TrimPrefix(web, "https://"), "/")
+	p.write("https://ines:ebb-and-flow@"+host+"\n", ".git-credentials")
+	p.mustGit("config", "--global", "credential.helper", "store")
+	p.mustGit("config", "--global", "http.sslCAInfo", p.path("server-"+host[len("localhost:"):]+".pem"))
+	if r := p.must("ready", web, "--into", p.path("web")); !p.exists("web", ".hg") ||
+		!strings.Contains(r.out, "It is a repository of hg") {
+		t.Errorf("nobody said that it is Mercurial's: %s", r)
+	}
+}

@@ -25,6 +25,7 @@ type readyOptions struct {
 	purpose           finding.Purpose
 	account, by, into string
 	inPlace           bool
+	program           finding.Program
 }
 
 func readyCommand(a *app) *cobra.Command {
@@ -56,6 +57,8 @@ where it was when it is run again.`,
 	flags.Var(oneOf(&o.by, "ssh", "https"), "by",
 		"the transport to set up (default: ssh, where this network lets it through)")
 	flags.Var(named(&o.into, "DIR"), "into", "clone into this folder (default: named like the repository)")
+	flags.Var(oneOf(&o.program, finding.Git, finding.Mercurial), "program",
+		"the client to set up and to clone with (default: according to the folder, the URL and the host)")
 	flags.BoolVar(&o.inPlace, "in-place", false,
 		"and name the crux in git's own output from now on, when ssh does not get through")
 	o.secretOptions.addFlags(command)
@@ -67,6 +70,7 @@ where it was when it is run again.`,
 func runReady(a *app, o *readyOptions, argument string) error {
 	person := a.person(&o.secretOptions, &o.byHandOptions)
 	request := requestOf(a, o.purpose, o.account, argument, person.Passphrase)
+	request.Program = o.program
 	if err := o.secretOptions.validate(); err != nil {
 		return err
 	}
@@ -200,7 +204,7 @@ func cloneTarget(a *app, way *finding.Way, into string) (gitlink.Target, error) 
 		}
 		return gitlink.Target{}, nil
 	}
-	return gitlink.CloneTarget(a.ctx, a.station, parsed, into)
+	return gitlink.CloneTarget(a.ctx, a.station, string(way.Question.Program), parsed, into)
 }
 
 func readyDry(a *app, place site.Site, way *finding.Way, person ready.Person) error {
@@ -265,7 +269,8 @@ func runClone(a *app, place site.Site, opening *ready.Opening, request finding.R
 	}
 	a.say("\n")
 	a.progress("Cloning into " + a.station.Tilde(target.Folder) + ".")
-	return gitlink.Clone(a.ctx, a.station, url, target, in, out, a.Err, a.Columns > 0 && !a.quiet)
+	terms := gitlink.Attached{Program: string(opening.Way.Question.Program), In: in, Out: out, Err: a.Err}
+	return gitlink.Clone(a.ctx, a.station, terms, url, target, a.Columns > 0 && !a.quiet)
 }
 
 // hold lets the holder have the key whose passphrase was asked for the check, because ssh

@@ -49,6 +49,7 @@ func once(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	way := finding.NewWay()
 	found, err := localcheck.Locate(ctx, station, registry, request)
 	located := found.Located
+	located.Question.Program = located.Program()
 	way.Question = located.Question
 	way.Add(found.Part)
 	switch {

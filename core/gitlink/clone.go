@@ -1,6 +1,7 @@
 package gitlink
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -28,9 +29,10 @@ type Target struct {
 	Cloned bool   // it is there already, from the same address
 }
 
-// CloneTarget settles where a clone of an address goes: into the folder given, or into one
-// of the repository's name as git itself would (git-clone(1), "<directory>").
-func CloneTarget(ctx context.Context, station *workstation.Station, a address.Address, into string) (Target, error) {
+// CloneTarget settles where a program, "git" or "hg", clones an address to: into the folder given, or into one
+// of the repository's name as the program itself would (git-clone(1), "<directory>").
+func CloneTarget(ctx context.Context, station *workstation.Station, program string, a address.Address,
+	into string) (Target, error) {
 	if into == "" {
 		parts := strings.Split(a.Repository(), "/")
 		into = parts[len(parts)-1]
@@ -49,8 +51,7 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	}
 	inside := *station
 	inside.Folder, inside.Gone = into, false
-	out, _ := Run(ctx, &inside, "config", "--local", "--get", "remote.origin.url") // no answer is an answer
-	origin, err := address.Parse(strings.TrimSpace(string(out)))
+	origin, err := address.Parse(clonedFrom(ctx, &inside, program))
 	if err != nil || !allow.SameHost(origin.Host, a.Host) || origin.Repository() != a.Repository() {
 		return target, fmt.Errorf("%s: %w", into, ErrInTheWay)
 	}
@@ -58,10 +59,26 @@ func CloneTarget(ctx context.Context, station *workstation.Station, a address.Ad
 	return target, nil
 }
 
-// Clone runs the real git clone, which speaks to the person itself. The folder appears only
-// when the clone is whole; one that was cut short is begun anew.
-func Clone(ctx context.Context, station *workstation.Station, url string, target Target, in *os.File, out,
-	errOut io.Writer, progress bool) error {
+// clonedFrom is the URL of which the repository in a folder was cloned; empty for none.
+func clonedFrom(ctx context.Context, inside *workstation.Station, program string) string {
+	if program != hgProgram {
+		out, _ := Run(ctx, inside, "config", "--local", "--get", "remote.origin.url") // no answer is an answer
+		return strings.TrimSpace(string(out))
+	}
+	hg, err := ReadMercurial(inside)
+	if err != nil || hg.Root != inside.Folder {
+		return ""
+	}
+	entry, _, _ := hg.Path("default", false)
+	return entry.Value
+}
+
+const hgProgram = "hg"
+
+// Clone lets the real program clone, which speaks to the person itself: git, or hg where terms name that. The folder
+// appears only when the clone is whole; one that was cut short is begun anew.
+func Clone(ctx context.Context, station *workstation.Station, terms Attached, url string, target Target,
+	progress bool) error {
 	folder := workstation.Unfinished(target.Folder)
 	done, err := workstation.MayLeave(station.State, workstation.Leaving{Unfinished: []string{folder}})
 	if err != nil {
@@ -69,11 +86,11 @@ func Clone(ctx context.Context, station *workstation.Station, url string, target
 	}
 	defer done()
 	args := []string{"clone", "--quiet"}
-	if progress {
+	if progress && terms.Program != hgProgram {
 		args = append(args, "--progress")
 	}
-	cmd := Attached{Folder: station.Dir(), In: in, Out: out, Err: errOut, Environ: station.Environ}
-	if err := cmd.Run(ctx, append(args, "--", url, folder)...); err != nil {
+	terms.Folder, terms.Environ = station.Dir(), station.Environ
+	if err := terms.Run(ctx, append(args, "--", url, folder)...); err != nil {
 		return errors.Join(err, disk.RemoveAll(folder))
 	}
 	err = disk.Remove(target.Folder) // it may be there, and empty
@@ -109,19 +126,24 @@ func Init(ctx context.Context, station *workstation.Station, folder, branch stri
 // endPatience is how long git may take to clean up when it is to end.
 const endPatience = 5 * time.Second
 
-// An Attached git speaks to the person itself.
+// An Attached program speaks to the person itself.
 type Attached struct {
+	Program  string // "git" where it is left out, or "hg"
 	Folder   string
 	Environ  []string
 	In       *os.File // nil for nothing to read
 	Out, Err io.Writer
 }
 
-// Run runs git to its end, or asks it to end with ctx, or with this process, so that it cleans up.
+// Run runs the program to its end, or asks it to end with ctx, or with this process, so that it cleans up.
 func (a Attached) Run(ctx context.Context, args ...string) error {
-	program, err := exec.LookPath("git")
-	if err != nil {
+	name := cmp.Or(a.Program, "git")
+	program, err := exec.LookPath(name)
+	switch {
+	case err != nil && name == "git":
 		return ErrNoGit
+	case err != nil:
+		return err
 	}
 	cmd := exec.CommandContext(ctx, program, args...)
 	cmd.Dir, cmd.Env, cmd.Stdout, cmd.Stderr = a.Folder, a.Environ, a.Out, a.Err
@@ -133,7 +155,7 @@ func (a Attached) Run(ctx context.Context, args ...string) error {
 	runtime.LockOSThread() // the one that starts a process is its parent (PR_SET_PDEATHSIG in prctl(2))
 	defer runtime.UnlockOSThread()
 	if err := cmd.Run(); err != nil {
-		return fmt.Errorf("git %s: %w", args[0], err)
+		return fmt.Errorf("%s %s: %w", name, args[0], err)
 	}
 	return nil
 }

@@ -39,6 +39,11 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 			return opening, err
 		}
 		opening.Way = way
+		if other := otherProgram(request, way); other != "" {
+			request.Program = other
+			told(Step{Code: way.Crux.Code, Summary: "It is a repository of " + string(other) + ": going on with that."})
+			continue
+		}
 		if person.Learn != nil {
 			source, unknown, err := unlearned(ctx, p, way, person.Learn())
 			if err != nil {
@@ -83,6 +88,15 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 		told(step)
 	}
 	return opening, nil
+}
+
+// otherProgram is the program whose repository is there, where nobody said for which the way is wanted and it is not
+// that of the one that was tried; empty for none.
+func otherProgram(request finding.Request, way *finding.Way) finding.Program {
+	if request.Program != "" || way.IsOpen() {
+		return ""
+	}
+	return way.Crux.Other
 }
 
 // An attempt is a mend that was carried out for a crux.

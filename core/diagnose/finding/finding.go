@@ -48,6 +48,7 @@ type Question struct {
 	Transport string // "ssh", "https" or "http"; that of the URL
 	Purpose   Purpose
 	User      string // the login that is sent
+	Program   Program
 }
 
 // A Fact is something that holds on the way, and where it comes from.
