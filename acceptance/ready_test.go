@@ -46,8 +46,8 @@ func TestReadyFromNothing(t *testing.T) {
 		p.everything() != before {
 		t.Errorf("the second time: %s", r)
 	}
-	if r := p.must("ready", "https://forge.tidewater.example/buoys/tide-tables.git", "--into",
-		"by-ssh"); !p.exists("by-ssh", "README.md") {
+	if r := p.must("ready", "https://forge.tidewater.example/buoys/tide-tables.git", "--by", "ssh",
+		"--into", "by-ssh"); !p.exists("by-ssh", "README.md") {
 		t.Errorf("an https clone URL: %s", r)
 	}
 	if r := p.must("ready", lamp, "--into", "elsewhere"); !p.exists("elsewhere", "README.md") {

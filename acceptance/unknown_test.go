@@ -197,8 +197,8 @@ func TestUnknownHostOverHTTPS(t *testing.T) {
 	}
 }
 
-// gatekeeper starts a real gatekeeper of git repositories behind a real sshd (gitolite): every key is somebody's, and all
-// go through one login. accept makes the key of a line that was shown ines's.
+// gatekeeper starts a real gatekeeper of git repositories behind a real sshd (gitolite): every key is somebody's, and
+// all go through one login. accept makes the key of a line that was shown ines's.
 func (p *person) gatekeeper() (url string, accept func(shown string)) {
 	p.t.Helper()
 	need(p.t, "gitolite")
@@ -255,8 +255,8 @@ func TestUnknownGatekeeper(t *testing.T) {
 	}
 }
 
-// TestUnknownMercurial: the same journey with hg over SSH; over HTTPS, where hg keeps secrets in its own settings alone,
-// the clone is hg's though nobody said so.
+// TestUnknownMercurial: the same journey with hg over SSH; over HTTPS, where hg keeps secrets in its own settings
+// alone, the clone is hg's though nobody said so.
 func TestUnknownMercurial(t *testing.T) {
 	t.Parallel()
 	p := withHg(t)

@@ -137,7 +137,7 @@ func TestBetterWay(t *testing.T) {
 	if r := p.newToken("--for", "clone"); r.exit != 0 {
 		t.Fatal(r)
 	}
-	const page = "https://forge.tidewater.example/buoys/tide-tables"
+	const page = "git@forge.tidewater.example:buoys/tide-tables"
 	p.must("chest", "close")
 	words := []string{"--chest-passphrase-from", p.path("chest-words"), "--token-from", p.host.TokenFile(),
 		"--no-passphrase"}
@@ -148,11 +148,30 @@ func TestBetterWay(t *testing.T) {
 		t.Errorf("with a token: %s", r)
 	}
 	if r := p.must(append([]string{"ready", page, "--for", "push", "--into", "second"},
-		words...)...); !strings.Contains(r.err, "Going by SSH: ") || !p.exists(".ssh", "forge_ed25519") {
+		words...)...); strings.Contains(r.err, "by HTTPS") || !p.exists(".ssh", "forge_ed25519") {
 		t.Errorf("the token is not for pushing: %s", r)
 	}
-	if r := p.must(append([]string{"ready", page, "--into", "third"}, words...)...); !strings.Contains(r.err,
-		"Going by SSH: ") {
+	if r := p.must(append([]string{"ready", page, "--into", "third"}, words...)...); strings.Contains(r.err,
+		"by HTTPS") {
 		t.Errorf("with a key: %s", r)
+	}
+	// The transport of a URL is kept, unless the person says otherwise.
+	web := p.cloneHTTPS("buoys/tide-tables")
+	if r := p.must(append([]string{"ready", web, "--into", "fourth"}, words...)...); strings.Contains(r.err, "by SSH") {
+		t.Errorf("an HTTPS URL: %s", r)
+	}
+	if r := p.must(append([]string{"ready", web, "--by", "ssh", "--into", "fifth"}, words...)...); !strings.
+		Contains(r.err, "Going by SSH: ") {
+		t.Errorf("an HTTPS URL with --by ssh: %s", r)
+	}
+	p.commitIn("fourth", "x")
+	for folder, transport := range map[string]string{"fourth": "https", "fifth": "ssh"} {
+		if got := p.mustGit("-C", folder, "remote", "get-url", "origin").out; !strings.HasPrefix(got, transport) {
+			t.Errorf("%s: %s", folder, got)
+		}
+	}
+	if r := p.must("check", "forge", "buoys/tide-tables", "--by", "https"); !strings.Contains(r.out,
+		"https") {
+		t.Errorf("a host and a repository: %s", r)
 	}
 }

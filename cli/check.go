@@ -2,9 +2,11 @@ package cli
 
 import (
 	"errors"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/diagnose"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
@@ -26,7 +28,7 @@ type checkOptions struct {
 func checkCommand(a *app) *cobra.Command {
 	var o checkOptions
 	command := &cobra.Command{
-		Use:   "check [URL|REMOTE|HOST]",
+		Use:   "check [URL|REMOTE|HOST [REPOSITORY]]",
 		Short: "Go the way to a repository without changing anything, and name what stops it",
 		Long: `Goes the way to a repository stage by stage, as git and ssh would go it, and names the
 one cause that stops it, with evidence and with what mends it. Nothing is changed, here
@@ -36,8 +38,8 @@ Without an argument it asks about the remote that a plain push would use. In a r
 Mercurial's it goes the way that hg would go.`,
 		Example: `  unicrux check git@forge.tidewater.example:buoys/drift-model.git
   unicrux check --for push origin
-  unicrux check forge`,
-		Args: takes(0, 1, "a clone URL, a remote or a host"),
+  unicrux check forge buoys/tide-tables`,
+		Args: takes(0, 2, "a clone URL, a remote, or a host and perhaps a repository"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}
 	command.Flags().Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for",
@@ -56,21 +58,22 @@ Mercurial's it goes the way that hg would go.`,
 }
 
 func runCheck(a *app, o *checkOptions, args []string) error {
-	argument := ""
-	if len(args) == 1 {
-		if argument = args[0]; argument == "" {
-			return usage("the clone URL is empty")
-		}
+	if len(args) > 0 && args[0] == "" {
+		return usage("the clone URL is empty")
+	}
+	place, err := a.place()
+	if err != nil {
+		return err
+	}
+	argument, err := asked(place, args, o.by)
+	if err != nil {
+		return err
 	}
 	request := requestOf(a, o.purpose, o.account, argument, a.asker(o.passphrase))
 	if err := o.validate(); err != nil {
 		return err
 	}
 	request.RunCommands, request.Program = o.run, o.program
-	place, err := a.place()
-	if err != nil {
-		return err
-	}
 	if o.by != "" {
 		if argument == "" {
 			return usage("--by needs a clone URL or a host")
@@ -97,6 +100,26 @@ func runCheck(a *app, o *checkOptions, args []string) error {
 		return &told{exitCrux}
 	}
 	return nil
+}
+
+// asked is what words ask about: a clone URL, a remote or a host as it is, or the clone URL of a repository at a host.
+func asked(place site.Site, args []string, by string) (string, error) {
+	switch len(args) {
+	case 0:
+		return "", nil
+	case 1:
+		return args[0], nil
+	}
+	d, err := place.Registry.Find(args[0])
+	if err != nil {
+		return "", err
+	}
+	url := d.Clone(args[1], by)
+	if _, err := address.Parse(url); err != nil || strings.Contains(args[1], ":") {
+		return "", usage("%s is no repository: its path at the host is needed, such as buoys/tide-tables",
+			untrusted.Quote(untrusted.Clean(args[1])))
+	}
+	return url, nil
 }
 
 // checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.

@@ -31,31 +31,35 @@ type readyOptions struct {
 func readyCommand(a *app) *cobra.Command {
 	var o readyOptions
 	command := &cobra.Command{
-		Use:   "ready URL|HOST",
+		Use:   "ready URL|HOST [REPOSITORY]",
 		Short: "From nothing to working: make, trust, register and settle whatever is missing, then clone",
-		Long: `Goes the way to a repository, says what it is going to do, and removes one cause after
-another until the way is open: it makes a key, trusts the host by the key that it
-publishes, tells the host about yours, settles how the host is reached. Then it clones.
+		Long: `Checks the way to a repository, says what it is going to do, and removes one cause after
+another until the way is open: it makes a key, compares the host's key, registers yours with the
+host, sets how the host is reached. Then it clones.
 
-It goes by SSH, or with --by https by HTTPS: then it gets a token in place of a key. Without
---by it goes by HTTPS where SSH does not get through on this network, and where the chest has a
-token while SSH would need a key first.
+At a host that nobody has described it asks for what it cannot know: the fingerprint that the host
+publishes, which you paste and Unicrux compares; and that you register one line on the host's web
+page, while it waits until the host accepts the key. Over HTTPS it asks for the user name and a
+token, and keeps them when git's own request for this repository has proved them.
+
+It keeps the transport of the URL. For a host without a URL it takes SSH, or HTTPS where SSH does
+not get through on this network, and where the chest has a token while SSH would need a key first.
 
 Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
 where it was when it is run again.`,
 		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
-  unicrux ready forge`,
-		Args: takes(1, 1, "a clone URL or a host"),
+  unicrux ready forge buoys/tide-tables --for push`,
+		Args: takes(1, 2, "a clone URL, or a host and perhaps a repository"),
 		RunE: func(c *cobra.Command, args []string) error {
 			o.waits = c.Flags().Changed("wait")
-			return runReady(a, &o, args[0])
+			return runReady(a, &o, args)
 		},
 	}
 	flags := command.Flags()
 	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what you want to do (default: clone)")
 	flags.Var(named(&o.account, "ACCOUNT"), "as", "the account that is needed")
 	flags.Var(oneOf(&o.by, "ssh", "https"), "by",
-		"the transport to set up (default: ssh, where this network lets it through)")
+		"the transport to set up (default: that of the URL)")
 	flags.Var(named(&o.into, "DIR"), "into", "clone into this folder (default: named like the repository)")
 	flags.Var(oneOf(&o.program, finding.Git, finding.Mercurial), "program",
 		"the client to set up and to clone with (default: according to the folder, the URL and the host)")
@@ -67,21 +71,17 @@ where it was when it is run again.`,
 	return command
 }
 
-func runReady(a *app, o *readyOptions, argument string) error {
-	person := a.person(&o.secretOptions, &o.byHandOptions)
-	request := requestOf(a, o.purpose, o.account, argument, person.Passphrase)
-	request.Program = o.program
-	if err := o.secretOptions.validate(); err != nil {
+func runReady(a *app, o *readyOptions, args []string) error {
+	place, err := a.place()
+	if err != nil {
 		return err
 	}
-	if o.into != "" {
-		folder, err := a.station.InFolder(o.into)
-		if err != nil {
-			return err
-		}
-		request.Into = folder
+	argument, err := asked(place, args, o.by)
+	if err != nil {
+		return err
 	}
-	place, err := a.place()
+	person := a.person(&o.secretOptions, &o.byHandOptions)
+	request, err := readyQuestion(a, o, argument, person)
 	if err != nil {
 		return err
 	}
@@ -97,13 +97,11 @@ func runReady(a *app, o *readyOptions, argument string) error {
 		return err
 	}
 	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+	if err == nil && o.by == "" {
+		way, err = betterWay(a, place, &request, way)
+	}
 	if err != nil {
 		return err
-	}
-	if o.by == "" {
-		if way, err = betterWay(a, place, &request, way); err != nil {
-			return err
-		}
 	}
 	if request.Argument != argument && way.Question.Transport == "ssh" {
 		a.progress("Going by SSH: " + request.Argument)
@@ -112,14 +110,29 @@ func runReady(a *app, o *readyOptions, argument string) error {
 	if err != nil {
 		return err
 	}
-	plan := ready.Foresee(a.ctx, place, way, person)
 	if a.dry {
 		return readyDry(a, place, way, person)
 	}
+	plan := ready.Foresee(a.ctx, place, way, person)
 	if err := readyGo(a, place, request, person, way, plan, target); err != nil || !o.inPlace {
 		return err
 	}
 	return inPlace(a, way.Question.Host)
+}
+
+// readyQuestion is what the options ask about a URL or a host.
+func readyQuestion(a *app, o *readyOptions, argument string, person ready.Person) (finding.Request, error) {
+	request := requestOf(a, o.purpose, o.account, argument, person.Passphrase)
+	request.Program = o.program
+	if err := o.secretOptions.validate(); err != nil {
+		return request, err
+	}
+	if o.into == "" {
+		return request, nil
+	}
+	folder, err := a.station.InFolder(o.into)
+	request.Into = folder
+	return request, err
 }
 
 // inPlace lets git start ssh through us.
@@ -142,13 +155,16 @@ func inPlace(a *app, host string) error {
 // of the same repository, or about the host alone.
 func chooseTransport(a *app, place site.Site, by string, request *finding.Request) error {
 	argument := request.Argument
-	if by != "https" {
+	switch by {
+	case "": // as the URL says
+		return nil
+	case "ssh":
 		if url, ok := ready.BySSH(place, argument); ok {
 			request.Argument = url
 		}
 		return nil
 	}
-	if _, err := place.Registry.Find(argument); err == nil {
+	if place.Registry.Alone(argument) != nil {
 		request.ByHTTPS = true
 		return nil
 	}

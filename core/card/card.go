@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
@@ -58,8 +57,13 @@ func For(ctx context.Context, p site.Site, d *describe.Description, purpose stri
 	return card, nil
 }
 
+// repository stands for the path of one.
+const repository = "REPOSITORY"
+
 func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, error) {
-	way, err := p.Prepare(ctx, address.Address{Scheme: "ssh", Host: d.HostName(), User: d.SSH.User})
+	at := d.SSHAddress()
+	at.User = d.SSH.User
+	way, err := p.Prepare(ctx, at)
 	if err != nil {
 		return Side{}, err
 	}
@@ -70,6 +74,7 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 		{Name: "server", Value: c.HostName},
 		{Name: "port", Value: strconv.Itoa(c.Port)},
 		{Name: "user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
+		{Name: "clone-url", Value: d.Clone(repository, "ssh"), Note: "with the path of a repository for " + repository},
 		{Name: "sign-in", Value: "public key", Note: "programs call it key file, private key or SSH key"},
 	}}
 	for _, key := range way.Keys {
@@ -109,7 +114,9 @@ func httpsSide(p site.Site, d *describe.Description, purpose string) (Side, erro
 	}
 	side := Side{Transport: "https", Fields: []Field{{Name: "protocol", Value: "HTTPS"}, {Name: "url", Value: server}}}
 	if at, err := url.Parse(server); err == nil {
-		side.Fields = append(side.Fields, Field{Name: "server", Value: at.Host})
+		side.Fields = append(side.Fields, Field{Name: "server", Value: at.Host},
+			Field{Name: "clone-url", Value: d.Clone(repository, "https"),
+				Note: "with the path of a repository for " + repository})
 	}
 	list, err := tokens.Chest(p).At("https", d.HTTPSAt())
 	if err != nil {

@@ -19,6 +19,27 @@ func (d *Description) CloneHTTPS(path string) string {
 	return base + strings.TrimPrefix(path, "/")
 }
 
+// CloneSSH is the SSH clone URL of a repository, by its path as clone URLs have it.
+func (d *Description) CloneSSH(path string) string {
+	a := d.SSHAddress()
+	path = strings.TrimPrefix(path, "/")
+	if a.Port != 0 || strings.Contains(a.Host, ":") {
+		a.User, a.Path = d.SSH.User, "/"+path
+		return a.String()
+	}
+	return d.SSH.User + "@" + a.Host + ":" + path
+}
+
+// Clone is the clone URL of a repository by the transport that is wanted, "ssh" or "https"; by the one that the host
+// has where none is. Most paths end in ".git", which is added where it is missing.
+func (d *Description) Clone(repository, transport string) string {
+	path := strings.TrimSuffix(strings.Trim(repository, "/"), ".git") + ".git"
+	if transport == "https" || transport == "" && !d.HasSSH() {
+		return d.CloneHTTPS(path)
+	}
+	return d.CloneSSH(path)
+}
+
 // IsClone tells whether a clone URL that the host's interface told is one at this very host, by the
 // transport that is wanted: a remote is made of it, and whatever is pushed goes there.
 func (d *Description) IsClone(text, transport string) bool {

@@ -117,6 +117,25 @@ value = "$.id"
 	}
 }
 
+// TestFind: a host is found by each of its names, and no other host by any of them.
+func TestFind(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	web := s.Description.HTTPSAt()
+	for name, found := range map[string]bool{
+		"forge": true, "forge.tidewater.example": true, "FORGE.tidewater.example": true, "git@forge": true,
+		"git@forge.tidewater.example": true, "git@forge.tidewater.example:buoys/x.git": true,
+		"ssh://git@forge.tidewater.example/buoys/x.git": true, "ssh://git@forge.tidewater.example": true,
+		"https://" + web + "/buoys/x": true, "https://" + web: true,
+		"https://forge.tidewater.example:1/x": false, "ines@forge": false, "lantern": false, "": false,
+		"git@lantern": false, "ssh://": false, "https://forge.tidewater.example.evil.example/x": false,
+	} {
+		if d, err := s.Registry.Find(name); (err == nil) != found || found && d.Name != "forge" {
+			t.Errorf("%q: %v", name, err)
+		}
+	}
+}
+
 // TestAccounts: a second account has a name of its own for ssh, and git uses it below a folder.
 func TestAccounts(t *testing.T) {
 	t.Parallel()

@@ -7,11 +7,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
@@ -80,14 +82,24 @@ func (r *Registry) All() []*describe.Description {
 }
 
 // Find returns the description that a person calls name, or the one of that host name; for
-// ACCOUNT@HOST the host as it is for that account.
+// ACCOUNT@HOST the host as it is for that account. USER@HOST with the login that everybody shares, and clone URLs, name
+// the host as well. The error wraps [ErrUnknown] or [ErrNoAccount].
 func (r *Registry) Find(name string) (*describe.Description, error) {
+	if strings.Contains(name, ":") {
+		if d := r.ofURL(name); d != nil {
+			return d, nil
+		}
+		return nil, fmt.Errorf("%s: %w", name, ErrUnknown)
+	}
 	if account, host, ok := splitAccount(name); ok {
 		d, err := r.Find(host)
 		if err != nil {
 			return nil, err
 		}
-		return r.account(account, d)
+		if other, err := r.account(account, d); err == nil || account != d.SSH.User {
+			return other, err
+		}
+		return d, nil
 	}
 	for _, d := range r.Hosts {
 		if d.Name == name {
@@ -98,6 +110,33 @@ func (r *Registry) Find(name string) (*describe.Description, error) {
 		return d, nil
 	}
 	return nil, fmt.Errorf("%s: %w", name, ErrUnknown)
+}
+
+// Alone returns the host that words name without any repository; nil where they are a clone URL, or name none.
+func (r *Registry) Alone(words string) *describe.Description {
+	if strings.Contains(words, ":") {
+		return nil
+	}
+	d, err := r.Find(words)
+	if err != nil {
+		return nil
+	}
+	return d
+}
+
+// ofURL returns the description of the host of a clone URL, or of the beginning of one; nil for none.
+func (r *Registry) ofURL(text string) *describe.Description {
+	a, err := address.Parse(text)
+	if errors.Is(err, address.ErrNoPath) {
+		a, err = address.Parse(strings.TrimSuffix(text, "/") + "/x")
+	}
+	if err != nil {
+		return nil
+	}
+	if u, err := url.Parse(text); err == nil && a.Scheme == "https" {
+		return r.ForWeb(u.Host)
+	}
+	return r.ForHost(a.Host)
 }
 
 // ForHost returns the description of a host name as it stands in clone URLs, or nil.

@@ -90,7 +90,7 @@ func Better(ctx context.Context, p site.Site, request finding.Request, way *find
 // overHTTPS is a question asked over HTTPS; ok is false where nothing says how.
 func overHTTPS(p site.Site, request finding.Request) (other Other, host *describe.Description, ok bool) {
 	other.Request = request
-	if found, err := p.Registry.Find(request.Argument); err == nil {
+	if found := p.Registry.Alone(request.Argument); found != nil {
 		other.Request.ByHTTPS, other.URL = true, found.HTTPS.URL
 		return other, found, other.URL != ""
 	}

@@ -226,5 +226,5 @@ func turn(text string, registry *hosts.Registry, by string) (string, error) {
 	if !d.HasSSH() {
 		return "", fmt.Errorf("%s: %w", d.Name, hosts.ErrNoSSH)
 	}
-	return d.SSH.User + "@" + d.HostName() + ":" + strings.TrimPrefix(a.Path, "/"), nil
+	return d.CloneSSH(a.Path), nil
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose/finding"
@@ -73,6 +74,13 @@ func (r Result) target(ctx context.Context) (Result, string, error) {
 	}
 	if strings.Contains(argument, ".") && !strings.ContainsAny(argument, "/@") && argument != "." && argument != ".." {
 		return r.aboutHost(argument), "", nil
+	}
+	user, host, found := strings.Cut(argument, "@")
+	if found && user != "" && allow.RemoteUser(user) && allow.Host(host) {
+		r = r.aboutHost(host)
+		r.Address.User = user
+		r.Question.URL = r.Address.String()
+		return r, "", nil
 	}
 	if strings.ContainsAny(argument, "/@.") {
 		return r, argument, nil
