@@ -91,8 +91,9 @@ func TestUnknownOverSSH(t *testing.T) {
 	if err != nil || !opening.Way.IsOpen() || done != "host-key-unknown key-not-registered" {
 		t.Errorf("%s, %v, %+v", done, err, opening.Way.Crux)
 	}
-	const settings = "[http \"https://%s/\"]\n\tcurloptResolve = %s:%s:127.0.0.1\n"
-	s.Write(fmt.Sprintf(settings, at.Host, at.Hostname(), at.Port()), ".gitconfig")
+	config := s.Read(".ssh", "unicrux.conf")
+	if strings.Contains(config, "Port") || strings.Contains(config, "User git") {
+		t.Errorf("ssh's own settings:\n%s", config)
 	}
 }
 
