@@ -116,7 +116,7 @@ func TestDemo(t *testing.T) {
 	}
 	r = p.unicrux("demo", "--json")
 	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.demo/1" ||
-		!document.Worked || len(document.Steps) < 8 {
+		!document.Worked || len(document.Steps) < 7 {
 		t.Errorf("demo --json: %v: %s", err, r)
 	}
 }

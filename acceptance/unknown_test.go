@@ -10,6 +10,9 @@ import (
 	"os/user"
 	"strings"
 	"testing"
+
+	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/standin"
 )
 
 // These are journeys to hosts that nobody has described, by real servers: from an empty home to a pushed commit.
@@ -285,5 +288,62 @@ func TestUnknownMercurial(t *testing.T) {
 	if r := p.must("ready", web, "--into", p.path("web")); !p.exists("web", ".hg") ||
 		!strings.Contains(r.out, "It is a repository of hg") {
 		t.Errorf("nobody said that it is Mercurial's: %s", r)
+	}
+}
+
+// TestHostDescribesItself: a host hands out its own description; it is shown, asked about, and kept for that very host.
+func TestHostDescribesItself(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	host, err := demo.Serve("forge", standin.Options{Folder: t.TempDir()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = host.Close() })
+	at := fmt.Sprintf("%s:%d", host.Hostname(), host.WebPort())
+	if r := p.unicrux("host", "add", at, "--yes"); r.exit != 1 || !strings.Contains(r.err, "hands out no description") {
+		t.Errorf("nobody there: %s", r)
+	}
+	p.write(string(host.Authority()), "ca.pem")
+	p.mustGit("config", "--global", "http.https://"+at+"/.curloptResolve", at+":127.0.0.1")
+	if r := p.unicrux("host", "add", at, "--yes"); r.exit != 1 || p.exists(".config", "unicrux", "hosts") {
+		t.Errorf("its certificate is not trusted: %s", r)
+	}
+	p.mustGit("config", "--global", "http.https://"+at+"/.sslVerify", "false")
+	if r := p.unicrux("host", "add", at, "--yes"); r.exit != 1 {
+		t.Errorf("its certificate is not looked at by git: %s", r)
+	}
+	p.mustGit("config", "--global", "http.https://"+at+"/.sslCAInfo", p.path("ca.pem"))
+	if r := p.unicrux("host", "add", at); r.exit != 4 || !strings.Contains(r.err, "secrets to") {
+		t.Errorf("nobody can be asked: %s", r)
+	}
+	p.must("host", "add", at, "--yes")
+	if r := p.must("host", "refresh", "forge"); !strings.Contains(r.out, "Described") {
+		t.Errorf("the same again: %s", r)
+	}
+	text, err := os.ReadFile(host.DescriptionFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	offer := func(text string) {
+		if err := os.WriteFile(host.DescriptionFile(), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	offer(strings.Replace(string(text), "title = ", "title = \"Renewed\" # ", 1))
+	if r := p.unicrux("host", "refresh", "forge"); r.exit != 4 || !strings.Contains(r.err, "Renewed") {
+		t.Errorf("the difference: %s", r)
+	}
+	offer(strings.ReplaceAll(string(text), host.Hostname(), "code.lanternfish.example"))
+	if r := p.unicrux("host", "refresh", "forge", "--yes"); r.exit != 1 ||
+		!strings.Contains(r.err, "the description of another host") {
+		t.Errorf("another host: %s", r)
+	}
+	if r := p.must("host", "show", "forge"); strings.Contains(r.out, "lanternfish") {
+		t.Errorf("kept: %s", r)
+	}
+	p.must("host", "drop", "forge")
+	if r := p.unicrux("host", "refresh", "forge"); r.exit == 0 {
+		t.Errorf("after it was dropped: %s", r)
 	}
 }

@@ -17,33 +17,64 @@ import (
 
 func hostCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(hostLearn(a), hostAdd(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a), hostSet(a),
-		hostDrop(a), hostAccounts(a), hostAccount(a))
+	command.AddCommand(hostLearn(a), hostAdd(a), hostRefresh(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a),
+		hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
 	return command
 }
 
 func hostAdd(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use:   "add FILE|URL",
+		Use:   "add FILE|URL|HOST",
 		Short: "Keep a host's description, and settle how ssh reaches the host",
 		Long: `Keeps a copy of the description in FILE, and puts what ssh needs to reach the host into
 ~/.ssh/unicrux.conf. Your own ~/.ssh/config gets one line at its top that includes it; what
 you wrote there is not touched.
 
+HOST is asked for the description that it hands out of itself, at https://HOST/.well-known/unicrux.
 A description from a URL comes over https only. Before it is kept you see what it names: every
 place to which a secret of yours may go, who vouches for it, and the description's fingerprint,
 which you can compare with somebody who has it already. One that takes the place of another is
 shown as a difference, and you are asked. A place that one description names no other may name.`,
-		Args: takes(1, 1, "one file or https address"),
-		RunE: func(_ *cobra.Command, args []string) error { return addHost(a, args[0]) },
+		Example: "  unicrux host add forge.toml\n  unicrux host add forge.tidewater.example",
+		Args:    takes(1, 1, "one file, https address or host name"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			source, err := hosts.Get(a.ctx, a.station, args[0])
+			if err != nil {
+				return err
+			}
+			return keepSource(a, source)
+		},
 	}
 }
 
-func addHost(a *app, from string) error {
-	source, err := hosts.Get(a.ctx, a.station, from)
-	if err != nil {
-		return err
+func hostRefresh(a *app) *cobra.Command {
+	return &cobra.Command{
+		Use:   "refresh HOST",
+		Short: "Get a host's description again from where it came, and show the difference",
+		Long: `Reads the description again from the file or the address from which it was added. What is different
+is shown, and kept only if you say so. A host that was learned from a clone URL is asked whether it
+hands out a description of itself by now.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
+			registry, err := hosts.Open(a.station)
+			if err != nil {
+				return err
+			}
+			d, err := registry.Find(args[0])
+			if err != nil {
+				return err
+			}
+			source, err := hosts.Again(a.ctx, a.station, d)
+			if err != nil {
+				return err
+			}
+			return keepSource(a, source)
+		},
 	}
+}
+
+// keepSource shows a description, asks where somebody else may have written it, and keeps it.
+func keepSource(a *app, source hosts.Source) error {
 	d, s := source.Description, a.style()
 	if err := acceptSource(a, source); err != nil {
 		return err

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/address"
@@ -31,6 +33,9 @@ description that somebody wrote takes its place when it is added.`,
 				return err
 			}
 			source, err := learn.Host(a.ctx, place, at, name)
+			if known := place.Registry.ForHost(at.Host); errors.Is(err, learn.ErrDescribed) && known != nil {
+				return a.show(render.Host(a.style(), known), render.HostDocument(known, 0)) // it is so already
+			}
 			if err != nil {
 				return err
 			}

@@ -5,11 +5,14 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/site"
@@ -60,6 +63,32 @@ func (a *app) person(o *secretOptions, by *byHandOptions) ready.Person {
 		}
 	}
 	return p
+}
+
+// acceptOffered asks a host that nobody has described, once, whether it hands out a description of itself, and the
+// person whether to keep it. It returns the registry as it is then.
+func acceptOffered(a *app, place site.Site, way *finding.Way) (site.Site, bool, error) {
+	if a.dry || !a.mayAsk() && !a.yes {
+		return place, false, nil
+	}
+	source, offered := ready.Offered(a.ctx, place, way)
+	if !offered {
+		return place, false, nil
+	}
+	a.progress(source.Description.HostName() + " hands out a description of itself. With it, Unicrux can register keys and get tokens there by itself.")
+	a.progressText(render.Source(a.style(), source))
+	if !a.yes {
+		answer, err := a.askText("Keep this description? yes or [no]:")
+		if err != nil || !strings.EqualFold(answer, "yes") && !strings.EqualFold(answer, "y") {
+			return place, false, err
+		}
+	}
+	batch := a.begin("Describe " + source.Description.Name + ".")
+	err := hosts.Add(batch, a.station, source)
+	if err == nil {
+		place.Registry, err = hosts.Open(a.station)
+	}
+	return place, err == nil, err
 }
 
 func askAccount(a *app, host *describe.Description) (string, error) {

@@ -21,9 +21,11 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
+	"anchorage.example/unicrux/core/learn"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/peer"
+	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/remotes"
 	"anchorage.example/unicrux/core/renewal"
@@ -156,6 +158,17 @@ var advices = []struct {
 		"The address may be that of a page for signing in: check interface.url in the description."},
 	{hostapi.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
 	{hostapi.ErrBusy, exitCrux, "Try again then."},
+	{hosts.ErrNoOffer, exitCrux, "Ask whoever runs the host for its description, as a file or a URL. Without one: unicrux ready URL"},
+	{hosts.ErrOtherHost, exitCrux, "Nothing was kept. Tell whoever runs the host."},
+	{hosts.ErrNoSource, exitCrux, "Add it once more from its file or URL: unicrux host add FILE|URL|HOST"},
+	{learn.ErrDescribed, exitCrux, "unicrux host show HOST shows what is known of it."},
+	{learn.ErrTransport, exitUsage, "Give a clone URL such as git@HOST:REPOSITORY or https://HOST/REPOSITORY."},
+	{learn.ErrName, exitUsage, "Give another one with --name."},
+	{learn.ErrPlain, exitUsage, "Use the https clone URL of the same repository."},
+	{trust.ErrPage, exitCrux, "Give the page on which the host publishes its fingerprints."},
+	{sshkey.ErrClaim, exitUsage, "Copy it whole, from the host's page or from whoever runs it."},
+	{registration.ErrType, exitCrux, "Make a key of another type: unicrux key new --host HOST --kind rsa"},
+	{ready.ErrRefusedToken, exitCrux, "Nothing was kept. Check the user name, the token, and that it may open this repository."},
 	{hostapi.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
 	{hostapi.ErrAlready, exitCrux, ""},
 	{hostapi.ErrNotFound, exitCrux, "Check the spelling, and that this account may see it."},

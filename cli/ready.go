@@ -96,7 +96,7 @@ func runReady(a *app, o *readyOptions, args []string) error {
 	if place.Registry, err = hosts.Open(a.station); err != nil { // another run may have changed it
 		return err
 	}
-	way, err := diagnose.Check(a.ctx, a.station, place.Registry, request)
+	place, way, err := firstLook(a, place, o.by, &request)
 	if err == nil && o.by == "" {
 		way, err = betterWay(a, place, &request, way)
 	}
@@ -118,6 +118,22 @@ func runReady(a *app, o *readyOptions, args []string) error {
 		return err
 	}
 	return inPlace(a, way.Question.Host)
+}
+
+// firstLook checks the way. Where the host is described only then, by itself, it checks it again.
+func firstLook(a *app, place site.Site, by string, request *finding.Request) (site.Site, *finding.Way, error) {
+	way, err := diagnose.Check(a.ctx, a.station, place.Registry, *request)
+	if err != nil {
+		return place, nil, err
+	}
+	place, kept, err := acceptOffered(a, place, way)
+	if kept && err == nil {
+		err = chooseTransport(a, place, by, request)
+	}
+	if kept && err == nil {
+		way, err = diagnose.Check(a.ctx, a.station, place.Registry, *request)
+	}
+	return place, way, err
 }
 
 // readyQuestion is what the options ask about a URL or a host.

@@ -52,6 +52,9 @@ func Start(program string, environ []string) (*Journey, error) {
 	if j.Host, err = Serve("forge", standin.Options{Folder: filepath.Join(folder, "host")}); err != nil {
 		return nil, errors.Join(err, os.RemoveAll(folder))
 	}
+	if err := j.settle(); err != nil {
+		return nil, errors.Join(err, j.Close())
+	}
 	j.environ = j.environment(environ)
 	return j, nil
 }
@@ -85,21 +88,30 @@ func (j *Journey) SSHCommand() string {
 }
 
 // CloneURL is the address that the journey begins with.
-func (j *Journey) CloneURL() string { return j.Host.CloneURL(repo) }
+func (j *Journey) CloneURL() string { return j.Host.CloneHTTPS(repo) }
+
+// settle makes the throwaway home one of the made-up world's network: there name servers know the host, and the system
+// trusts who signed its certificate. Nothing of it is about a key, a token or a description.
+func (j *Journey) settle() error {
+	authority := filepath.Join(j.folder, "tidewater-ca.pem")
+	at := fmt.Sprintf("%s:%d", j.Host.Hostname(), j.Host.WebPort())
+	text := fmt.Sprintf("[http \"https://%s/\"]\n\tcurloptResolve = %s:127.0.0.1\n\tsslCAInfo = %s\n", at, at,
+		filepath.ToSlash(authority))
+	return errors.Join(os.WriteFile(authority, j.Host.Authority(), 0o600),
+		os.WriteFile(filepath.Join(j.Home, ".gitconfig"), []byte(text), 0o600))
+}
 
 // Steps lists the journey.
 func (j *Journey) Steps() []Step {
 	url := j.CloneURL()
 	folder := filepath.Join(j.Home, "drift-model")
 	return []Step{
-		{Say: "Somebody hands you the description of the host. Nothing else is here: no key, no settings.",
-			Line: []string{"unicrux", "host", "add", j.Host.DescriptionFile()}},
-		{Say: "The clone URL from a page, as everybody tries it first.",
-			Line: []string{"git", "clone", url}, Want: -1},
+		{Say: "A clone URL from a page, as everybody tries it first. Nothing else is here: no key, no token, no settings.",
+			Line: []string{"git", "-c", "core.askPass=true", "clone", url}, Want: -1},
 		{Say: "What is the cause? This changes nothing.", Line: []string{"unicrux", "check", url}, Want: 1},
-		{Say: "One command from the URL to a working clone. (Without a passphrase, because nobody sits here to type it; the token was made on the host's page.)",
-			Line: []string{"unicrux", "ready", url, "--for", "push", "--no-passphrase", "--token-from",
-				j.Host.TokenFile()}},
+		{Say: "One command from the URL to a working clone. (It says --yes to the description that the host hands out of itself, and takes no passphrase, because nobody sits here to type; the token was made on the host's page.)",
+			Line: []string{"unicrux", "ready", url, "--by", "ssh", "--for", "push", "--yes", "--no-passphrase",
+				"--token-from", j.Host.TokenFile()}},
 		{Say: "A correction, committed and pushed.",
 			Before: func() error { return correct(filepath.Join(folder, "drift.csv")) },
 			Line: []string{"git", "-C", "drift-model", "-c", "user.name=Ines Marlow", "-c",

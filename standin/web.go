@@ -16,9 +16,16 @@ import (
 // maxRequest bounds what a client may send to the interface.
 const maxRequest = 64 << 10
 
+// wellKnown is where a host hands out its own description (RFC 8615).
+const wellKnown = "/.well-known/unicrux"
+
 func (h *Host) serveWeb() {
 	mux := http.NewServeMux()
 	h.world.serve(h, mux)
+	mux.HandleFunc("GET "+wellKnown, func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/toml")
+		http.ServeFile(w, r, h.DescriptionFile())
+	})
 	mux.HandleFunc("/", h.serveGitHTTP)
 	h.server = &http.Server{Handler: mux, ErrorLog: log.New(io.Discard, "", 0), ReadHeaderTimeout: 10 * time.Second,
 		TLSConfig: &tls.Config{MinVersion: tls.VersionTLS12,

@@ -10,6 +10,8 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -33,6 +35,23 @@ func ProxyTo(station *workstation.Station, address string) func(*http.Request) (
 		return nil, nil
 	})
 	return func(*http.Request) (*url.URL, error) { return settle() }
+}
+
+// LineTo is how git would reach an https address: its proxy, the certificate authorities that it trusts there, and the
+// address at which it is told to find the host. What switches git's look at the certificate off does not count.
+func LineTo(ctx context.Context, station *workstation.Station, address string) hostapi.Line {
+	line := hostapi.Line{Proxy: ProxyTo(station, address)}
+	target, err := url.Parse(address)
+	config, configErr := gitlink.ReadConfig(ctx, station)
+	if err != nil || configErr != nil {
+		return line
+	}
+	web := config.Web(target)
+	line.Address = web.At
+	if web.Authority != "" {
+		line.Authority, _ = regular.Read(web.Authority, regular.Settings) // without them nobody is trusted less
+	}
+	return line
 }
 
 // proxyFor leads to a host's interface. A host on this very computer is gone to directly.

@@ -178,12 +178,17 @@ func (s Source) Fingerprint() string {
 	return "SHA256:" + base64.RawStdEncoding.EncodeToString(sum[:])
 }
 
-// Get reads a description from a file, or from an https address.
+// Get reads a description from a file, from an https address, or from the host of that name, "HOST" or "HOST:PORT",
+// which hands it out itself ([Offered]). A file of the name comes first.
 func Get(ctx context.Context, station *workstation.Station, from string) (Source, error) {
 	source := Source{From: from}
-	var err error
+	_, err := os.Stat(from)
+	if err != nil && !strings.Contains(from, "://") && strings.Contains(from, ".") && allow.Host(hostOf(from)) &&
+		!strings.HasSuffix(from, ".toml") {
+		return Offered(ctx, station, from)
+	}
 	if source.FromWeb = strings.Contains(from, "://"); source.FromWeb {
-		source.Text, err = hostapi.Fetch(ctx, from, describe.MaxBytes, ProxyTo(station, from))
+		source.Text, err = hostapi.Fetch(ctx, from, describe.MaxBytes, LineTo(ctx, station, from))
 		if err == nil {
 			source.Description, err = describe.Parse(source.Text)
 		}
@@ -250,6 +255,9 @@ func Add(batch *workstation.Batch, station *workstation.Station, source Source) 
 	}
 	_, err = batch.Edit(copyOf(station, d), fmt.Sprintf("Keep the description of %s.", d.Name), 0o600,
 		func([]byte) ([]byte, error) { return source.Text, nil })
+	if err == nil && !d.IsLearned() {
+		err = keepFrom(batch, station, source)
+	}
 	if err != nil {
 		return err
 	}

@@ -376,6 +376,7 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 	if d != nil {
 		for _, file := range []struct{ name, words string }{
 			{filepath.Join(folder(station), d.Name+".pem"), "Forget the certificate authority of %s."},
+			{fromFile(station, d), "Forget from where the description of %s came."},
 			{chosenFile(station, d), "Forget what was chosen at %s."},
 			{filepath.Join(folder(station), d.Name+".toml"), "Forget the description of %s."},
 		} {

@@ -26,7 +26,7 @@ var ErrPage = errors.New("there is no fingerprint of an ssh key on this page")
 // the place. The error wraps [ErrPage], is a *[KeyMismatch] where the page names other keys, or says why the page could
 // not be read.
 func (s *Seen) OnPage(ctx context.Context, url string) (*Voucher, error) {
-	text, err := hostapi.FetchPage(ctx, url, maxPage, hosts.ProxyTo(s.place.Station, url))
+	text, err := hostapi.FetchPage(ctx, url, maxPage, hosts.LineTo(ctx, s.place.Station, url))
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", url, err)
 	}

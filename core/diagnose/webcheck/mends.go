@@ -50,7 +50,13 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 		return []finding.Mend{s.UseURL(finding.Mend{Summary: "Use the address that the description of " + d.Name +
 			" names: " + url, By: causes.You}, url)}
 	}
-	if s.Host == nil || s.Hg != nil { // what we settle there is git's
+	if s.Hg != nil { // what we settle there is git's
+		return []finding.Mend{mend}
+	}
+	if s.Host == nil {
+		if slices.Contains(needsToken, crux.Code) && s.Base.Scheme == "https" {
+			mend.Command = append([]string{localcheck.Unicrux, "ready", s.Base.String()}, s.purposeWords()...)
+		}
 		return []finding.Mend{mend}
 	}
 	if crux.Code == causes.SecretMissing && !s.asksUs() && s.inChest() {
@@ -92,6 +98,14 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 	}
 	return []finding.Mend{s.Command(mend, finding.Action{Do: finding.GetToken, Purpose: purpose},
 		"a token in the chest, and whom git asks for "+s.Host.Name, words...)}
+}
+
+// purposeWords say for a command of ours what the way is for, where that is not its default.
+func (s Settled) purposeWords() []string {
+	if s.Question.Purpose == finding.Push {
+		return []string{"--for", "push"}
+	}
+	return nil
 }
 
 // asked is what was asked about, as a command takes it anywhere.
