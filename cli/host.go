@@ -17,8 +17,8 @@ import (
 
 func hostCommand(a *app) *cobra.Command {
 	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
-	command.AddCommand(hostLearn(a), hostAdd(a), hostRefresh(a), hostList(a), hostShow(a), hostTest(a), hostTrust(a),
-		hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
+	command.AddCommand(hostLearn(a), hostDraft(a), hostAdd(a), hostRefresh(a), hostList(a), hostShow(a), hostTest(a),
+		hostTrust(a), hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
 	return command
 }
 

@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/desktop"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/draft"
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/find"
@@ -161,6 +162,8 @@ var advices = []struct {
 	{hosts.ErrNoOffer, exitCrux, "Ask whoever runs the host for its description, as a file or a URL. Without one: unicrux ready URL"},
 	{hosts.ErrOtherHost, exitCrux, "Nothing was kept. Tell whoever runs the host."},
 	{hosts.ErrNoSource, exitCrux, "Add it once more from its file or URL: unicrux host add FILE|URL|HOST"},
+	{draft.ErrDocument, exitUsage, "Give the document of the host's API: OpenAPI 3 or Swagger 2.0, in JSON or YAML."},
+	{draft.ErrNowhere, exitUsage, "Name the host with --host, or give the https address of the document."},
 	{learn.ErrDescribed, exitCrux, "unicrux host show HOST shows what is known of it."},
 	{learn.ErrTransport, exitUsage, "Give a clone URL such as git@HOST:REPOSITORY or https://HOST/REPOSITORY."},
 	{learn.ErrName, exitUsage, "Give another one with --name."},

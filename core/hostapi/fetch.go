@@ -5,7 +5,6 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
-	"fmt"
 	"net"
 	"net/http"
 	"net/url"
@@ -68,7 +67,7 @@ func FetchPage(ctx context.Context, address string, most int, how Line) ([]byte,
 	if err != nil {
 		return nil, ErrNotHTTPS
 	}
-	a, err := exchange(line, h)
+	a, err := exchange(line, h, most)
 	switch {
 	case errors.Is(err, ErrNotHTTPS):
 		return nil, ErrNotHTTPS
@@ -76,8 +75,6 @@ func FetchPage(ctx context.Context, address string, most int, how Line) ([]byte,
 		return nil, err
 	case a.status != http.StatusOK:
 		return nil, &Refusal{Status: a.status}
-	case len(a.text) > most:
-		return nil, fmt.Errorf("%w: larger than %d bytes", ErrAnswer, most)
 	}
 	return a.text, nil
 }

@@ -167,29 +167,30 @@ func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answ
 	if c.line == nil {
 		c.line = NewHTTP(c.Description, c.Description.Interface.Address, c.Description.Interface.Authority)
 	}
-	return exchange(c.line, h)
+	return exchange(c.line, h, maxAnswer)
 }
 
 // Exchange sends a request and reads its answer within our limits.
 func Exchange(line *http.Client, h *http.Request) (status int, text []byte, err error) {
-	a, err := exchange(line, h)
+	a, err := exchange(line, h, maxAnswer)
 	return a.status, a.text, err
 }
 
-func exchange(line *http.Client, h *http.Request) (answer, error) {
+// exchange reads an answer of at most so many bytes.
+func exchange(line *http.Client, h *http.Request, most int) (answer, error) {
 	response, err := line.Do(h)
 	if err != nil {
 		return answer{}, transportError(h.Context(), err)
 	}
 	defer response.Body.Close() // read to its end, or to our limit
-	text, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer+1))
+	text, err := io.ReadAll(io.LimitReader(response.Body, int64(most)+1))
 	switch {
 	case err != nil && h.Context().Err() != nil:
 		return answer{}, transportError(h.Context(), err)
 	case err != nil:
 		return answer{}, fmt.Errorf("%w: the answer was cut off", ErrUnreachable)
-	case len(text) > maxAnswer:
-		return answer{}, fmt.Errorf("%w: more than %d bytes", ErrAnswer, maxAnswer)
+	case len(text) > most:
+		return answer{}, fmt.Errorf("%w: more than %d bytes", ErrAnswer, most)
 	}
 	return answer{status: response.StatusCode, headers: response.Header, text: text}, nil
 }
