@@ -66,6 +66,7 @@ type app struct {
 	begun        []*workstation.Batch
 	untilStopped bool // the command ends well by being stopped
 	version      bool // --version
+	password     passwordSource
 }
 
 // Run runs one command and returns the exit code.
@@ -268,7 +269,8 @@ func (a *app) place() (site.Site, error) {
 		return site.Site{}, err
 	}
 	place := site.Site{Station: a.station, Registry: registry, Timeout: a.timeout, Waits: a.waits, Log: a.trace(),
-		Program: a.program(), StartHolder: a.startHolder, Trying: trying(a)}
+		Program: a.program(), StartHolder: a.startHolder, Trying: trying(a),
+		SignIn: a.signInByPassword}
 	if a.mayAsk() {
 		place.Choose = a.choose
 	}

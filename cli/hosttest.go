@@ -28,6 +28,7 @@ token, and takes them back.`,
 	}
 	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and take it back")
 	o.addToken(command)
+	passwordOptions(a, command)
 	return command
 }
 
@@ -40,9 +41,12 @@ func testHost(a *app, o *testOptions, name string) error {
 	if err != nil {
 		return err
 	}
+	if a.password.from == "" && !a.mayAsk() {
+		place.SignIn = nil // what wants a password is not tried
+	}
 	token := origin.Bound{}
 	for _, operation := range host.Operations {
-		if !operation.Open && token.Empty() {
+		if !operation.Open && operation.SignIn == "" && token.Empty() {
 			if token, err = tokenFor(a, &o.secretOptions, host, ""); err != nil {
 				return err
 			}

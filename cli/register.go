@@ -54,6 +54,7 @@ in with it for that, so the host is asked whether it lists the key.`,
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
 	o.addToken(command)
+	passwordOptions(a, command)
 	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from",
 		"read the key's passphrase from FILE, or - for standard input")
 	return command
@@ -100,8 +101,10 @@ func runRegister(a *app, o *registerOptions, key, name string) error {
 	if o.byHand && !o.signing || (o.list() == hostapi.KeyList{} && !host.Can("add-key")) {
 		return registerByHand(a, o, place, r)
 	}
-	if r.Token, err = tokenFor(a, &o.secretOptions, host, "keys"); err != nil {
-		return err
+	if host.Operations[r.List.Operation("add")].SignIn != "password" {
+		if r.Token, err = tokenFor(a, &o.secretOptions, host, "keys"); err != nil {
+			return err
+		}
 	}
 	batch := a.begin("Register a key with " + host.Name + ".")
 	done, err := registration.Register(a.ctx, place, batch, r)

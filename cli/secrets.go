@@ -10,7 +10,6 @@ import (
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
-	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
@@ -118,7 +117,6 @@ func (a *app) secrets(o *secretOptions) site.Secrets {
 		},
 		Token:     token("keys"),
 		Issuer:    token(""),
-		SignIn:    func(client *hostapi.Client) error { return signInByPassword(a, client, "", "") },
 		OtherHost: func(asked, other string) (bool, error) { return otherHost(a, asked, other) },
 		TokenToKeep: func(host *describe.Description) (secret.Text, error) {
 			source, err := o.tokenSource(host.Name)

@@ -259,6 +259,7 @@ func tokenRevoke(a *app) *cobra.Command {
 		},
 	}
 	chestOption(command, &o.chest)
+	passwordOptions(a, command)
 	return command
 }
 

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"cmp"
-
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/chest"
@@ -37,9 +35,7 @@ that wants the account's password is shown it: it is asked, used once and kept n
 	flags.Var(named(&o.until, "WHEN"), "until",
 		"when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
 	flags.Var(named(&o.label, "TEXT"), "label", "under which the host lists it (default: unicrux and this computer's name)")
-	flags.Var(named(&o.account, "ACCOUNT"), "account", "the account, for a host that wants its password")
-	flags.Var(named(&o.password, "FILE"), "password-from",
-		"read the account's password from FILE, or - for standard input")
+	passwordOptions(a, command)
 	o.addToken(command)
 	chestOption(command, &o.chest)
 	return command
@@ -64,7 +60,7 @@ func newToken(a *app, o *tokenOptions, name string) error {
 		r.Purposes = []string{"clone", "push"}
 	}
 	if r.Label == "" {
-		r.Label = "unicrux on " + a.station.Computer
+		r.Label = tokens.UsualLabel(place, host, r.Purposes)
 	}
 	if r.Until = hostapi.UsualEnd(host, "issue-token", a.station.Now()); o.until != "" {
 		if r.Until, err = expiry.End(o.until, a.station.Now()); err != nil {
@@ -102,47 +98,7 @@ func signInForToken(a *app, o *tokenOptions, place site.Site, client *hostapi.Cl
 		client.Token, err = tokenFor(a, &o.secretOptions, host, "")
 		return err
 	}
-	return signInByPassword(a, client, o.account, o.password)
-}
-
-// signInByPassword asks for the account, its password, and the code of a second step where the host
-// wants one. They are used once and kept nowhere.
-func signInByPassword(a *app, client *hostapi.Client, account, source string) (err error) {
-	host := client.Description
-	client.Account = cmp.Or(account, host.ForAccount)
-	switch {
-	case client.Account != "":
-	case !a.mayAsk():
-		return &problem{message: host.Name + " issues tokens for an account's password alone, and nobody can be asked",
-			exit:   exitAsk,
-			advice: "Say whose: unicrux token new " + host.Name + " --account ACCOUNT --password-from FILE."}
-	default:
-		if client.Account, err = a.askText("Account at " + host.Name + " (--account):"); err != nil {
-			return err
-		}
-		if client.Account == "" {
-			return usage("the account is empty")
-		}
-	}
-	if source != "" {
-		client.Password, err = a.readSecret(source)
-	} else if !a.mayAsk() {
-		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked",
-			advice: "Give it with unicrux token new " + host.Name + " --password-from FILE, or - for standard input.",
-			exit:   exitAsk}
-	} else {
-		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name +
-			", used once (--password-from):")
-	}
-	client.Second = func() (secret.Text, error) {
-		if !a.mayAsk() {
-			return secret.Text{}, &problem{message: host.Name +
-				" wants a code for a second step, and nobody can be asked", advice: "Run it in a terminal.",
-				exit: exitAsk}
-		}
-		return a.askSecret("Code of the second step for " + host.Name + " (from your other device):")
-	}
-	return err
+	return nil // it is asked for when it is needed
 }
 
 func tokenSignIn(a *app) *cobra.Command {

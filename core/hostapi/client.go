@@ -68,7 +68,9 @@ type Client struct {
 	// Account signs in with Password where the host issues tokens only for that.
 	Account  string
 	Password secret.Text
-	Second   func() (secret.Text, error) // asks for the code of a second step; nil where nobody can be asked
+	// SignIn gives the client an account and its password when an operation wants them first; nil where nobody can.
+	SignIn func(*Client) error
+	Second func() (secret.Text, error) // asks for the code of a second step; nil where nobody can be asked
 
 	// Choose asks which of several things that a lookup finds is meant, and returns its index; nil where nobody can
 	// be asked.

@@ -17,6 +17,11 @@ import (
 func (c *Client) each(ctx context.Context, o describe.Operation, given values, take func(result) bool) error {
 	with := values{}
 	maps.Copy(with, given)
+	if o.SignIn == "password" && c.Password.Empty() && c.SignIn != nil {
+		if err := c.SignIn(c); err != nil {
+			return err
+		}
+	}
 	if err := c.complete(ctx, o.Variables(), with); err != nil {
 		return err
 	}

@@ -50,7 +50,7 @@ func (c *Client) send(ctx context.Context, r request) (answer, error) {
 			return a, err
 		}
 		if c.wantsSecond(r, a) {
-			if c.code, err = c.Second(); err != nil {
+			if c.code, err = c.Second(); err != nil || c.code.Empty() {
 				return a, err
 			}
 			continue
@@ -243,7 +243,11 @@ func (c *Client) signIn(ctx context.Context, o describe.Operation, h *http.Reque
 func (c *Client) wantsSecond(r request, a answer) bool {
 	p := c.Description.Interface.Password
 	name, begin, _ := strings.Cut(p.Asks, ":")
-	return r.operation.SignIn == "password" && c.Second != nil && c.code.Empty() && p.Second != "" && p.Asks != "" &&
+	if p.Asks == "" { // it does not say so: it refuses
+		return r.operation.SignIn == "password" && c.Second != nil && c.code.Empty() && p.Second != "" &&
+			a.status == http.StatusUnauthorized
+	}
+	return r.operation.SignIn == "password" && c.Second != nil && c.code.Empty() && p.Second != "" &&
 		(a.status == http.StatusUnauthorized || a.status == http.StatusForbidden) &&
 		a.headers.Get(name) != "" && strings.HasPrefix(a.headers.Get(name), strings.TrimSpace(begin))
 }

@@ -66,15 +66,12 @@ func issueToken(ctx context.Context, p site.Site, batch *workstation.Batch, host
 		return "", err
 	}
 	client := p.Client(host, origin.Bound{})
-	if host.Operations["issue-token"].SignIn == "password" {
-		err = person.SignIn(client)
-	} else {
-		client.Token, err = person.Issuer(host)
+	if host.Operations["issue-token"].SignIn != "password" {
+		if client.Token, err = person.Issuer(host); err != nil {
+			return "", err
+		}
 	}
-	if err != nil {
-		return "", err
-	}
-	r := hostapi.TokenRequest{Label: "unicrux on " + p.Station.Computer, Purposes: purposes,
+	r := hostapi.TokenRequest{Label: tokens.UsualLabel(p, host, purposes), Purposes: purposes,
 		Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
 	e, _, err := tokens.Issue(ctx, p, batch, client, r)
 	good := ""

@@ -28,6 +28,8 @@ type Site struct {
 	Trying func(yet error, next time.Duration)
 	// asks which of several things that a lookup finds is meant; nil where nobody can be asked
 	Choose  func(*describe.Description, string, []hostapi.Choice) (int, error)
+	// gives a client an account's password, where a host wants that; nil where nobody can
+	SignIn  func(*hostapi.Client) error
 	Timeout time.Duration // for each step on the network; 0 means 10 seconds
 
 	Log         *slog.Logger                // the trace; nil for none
@@ -54,7 +56,8 @@ func (s Site) Trace() *slog.Logger {
 
 // Client speaks to a host's API.
 func (s Site) Client(host *describe.Description, token origin.Bound) *hostapi.Client {
-	return &hostapi.Client{Description: host, Token: token, Timeout: s.Timeout, Waits: s.Waits, Choose: s.Choose}
+	return &hostapi.Client{Description: host, Token: token, Timeout: s.Timeout, Waits: s.Waits, Choose: s.Choose,
+		SignIn: s.SignIn}
 }
 
 // Secrets are where a step gets what must not be kept: each is called when it is needed,
@@ -64,8 +67,6 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                      // of a key that is here
 	Token         func(*describe.Description) (origin.Bound, error) // for a host's API, to register keys
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's API, to let it issue another one
-	// gives a client the account's password, where a host issues tokens for that alone
-	SignIn      func(*hostapi.Client) error
 	TokenToKeep func(*describe.Description) (secret.Text, error) // for the chest, made by hand
 	// whether another host is meant than the one that was asked for; nil for no
 	OtherHost func(asked, other string) (bool, error)

@@ -5,9 +5,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"net/url"
 	"slices"
-	"strings"
 	"time"
 
 	"anchorage.example/unicrux/core/allow"
@@ -72,7 +72,11 @@ func proveByInterface(ctx context.Context, p site.Site, client *hostapi.Client) 
 	proven := &Proven{How: "the interface of " + client.Description.Name}
 	var err error
 	if client.Description.Can("who") {
-		if proven.Account, err = client.Who(ctx); err != nil {
+		proven.Account, err = client.Who(ctx)
+		if mayNotAsk(err) { // it is known there, and may not ask whose it is: git's own request tells more
+			return &Proven{}, nil
+		}
+		if err != nil {
 			return nil, refusedToken(err)
 		}
 	}
@@ -90,6 +94,12 @@ func proveByInterface(ctx context.Context, p site.Site, client *hostapi.Client) 
 		}
 	}
 	return proven, nil
+}
+
+// mayNotAsk reports whether a host knows a token and does not let it ask: HTTP 403 (RFC 9110, section 15.5.4).
+func mayNotAsk(err error) bool {
+	var refusal *hostapi.Refusal
+	return errors.As(err, &refusal) && refusal.Status == http.StatusForbidden && refusal.Means == ""
 }
 
 // refusedToken says of a refusal for want of a good token that the token is not taken.
@@ -122,8 +132,13 @@ type NewToken struct {
 func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken) (chest.Entry, *Proven, error) {
 	proven := &Proven{How: n.Proved}
 	if n.Proved == "" {
-		var err error
-		if proven, err = Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token)); err != nil {
+		found, err := Prove(ctx, p, n.Host, n.Host.Bind(n.Secret.Token))
+		switch {
+		case err == nil:
+			proven = found
+		case n.Issued && !errors.Is(err, ErrTokenUnproved): // the host has just made it, and it may not ask whose it is
+			p.Trace().Info("a token that was issued could not be proved", "host", n.Host.Name)
+		default:
 			return chest.Entry{}, nil, err
 		}
 	}
@@ -203,39 +218,6 @@ func PurposesOf(d *describe.Description, scopes []string) []string {
 		}
 	}
 	return list
-}
-
-// Issue lets the host issue a token by its interface, and keeps it.
-func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client,
-	r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
-	d := client.Description
-	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
-		return chest.Entry{}, nil, err
-	}
-	var issued *hostapi.IssuedToken
-	step := workstation.HostStep{Host: d.Name, Act: hosts.ActIssue,
-		Data: map[string]string{"label": r.Label, "purposes": strings.Join(r.Purposes, " ")}}
-	err := batch.Act(ctx, fmt.Sprintf("Let %s issue a token for %s.", d.Name, strings.Join(r.Purposes, " and ")), step,
-		func() (data map[string]string, err error) {
-			if issued, err = client.IssueToken(ctx, r); err != nil {
-				return nil, err
-			}
-			return map[string]string{"id": issued.ID}, nil
-		})
-	if err != nil || batch.Dry {
-		return chest.Entry{}, nil, err
-	}
-	n := NewToken{Host: d, Secret: chest.Secret{Token: issued.Token}, Purposes: r.Purposes, Scopes: issued.Scopes,
-		Label: r.Label, ID: issued.ID,
-		Until: issued.Until, Account: client.Account, Issued: true}
-	if n.Until.IsZero() && hostapi.TakesEnd(d, "issue-token") {
-		n.Until = r.Until
-	}
-	e, proven, err := Keep(ctx, p, batch, n)
-	if err != nil { // nobody would ever see it again
-		_ = p.Client(d, d.Bind(issued.Token)).RevokeToken(context.WithoutCancel(ctx), issued.ID)
-	}
-	return e, proven, err
 }
 
 // Find finds an entry by its name, or the only one of a host.

@@ -91,6 +91,10 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 	if !t.client.Description.Can(name) {
 		return false
 	}
+	if t.wantsPassword(name) {
+		t.skip(name, "the host wants the account's password for it: --account, --password-from")
+		return false
+	}
 	if t.missed == mostMissed {
 		t.skip(name, "the host could not be reached twice before")
 		return false
@@ -106,6 +110,11 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 	}
 	t.add(trial)
 	return err == nil
+}
+
+// wantsPassword reports whether an operation wants an account's password, and nobody gives one.
+func (t *trials) wantsPassword(name string) bool {
+	return t.client.Description.Operations[name].SignIn == "password" && t.client.Password.Empty() && t.client.SignIn == nil
 }
 
 func (t *trials) skip(name, why string) {
@@ -311,8 +320,8 @@ func (t *trials) tryToken(ctx context.Context) {
 	if !d.Can("issue-token") {
 		return
 	}
-	if d.Operations["issue-token"].SignIn == "password" && t.client.Password.Empty() {
-		t.skip("issue-token", "the host wants the account's password for it")
+	if t.wantsPassword("issue-token") {
+		t.skip("issue-token", "the host wants the account's password for it: --account, --password-from")
 		t.skip("renew-token", "there is no throwaway token")
 		t.skip("revoke-token", "there is no throwaway token")
 		return
