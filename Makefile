@@ -9,7 +9,7 @@ export GOFLAGS = -trimpath -buildvcs=false
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo test race mutants scenes attack growth faults agree lint cross fuzz bench clean
+.PHONY: build demo drafts test race mutants scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -38,6 +38,11 @@ race:
 # Faults that are planted into the core, one at a time: which do the tests of their own room notice?
 mutants:
 	$(GO) run ./mutants mutants/faults.txt
+
+# Drafts of descriptions: for each document the operations that were found, missed and taken for another, and each
+# draft driven against a host of that shape.
+drafts:
+	$(GO) test -count=1 -v -run 'TestDrafts|TestDriven|TestLarge' ./core/draft | grep -v '^=== '
 
 # The other platforms must build and be vetted, even where they cannot be tried.
 CROSS ?= linux/arm64 darwin/arm64 windows/amd64

@@ -143,7 +143,7 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 		if err != nil {
 			return err
 		}
-		return readyDry(a, place, way, ready.Person{})
+		return readyDry(a, place, way, ready.Person{}, "")
 	}
 	unlock, err := waitAlone(a, place.Registry, request.Argument)
 	if err != nil {

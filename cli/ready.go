@@ -111,7 +111,7 @@ func runReady(a *app, o *readyOptions, args []string) error {
 		return err
 	}
 	if a.dry {
-		return readyDry(a, place, way, person)
+		return readyDry(a, place, way, person, newClone(a, target))
 	}
 	plan := ready.Foresee(a.ctx, place, way, person)
 	if err := readyGo(a, place, request, person, way, plan, target); err != nil || !o.inPlace {
@@ -239,21 +239,26 @@ func cloneTarget(a *app, way *finding.Way, into string) (gitlink.Target, error) 
 	return gitlink.CloneTarget(a.ctx, a.station, string(way.Question.Program), parsed, into)
 }
 
-func readyDry(a *app, place site.Site, way *finding.Way, person ready.Person) error {
-	batch, err := ready.DryRun(a.ctx, place, way, person)
+func readyDry(a *app, place site.Site, way *finding.Way, person ready.Person, clone string) error {
+	batch, err := ready.DryRun(a.ctx, place, way, person, clone)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, "", nil)
 }
 
+// newClone is the folder of a clone that is to be made, as people write it; empty for none.
+func newClone(a *app, target gitlink.Target) string {
+	if target.Folder == "" || target.Cloned {
+		return ""
+	}
+	return a.station.Tilde(target.Folder)
+}
+
 func readyGo(a *app, place site.Site, request finding.Request, person ready.Person, way *finding.Way,
 	plan []ready.Foreseen, target gitlink.Target) error {
 	s := a.style()
-	clone := ""
-	if target.Folder != "" && !target.Cloned {
-		clone = a.station.Tilde(target.Folder)
-	}
+	clone := newClone(a, target)
 	if len(plan) > 0 || way.IsOpen() && clone != "" { // else there is nothing that could be done
 		a.say(render.ReadyPlan(s, way, plan, clone))
 	}

@@ -13,7 +13,8 @@ func wordsFor(ours, name string, s *shape) string {
 	switch {
 	case ours == "access" && yes && name == "readonly":
 		return "{ read = true, write = false }"
-	case ours == "access" && yes && slices.Contains([]string{"canpush", "canwrite", "writable", "writeaccess", "push", "write"}, name):
+	case ours == "access" && yes &&
+		slices.Contains([]string{"canpush", "canwrite", "writable", "writeaccess", "push", "write"}, name):
 		return "{ write = true, read = false }"
 	case ours == "visibility" && yes && strings.Contains(name, "private"):
 		return "{ private = true, public = false }"
@@ -165,7 +166,8 @@ func usualValue(s *shape) string {
 var (
 	pageNames   = []string{"page", "pagenumber", "p", "pageno", "pageindex"}
 	sizeNames   = []string{"perpage", "pagesize", "limit", "size", "count", "pagelen", "maxresults", "first"}
-	cursorNames = []string{"cursor", "after", "pagetoken", "continuationtoken", "continuation", "marker", "next", "nextcursor",
+	cursorNames = []string{"cursor", "after", "pagetoken", "continuationtoken", "continuation", "marker",
+		"next", "nextcursor",
 		"startingafter"}
 	offsetNames = []string{"offset", "skip", "start", "startindex", "from"}
 	mineNames   = []string{"membership", "mine", "owned", "member"}
@@ -218,7 +220,8 @@ func (m *match) takeParameters() {
 
 // isOurs reports whether a parameter is one that every request has anyway.
 func isOurs(p parameter) bool {
-	return p.in == "header" && slices.Contains([]string{"accept", "authorization", "contenttype", "useragent"}, plainName(p.name))
+	return p.in == "header" && slices.Contains([]string{"accept", "authorization", "contenttype", "useragent"},
+		plainName(p.name))
 }
 
 // takePaging finds how the list goes on.
@@ -234,7 +237,8 @@ func (m *match) takePaging(find func([]string) (parameter, bool), filled map[str
 	at, hasAt := m.op.reply().find(nextCursors)
 	page, hasPage := find(pageNames)
 	offset, hasOffset := find(offsetNames)
-	isURL := hasNext && (next.shape.format == "uri" || next.shape.format == "url" || strings.Contains(next.shape.words, "url") ||
+	isURL := hasNext && (next.shape.format == "uri" || next.shape.format == "url" ||
+		strings.Contains(next.shape.words, "url") ||
 		strings.Contains(next.shape.words, "link") || strings.Contains(next.shape.words, "uri"))
 	switch {
 	case hasLink:

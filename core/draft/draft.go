@@ -1,5 +1,6 @@
-// Package draft writes a description of a host from the document of its API, in OpenAPI 3 or Swagger 2.0: for each of our
-// operations it weighs which of the document's is the one, by one table. What it is not sure of it does not write.
+// Package draft writes a description of a host from the document of its API, in OpenAPI 3 or Swagger 2.0: for each of
+// our operations it weighs which of the document's is the one, by one table. What it is not sure of it does not
+// write.
 package draft
 
 import (

@@ -15,20 +15,24 @@ import (
 
 // truth says for each document which of its requests each operation of ours is; what is not there the document lacks.
 var truth = map[string]map[string]string{
-	"reef.json": {"who": "GET /user", "host-keys": "GET /meta", "list-keys": "GET /user/keys", "add-key": "POST /user/keys",
+	"reef.json": {"who": "GET /user", "host-keys": "GET /meta", "list-keys": "GET /user/keys",
+		"add-key":    "POST /user/keys",
 		"remove-key": "DELETE /user/keys/{key_id}", "list-repo-keys": "GET /repos/{owner}/{repo}/keys",
-		"add-repo-key":    "POST /repos/{owner}/{repo}/keys",
-		"remove-repo-key": "DELETE /repos/{owner}/{repo}/keys/{key_id}", "list-signing-keys": "GET /user/ssh_signing_keys",
+		"add-repo-key":       "POST /repos/{owner}/{repo}/keys",
+		"remove-repo-key":    "DELETE /repos/{owner}/{repo}/keys/{key_id}",
+		"list-signing-keys":  "GET /user/ssh_signing_keys",
 		"add-signing-key":    "POST /user/ssh_signing_keys",
 		"remove-signing-key": "DELETE /user/ssh_signing_keys/{ssh_signing_key_id}", "list-repos": "GET /user/repos",
 		"show-repo": "GET /repos/{owner}/{repo}", "add-repo": "POST /user/repos"},
 	"quay.yaml": {"who": "GET /user", "list-keys": "GET /user/keys", "add-key": "POST /user/keys",
 		"remove-key": "DELETE /user/keys/{key_id}", "list-repo-keys": "GET /projects/{id}/deploy_keys",
-		"add-repo-key": "POST /projects/{id}/deploy_keys", "remove-repo-key": "DELETE /projects/{id}/deploy_keys/{key_id}",
-		"issue-token": "POST /user/personal_access_tokens", "list-tokens": "GET /personal_access_tokens",
-		"show-token":  "GET /personal_access_tokens/self",
-		"renew-token": "POST /personal_access_tokens/{id}/rotate", "revoke-token": "DELETE /personal_access_tokens/{id}",
-		"list-repos": "GET /projects", "show-repo": "GET /projects/{id}", "add-repo": "POST /projects"},
+		"add-repo-key":    "POST /projects/{id}/deploy_keys",
+		"remove-repo-key": "DELETE /projects/{id}/deploy_keys/{key_id}",
+		"issue-token":     "POST /user/personal_access_tokens", "list-tokens": "GET /personal_access_tokens",
+		"show-token":   "GET /personal_access_tokens/self",
+		"renew-token":  "POST /personal_access_tokens/{id}/rotate",
+		"revoke-token": "DELETE /personal_access_tokens/{id}",
+		"list-repos":   "GET /projects", "show-repo": "GET /projects/{id}", "add-repo": "POST /projects"},
 	"slip.json": {"who": "GET /user", "list-keys": "GET /user/keys", "add-key": "POST /user/keys",
 		"remove-key": "DELETE /user/keys/{id}", "list-repo-keys": "GET /repos/{owner}/{repo}/keys",
 		"add-repo-key": "POST /repos/{owner}/{repo}/keys", "remove-repo-key": "DELETE /repos/{owner}/{repo}/keys/{id}",
@@ -40,8 +44,9 @@ var truth = map[string]map[string]string{
 		"list-repo-keys":  "GET /repositories/{workspace}/{slug}/access-keys",
 		"add-repo-key":    "POST /repositories/{workspace}/{slug}/access-keys",
 		"remove-repo-key": "DELETE /repositories/{workspace}/{slug}/access-keys/{keyId}",
-		"list-repos":      "GET /workspaces/{workspace}/repositories", "show-repo": "GET /repositories/{workspace}/{slug}",
-		"add-repo": "POST /workspaces/{workspace}/repositories"},
+		"list-repos":      "GET /workspaces/{workspace}/repositories",
+		"show-repo":       "GET /repositories/{workspace}/{slug}",
+		"add-repo":        "POST /workspaces/{workspace}/repositories"},
 	"weir.yaml": {"who": "GET /user", "list-keys": "GET /users/{selected_user}/ssh-keys",
 		"add-key":         "POST /users/{selected_user}/ssh-keys",
 		"remove-key":      "DELETE /users/{selected_user}/ssh-keys/{key_id}",
@@ -123,13 +128,16 @@ func TestDrafts(t *testing.T) {
 func TestLines(t *testing.T) {
 	t.Parallel()
 	for name, lines := range map[string][]string{
-		"reef.json": {`host = "reef.tidewater.example"`, `header = "Authorization: Bearer {token}"`, `paging = { by = "link" }`,
+		"reef.json": {`host = "reef.tidewater.example"`, `header = "Authorization: Bearer {token}"`,
+			`paging = { by = "link" }`,
 			`items = "$.ssh_keys[*]"`, `words = { access = { read = true, write = false } }`},
 		"quay.yaml": {`header = "X-Quay-Token: {token}"`, `dates = "day"`, `value = "$.id"`, `repos = ["api"]`,
 			`path = "projects/{project}/deploy_keys?page={page}"`, `push = ["write_repository"]`},
-		"slip.json": {`header = "Authorization: token {token}"`, `second-step = "X-Slip-OTP: {code}"`, `sign-in = "password"`,
+		"slip.json": {`header = "Authorization: token {token}"`, `second-step = "X-Slip-OTP: {code}"`,
+			`sign-in = "password"`,
 			`keys = ["write:user"]`, `path = "users/{account}/tokens/{id}"`},
-		"buoy.json": {`paging = { by = "cursor", at = "$.meta.nextCursor" }`, `items = "$.data.items[*]"`, `open = true`,
+		"buoy.json": {`paging = { by = "cursor", at = "$.meta.nextCursor" }`, `items = "$.data.items[*]"`,
+			`open = true`,
 			`ask = "$.title"`, `keys = ["sshkeys:write"]`},
 		"weir.yaml": {`paging = { by = "next", at = "$.next" }`, `url = "https://api.weir.tidewater.example/2.0/"`,
 			`errors = ["$.error.message"]`, `path = "users/{account}/ssh-keys/{id}"`},
@@ -154,15 +162,21 @@ func TestDoubts(t *testing.T) {
 	const head = `{"openapi":"3.0.0","info":{"title":"x"},"servers":[{"url":"https://reef.tidewater.example/"}],"paths":{`
 	key := `{"type":"object","properties":{"id":{"type":"integer"},"key":{"type":"string"},"title":{"type":"string"}}}`
 	list := func(path, extra string) string {
-		return fmt.Sprintf(`"%s":{"get":{%s"responses":{"200":{"content":{"application/json":{"schema":{"type":"array","items":%s}}}}}}}`,
-			path, extra, key)
+		return fmt.Sprintf(
+			`"%s":{"get":{%s"responses":{"200":{"content":{"application/json":{"schema":{"type":"array","items":%s}}}}}}}`,
+			path,
+			extra,
+			key,
+		)
 	}
 	for _, row := range []struct {
 		name, paths, does string
 		found, doubted    bool
 	}{
 		{"the account's", list("/user/keys", ""), "list-keys", true, false},
-		{"in the account's path", list("/users/{username}/keys", `"parameters":[{"name":"username","in":"path","schema":{"type":"string"}}],`),
+		{"in the account's path",
+			list("/users/{username}/keys",
+				`"parameters":[{"name":"username","in":"path","schema":{"type":"string"}}],`),
 			"list-keys", true, false},
 		{"an organisation's", list("/orgs/{org}/keys", ""), "list-keys", false, false},
 		{"for encryption", list("/user/gpg_keys", ""), "list-keys", false, false},
@@ -204,7 +218,8 @@ func TestNoDocument(t *testing.T) {
 		{`{"openapi":"3.0.0","servers":[{"url":"/api"}]}`, "https://reef.tidewater.example/openapi.json", "", nil},
 	} {
 		r, err := Of([]byte(row.text), Options{From: row.from, Host: row.host})
-		if !errors.Is(err, row.want) || row.want == nil && !strings.Contains(r.Text, `url = "https://reef.tidewater.example/api/"`) {
+		if !errors.Is(err, row.want) || row.want == nil &&
+			!strings.Contains(r.Text, `url = "https://reef.tidewater.example/api/"`) {
 			t.Errorf("%q: %v, %+v", row.text, err, r)
 		}
 	}
@@ -222,12 +237,15 @@ func TestLarge(t *testing.T) {
 	for i := range 4000 { // schemas that refer to each other, in circles too
 		fields := map[string]any{"id": map[string]any{"type": "integer"}}
 		for n := range 12 {
-			fields[fmt.Sprintf("part%d", n)] = map[string]any{"$ref": fmt.Sprintf("#/components/schemas/Many%d", (i*7+n)%4000)}
+			fields[fmt.Sprintf("part%d", n)] = map[string]any{"$ref": fmt.Sprintf("#/components/schemas/Many%d",
+				(i*7+n)%4000)}
 		}
 		schemas[fmt.Sprintf("Many%d", i)] = map[string]any{"type": "object", "properties": fields}
 		paths[fmt.Sprintf("/tides/%d/levels/{id}", i)] = map[string]any{"get": map[string]any{
-			"responses": map[string]any{"200": map[string]any{"content": map[string]any{"application/json": map[string]any{
-				"schema": map[string]any{"$ref": fmt.Sprintf("#/components/schemas/Many%d", i)}}}}}}}
+			"responses": map[string]any{
+				"200": map[string]any{"content": map[string]any{"application/json": map[string]any{
+					"schema": map[string]any{"$ref": fmt.Sprintf("#/components/schemas/Many%d", i)}}}},
+			}}}
 	}
 	text, err := json.Marshal(root)
 	if err != nil || len(text) < 2<<20 {

@@ -66,8 +66,9 @@ var stands = map[string]stand{
 	"quay.yaml": {who: "/api/v4/user", keys: "/api/v4/user/keys", repos: "/api/v4/projects",
 		tokens: "/api/v4/user/personal_access_tokens", account: `{"username":"ines.marlow","id":7,"name":"Ines"}`,
 		issued: `{"id":9,"name":"n","scopes":["api"],"token":"new-token"}`,
-		id:     "id", title: "title", line: "key", shows: func(r *http.Request) string { return r.Header.Get("X-Quay-Token") },
-		repo: func(n int) string { return fmt.Sprintf(`{"id":%d,"path_with_namespace":"buoys/r%d"}`, n, n) },
+		id:     "id", title: "title", line: "key",
+		shows: func(r *http.Request) string { return r.Header.Get("X-Quay-Token") },
+		repo:  func(n int) string { return fmt.Sprintf(`{"id":%d,"path_with_namespace":"buoys/r%d"}`, n, n) },
 		envelope: func(items []string, r *http.Request, _ http.ResponseWriter) string {
 			page, _ := rest(items, (number(r, "page", 1)-1)*2)
 			return list(page)
@@ -87,8 +88,9 @@ var stands = map[string]stand{
 			return list(page)
 		}},
 	"buoy.json": {who: "/rest/me", keys: "/rest/me/ssh-keys", repos: "/rest/workspaces/tide/repositories",
-		account: `{"data":{"handle":"ines.marlow"}}`, id: "keyId", title: "displayName", line: "publicKey", shows: bearer,
-		repo: func(n int) string { return fmt.Sprintf(`{"fullPath":"buoys/r%d"}`, n) },
+		account: `{"data":{"handle":"ines.marlow"}}`, id: "keyId", title: "displayName", line: "publicKey",
+		shows: bearer,
+		repo:  func(n int) string { return fmt.Sprintf(`{"fullPath":"buoys/r%d"}`, n) },
 		envelope: func(items []string, r *http.Request, _ http.ResponseWriter) string {
 			at := number(r, "cursor", 0)
 			page, more := rest(items, at)
@@ -212,7 +214,8 @@ func TestDriven(t *testing.T) {
 			}
 			var ids []hostapi.RegisteredKey
 			for i := range 3 {
-				key, err := ssh.NewPublicKey(ed25519.NewKeyFromSeed([]byte(strings.Repeat(string(rune('a'+i)), 32))).Public())
+				key, err := ssh.NewPublicKey(ed25519.NewKeyFromSeed([]byte(strings.Repeat(string(rune('a'+i)),
+					32))).Public())
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -221,7 +224,8 @@ func TestDriven(t *testing.T) {
 					t.Fatalf("add: %q, %v", id, err)
 				}
 			}
-			if ids, err = c.Keys(t.Context(), hostapi.KeyList{}); err != nil || len(ids) != 3 || ids[2].Title != "key 2" {
+			if ids, err = c.Keys(t.Context(), hostapi.KeyList{}); err != nil || len(ids) != 3 ||
+				ids[2].Title != "key 2" {
 				t.Fatalf("list: %+v, %v", ids, err)
 			}
 			if err := c.RemoveKey(t.Context(), ids[1], hostapi.KeyList{}); err != nil {
@@ -231,13 +235,15 @@ func TestDriven(t *testing.T) {
 				t.Errorf("afterwards: %+v, %v", ids, err)
 			}
 			repos := 0
-			if err := c.Repos(t.Context(), "", func(hostapi.Repo) bool { repos++; return true }); err != nil || repos != 3 {
+			if err := c.Repos(t.Context(), "",
+				func(hostapi.Repo) bool { repos++; return true }); err != nil || repos != 3 {
 				t.Errorf("%d repositories, %v", repos, err)
 			}
 			if s.issued == "" {
 				return
 			}
-			token, err := c.IssueToken(t.Context(), hostapi.TokenRequest{Label: "on driftwood", Purposes: []string{"push"}})
+			token, err := c.IssueToken(t.Context(), hostapi.TokenRequest{Label: "on driftwood",
+				Purposes: []string{"push"}})
 			if err != nil || string(token.Token.Reveal()) != "new-token" {
 				t.Errorf("issue: %+v, %v", token, err)
 			}

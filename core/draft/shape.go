@@ -147,8 +147,8 @@ func plainName(name string) string {
 var wrappers = []string{"data", "result", "results", "items", "values", "content", "contents", "list", "records",
 	"entries", "elements", "nodes", "response", "payload"}
 
-// list finds the list of results in a reply that fits: the reply itself, or a list in up to two envelopes. place is empty
-// for the reply itself.
+// list finds the list of results in a reply that fits: the reply itself, or a list in up to two envelopes. place is
+// empty for the reply itself.
 func (s *shape) list(fits func(item *shape) bool) (place string, item *shape, found bool) {
 	return s.listBelow("$", 3, fits)
 }

@@ -11,8 +11,10 @@ import (
 )
 
 // prefixed finds the word that the document wants before a token in a header.
-var prefixed = regexp.MustCompile(`(?i)(?:prepend\w*|prefix\w*|begin\w*|start\w*) with (?:the (?:word|text|prefix) )?["'` + "`" + `]?([A-Za-z]+)["'` + "`" + `]?|` +
-	"[\"'`](?:Authorization: )?([A-Za-z]+) [<{\\[(]?\\w*(?:token|key)")
+var prefixed = regexp.MustCompile(
+	`(?i)(?:prepend\w*|prefix\w*|begin\w*|start\w*) with (?:the (?:word|text|prefix) )?["'` + "`" + `]?([A-Za-z]+)["'` + "`" + `]?|` +
+		"[\"'`](?:Authorization: )?([A-Za-z]+) [<{\\[(]?\\w*(?:token|key)",
+)
 
 // A way in which a token is shown, as lines of the description, and what is said of it.
 type signIn struct{ lines, password, comments []string }
@@ -128,11 +130,16 @@ func (d *document) scopeList(chosen map[string]*match) (list []scopeOf) {
 
 // purposeWords are what the name of a scope has for a purpose: what it is about, what it allows, and what it is not.
 var purposeWords = map[string]struct{ about, may, not []string }{
-	"clone":    {[]string{"repo", "repository", "project", "tree", "code"}, []string{"read", "pull", "clone"}, []string{"write", "admin", "delete", "hook", "registry", "package", "status"}},
-	"push":     {[]string{"repo", "repository", "project", "tree", "code"}, []string{"write", "push"}, []string{"read", "admin", "delete", "hook", "registry", "package", "status"}},
+	"clone": {[]string{"repo", "repository", "project", "tree", "code"}, []string{"read", "pull", "clone"},
+		[]string{"write", "admin", "delete", "hook", "registry", "package", "status"}},
+	"push": {[]string{"repo", "repository", "project", "tree", "code"}, []string{"write", "push"},
+		[]string{"read", "admin", "delete", "hook", "registry", "package", "status"}},
 	"packages": {[]string{"package", "registry"}, []string{"read", "pull"}, []string{"write", "admin", "delete"}},
-	"keys":     {[]string{"key", "sshkey", "user", "account"}, []string{"write", "admin", "manage"}, []string{"read", "gpg", "email", "follow", "deploy", "repo", "delete"}},
-	"repos":    {[]string{"repo", "repository", "project", "tree", "api"}, []string{"write", "admin", "create", "manage"}, []string{"read", "delete", "hook", "registry", "package", "status"}},
+	"keys": {[]string{"key", "sshkey", "user", "account"}, []string{"write", "admin", "manage"},
+		[]string{"read", "gpg", "email", "follow", "deploy", "repo", "delete"}},
+	"repos": {[]string{"repo", "repository", "project", "tree", "api"},
+		[]string{"write", "admin", "create", "manage"}, []string{"read", "delete", "hook", "registry",
+			"package", "status"}},
 }
 
 // purposes finds the host's scopes for each of our purposes; a purpose that nothing fits has none.
@@ -155,7 +162,8 @@ func (d *document) purposes(chosen map[string]*match) map[string]string {
 		}
 	}
 	// Where a scope is for everything, it is what making repositories and keys needs, unless another says so.
-	i := slices.IndexFunc(scopes, func(s scopeOf) bool { return slices.Contains([]string{"api", "all", "full", "*"}, s.name) })
+	i := slices.IndexFunc(scopes,
+		func(s scopeOf) bool { return slices.Contains([]string{"api", "all", "full", "*"}, s.name) })
 	for _, purpose := range []string{"keys", "repos"} {
 		if i >= 0 && (found[purpose] == "" || purpose == "repos" && found[purpose] == found["push"]) {
 			found[purpose] = scopes[i].name

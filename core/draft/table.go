@@ -58,12 +58,14 @@ var (
 )
 
 var (
-	idNames    = []string{"id", "keyid", "uuid", "uid", "gid", "pk", "number", "key.id", "slug", "name"}
-	lineNames  = []string{"key", "publickey", "sshkey", "pubkey", "line", "content", "value", "body", "text", "openssh", "authorizedkey", "keydata", "rawkey"}
+	idNames   = []string{"id", "keyid", "uuid", "uid", "gid", "pk", "number", "key.id", "slug", "name"}
+	lineNames = []string{"key", "publickey", "sshkey", "pubkey", "line", "content", "value", "body", "text",
+		"openssh", "authorizedkey", "keydata", "rawkey"}
 	kindNames  = []string{"algorithm", "keytype", "type", "kind", "keyalgorithm", "algo"}
 	blobNames  = []string{"blob", "base64", "encodedkey", "keyblob", "data", "keybody", "encoded"}
 	titleNames = []string{"title", "name", "label", "comment", "displayname", "description", "note"}
-	endNames   = []string{"expiresat", "expires", "expirydate", "expiredate", "expiration", "expirationdate", "expireson",
+	endNames   = []string{"expiresat", "expires", "expirydate", "expiredate", "expiration",
+		"expirationdate", "expireson",
 		"validuntil", "until", "ends", "endsat", "validto", "expiry", "expiretime", "expiresdate", "enddate"}
 	usedNames   = []string{"lastusedat", "lastused", "lastuseddate", "lastuse", "usedat", "lastaccess", "lastaccessed"}
 	madeNames   = []string{"createdat", "created", "createddate", "createdon", "creationdate", "made", "dateadded"}
@@ -75,14 +77,16 @@ var (
 		"tokenvalue", "plain", "secretvalue", "apitoken", "key", "pass"}
 	spanNames = []string{"days", "expiresindays", "lifetimedays", "validdays", "ttldays", "expirydays"}
 	tickNames = []string{"expiresin", "ttl", "lifetime", "seconds", "expiresinseconds", "duration", "ttlseconds"}
-	pathNames = []string{"fullname", "pathwithnamespace", "fullpath", "namewithowner", "fullslug", "path", "fullnameslug",
+	pathNames = []string{"fullname", "pathwithnamespace", "fullpath", "namewithowner", "fullslug", "path",
+		"fullnameslug",
 		"repository", "slug", "name"}
 	sshNames = []string{"sshurl", "sshurltorepo", "cloneurlssh", "sshcloneurl", "urlssh", "clonessh", "gitsshurl",
 		"clone.ssh", "urls.ssh", "links.ssh", "clonelinks.ssh", "ssh"}
 	httpsNames = []string{"cloneurl", "httpurltorepo", "httpsurl", "httpscloneurl", "cloneurlhttps", "urlhttps",
 		"httpsurltorepo", "clonehttps", "clone.https", "clone.http", "urls.https", "urls.http", "links.https", "https",
 		"httpurl"}
-	pushNames       = []string{"permissions.push", "permissions.write", "canpush", "canwrite", "access", "permission", "role"}
+	pushNames = []string{"permissions.push", "permissions.write", "canpush", "canwrite", "access",
+		"permission", "role"}
 	visibilityNames = []string{"private", "isprivate", "visibility", "public", "ispublic"}
 	frozenNames     = []string{"archived", "isarchived", "frozen", "locked"}
 	branchNames     = []string{"defaultbranch", "mainbranch", "mainbranch.name", "head", "branch"}
@@ -114,7 +118,8 @@ var wants = []want{
 	{does: "who", methods: []string{"GET"}, noun: whoNoun, context: ofAccount,
 		finds: []finding{{"account", loginNames, true}, {"id", idNames[:6], false}}},
 	{does: "host-keys", methods: []string{"GET"}, noun: hostNoun, context: ofHost, lists: true,
-		finds: []finding{{"line", append([]string{"$"}, lineNames...), false}, {"fingerprint", []string{"fingerprint", "sha256"}, false}}},
+		finds: []finding{{"line", append([]string{"$"}, lineNames...), false},
+			{"fingerprint", []string{"fingerprint", "sha256"}, false}}},
 	{does: "list-keys", methods: []string{"GET"}, noun: keyNoun, context: ofAccount, lists: true, finds: keyFindings},
 	{does: "add-key", methods: []string{"POST"}, noun: keyNoun, context: ofAccount, finds: keyFindings[:1],
 		sends: keySendings},
@@ -153,26 +158,29 @@ var selfWords = []string{"self", "current", "me", "this"}
 var (
 	othersWords = []string{"org", "orgs", "organization", "organisation", "admin", "enterprise", "group", "team",
 		"company", "site", "system", "instance", "installation", "runner", "webhook", "hook", "impersonation"}
-	otherKeys = []string{"gpg", "pgp", "ssl", "tls", "hmac", "license", "secret", "encryption", "certificate", "feature",
+	otherKeys = []string{"gpg", "pgp", "ssl", "tls", "hmac", "license", "secret", "encryption",
+		"certificate", "feature",
 		"jwk", "webauthn", "fido", "passkey", "variable", "cache", "idempotency"}
 	otherTokens = []string{"oauth", "refresh", "registration", "deploy", "device", "verify", "csrf", "push", "reset",
 		"invitation", "feed", "trigger", "job", "pipeline", "upload", "session", "login", "jwt", "introspect", "id"}
 	accountWords = []string{"user", "me", "account", "self", "current", "profile", "my", "setting", "preference", "ssh",
-		"security", "auth", "authenticated", "person", "people", "credential", "authentication", "application", "whoami",
+		"security", "auth", "authenticated", "person", "people", "credential", "authentication",
+		"application", "whoami",
 		"myself", "api", "rest", "personal", "access"}
 	repoWords = repoNoun.main
 )
 
 // Names of parameters in a path.
 var (
-	userNames  = []string{"user", "username", "login", "account", "accountname", "selecteduser", "userslug", "userlogin", "name"}
+	userNames = []string{"user", "username", "login", "account", "accountname", "selecteduser", "userslug",
+		"userlogin", "name"}
 	userIDs    = []string{"userid", "accountid", "uid", "id", "uuid"}
 	ownerNames = []string{"owner", "org", "organization", "namespace", "workspace", "group", "projectkey", "username",
 		"user", "account", "ownername", "workspaceslug", "group_id", "project", "login"}
 )
 
-// Thresholds of how sure a draft is, from 0 to 1: above the first an operation is written, above the second as a comment,
-// and below that it is left out.
+// Thresholds of how sure a draft is, from 0 to 1: above the first an operation is written, above the second as a
+// comment, and below that it is left out.
 const (
 	written = 0.6
 	doubted = 0.35

@@ -19,10 +19,12 @@ func (d *document) write(r *Result, o Options, chosen map[string]*match) string 
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	title := cmp.Or(untrusted.Clean(textOf(asObject(d.root["info"])["title"])), r.Host)
-	line("# Drafted by Unicrux from %s. Each line says where it comes from and how sure it is.", cmp.Or(o.From, "an API document"))
+	line("# Drafted by Unicrux from %s. Each line says where it comes from and how sure it is.",
+		cmp.Or(o.From, "an API document"))
 	line("# Nothing here was tried yet: unicrux host add FILE, then unicrux host test %s", r.Name)
 	line("unicrux = 1\nname = %s\ntitle = %s\n", quote(r.Name), quote(title))
-	line("[ssh]\nhost = %s # %s\nuser = \"git\" # the document does not say; most hosts have this login\n", quote(r.Host), r.HostFrom)
+	line("[ssh]\nhost = %s # %s\nuser = \"git\" # the document does not say; most hosts have this login\n",
+		quote(r.Host), r.HostFrom)
 	line("[https]\nurl = %s\nusername = \"{account}\" # the document does not say\n", quote("https://"+r.Host+"/"))
 	d.writePurposes(line, chosen)
 	in := d.signIn()
@@ -178,8 +180,10 @@ func (d *document) errors() string {
 		}
 		refusal := op.refusal()
 		var places []string
-		for _, name := range []string{"title", "detail", "message", "error.message", "error", "errormessage", "msg", "reason"} {
-			if at, found := refusal.find([]string{name}); found && at.shape.kind != "integer" && at.shape.kind != "boolean" {
+		for _, name := range []string{"title", "detail", "message", "error.message", "error", "errormessage",
+			"msg", "reason"} {
+			if at, found := refusal.find([]string{name}); found && at.shape.kind != "integer" &&
+				at.shape.kind != "boolean" {
 				places = append(places, quote(at.path))
 			}
 		}

@@ -2,7 +2,6 @@ package ready
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"anchorage.example/unicrux/core/describe"
@@ -18,6 +17,8 @@ type Foreseen struct {
 	Summary string
 	Changes []string
 	ByHand  bool // the person has to do something besides giving a secret
+
+	trusts string // the host whose published key it stores; empty for any other step
 }
 
 // Foresee tells what will have to be done for a way that is broken: the mend of its crux,
@@ -35,7 +36,8 @@ func Foresee(ctx context.Context, p site.Site, way *finding.Way, person Person) 
 		plan = append(plan, Foreseen{Summary: words,
 			Changes: []string{"a description of " + host.Name + ", which names its URL and nothing else"}})
 	} else if found {
-		plan = append(plan, Foreseen{mend.Summary, mend.Changes, !mend.Automatic && mend.Action.Do != finding.UseURL})
+		plan = append(plan, Foreseen{Summary: mend.Summary, Changes: mend.Changes,
+			ByHand: !mend.Automatic && mend.Action.Do != finding.UseURL})
 	}
 	switch {
 	case host == nil || len(plan) == 0:
@@ -43,7 +45,12 @@ func Foresee(ctx context.Context, p site.Site, way *finding.Way, person Person) 
 	case way.Question.Transport == "https":
 		return append(plan, foreseeWeb(host, way, mend)...)
 	case mend.Action.Do == finding.NameSSH:
-		return append(plan, Foreseen{Summary: "Check the way again with those settings, and mend what else is missing: a key, trust, registration."})
+		return append(
+			plan,
+			Foreseen{
+				Summary: "Check the way again with those settings, and mend what else is missing: a key, trust, registration.",
+			},
+		)
 	}
 	return append(plan, foreseeSSH(p, host, way, mend)...)
 }
@@ -64,10 +71,11 @@ func foreseeWeb(host *describe.Description, way *finding.Way, mend finding.Mend)
 	case asks && !host.IsLearned():
 		return nil
 	case host.IsLearned() && !asks:
-		return []Foreseen{{"Ask for the user name and a token for " + host.Name +
-			", prove them by git's own request, and keep them.", kept, true}}
+		return []Foreseen{{Summary: "Ask for the user name and a token for " + host.Name +
+			", prove them by git's own request, and keep them.", Changes: kept, ByHand: true}}
 	case mend.Action.Do == finding.SettleWeb && (host.Can("issue-token") || host.OAuth.Client == ""):
-		return []Foreseen{{"Get a token for " + host.Name + ", unless git has one that serves.", kept, false}}
+		return []Foreseen{{Summary: "Get a token for " + host.Name + ", unless git has one that serves.",
+			Changes: kept}}
 	}
 	return nil
 }
@@ -77,23 +85,25 @@ func foreseeSSH(p site.Site, host *describe.Description, way *finding.Way, mend 
 	do := mend.Action.Do
 	if pair := []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}; do != finding.MakeKey {
 		if !way.KeyAtHand {
-			plan = append(plan, Foreseen{"Make a key for " + host.Name + ".", pair, false})
+			plan = append(plan, Foreseen{Summary: "Make a key for " + host.Name + ".", Changes: pair})
 		} else if way.KeyWeak {
-			plan = append(plan, Foreseen{"Make a better key, unless " + host.Name +
-				" knows the weak one that is here.", pair, false})
+			plan = append(plan, Foreseen{Summary: "Make a better key, unless " + host.Name +
+				" knows the weak one that is here.", Changes: pair})
 		}
 	}
 	if !way.HostKnown && do != finding.TrustHost && do != finding.CompareHost {
 		step := Foreseen{Changes: []string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}}
-		step.Summary = "Compare the host's key with the one that " + host.Name + " publishes, and store it."
+		step.Summary, step.trusts = "Compare the host's key with the one that "+host.Name+
+			" publishes, and store it.", host.Name
 		if step.ByHand = !publishes(host); step.ByHand {
-			step.Summary = "Compare the host's key with the fingerprint that you paste, and store it."
+			step.Summary, step.trusts = "Compare the host's key with the fingerprint that you paste, and store it.", ""
 		}
 		plan = append(plan, step)
 	}
 	if !way.KeyProved && do != finding.RegisterKey && do != finding.UseKey && do != finding.PasteKey {
-		step := Foreseen{"Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
-			[]string{"the keys that " + host.Name + " knows"}, false}
+		step := Foreseen{Summary: "Register the key with " + host.Name +
+			" unless it knows it, and sign in to prove it.",
+			Changes: []string{"the keys that " + host.Name + " knows"}}
 		if step.ByHand = !host.Can("add-key"); step.ByHand {
 			step.Summary = "Show the one line that you paste on the web page of " + host.Name +
 				", and wait until it accepts the key."
@@ -108,31 +118,47 @@ func publishes(d *describe.Description) bool {
 	return d.Can("host-keys") || len(d.SSH.HostKeys)+len(d.SSH.Fingerprints) > 0
 }
 
-// DryRun carries out what can be foreseen without changing anything, for its differences.
-func DryRun(ctx context.Context, p site.Site, way *finding.Way, person Person) (*workstation.Batch, error) {
+// DryRun carries out what can be foreseen without changing anything, for its differences: files as they would be, and a
+// line for what a host would be sent and for the clone. clone is its folder, as people write it; empty for none.
+func DryRun(ctx context.Context, p site.Site, way *finding.Way, person Person,
+	clone string) (*workstation.Batch, error) {
 	batch := p.Station.Begin("Open the way.", true)
+	plan := Foresee(ctx, p, way, person)
 	if source, unknown := toLearn(ctx, p, way, person); unknown {
 		if err := hosts.Add(batch, p.Station, source); err != nil {
 			return batch, err
 		}
+		plan = plan[1:]
 	}
 	mend, found := attempts{}.next(way, person)
-	if !found || mend.Action.Do == finding.UseURL {
-		return batch, nil
+	if found && len(plan) > 0 && plan[0].Summary == mend.Summary && inFiles(mend.Action.Do) {
+		if _, err := Apply(ctx, p, batch, mend.Action, finding.Request{}, Person{}); err != nil {
+			return batch, err
+		}
+		plan = plan[1:]
 	}
-	switch mend.Action.Do {
-	case finding.RegisterKey, finding.GetToken, finding.OpenChest, finding.CompareHost, finding.PasteKey,
-		finding.TrustCA: // neither the host nor the person is asked in a dry run
-		return batch, batch.Act(ctx, mend.Summary, workstation.HostStep{}, nil)
-	}
-	if _, err := Apply(ctx, p, batch, mend.Action, finding.Request{}, Person{}); err != nil {
-		return batch, err
-	}
-	if mend.Action.Do == finding.MakeKey && !way.HostKnown {
-		if _, err := trust.Host(ctx, p, batch, mend.Action.Host); err != nil &&
-			!errors.Is(err, trust.ErrUnpublished) {
-			return batch, fmt.Errorf("trusting %s: %w", mend.Action.Host, err)
+	for _, step := range plan {
+		if step.trusts != "" { // it is asked, and nothing is stored
+			if _, err := trust.Host(ctx, p, batch, step.trusts); err == nil {
+				continue
+			}
+		}
+		if err := batch.Act(ctx, step.Summary, workstation.HostStep{}, nil); err != nil {
+			return batch, err
 		}
 	}
+	if clone != "" && (way.IsOpen() || found || len(plan) > 0) {
+		return batch, batch.Act(ctx, "Clone into "+clone+".", workstation.HostStep{}, nil)
+	}
 	return batch, nil
+}
+
+// inFiles reports whether all that an act does is to change files here: then a dry run shows how.
+func inFiles(do finding.Act) bool {
+	switch do {
+	case finding.RegisterKey, finding.GetToken, finding.OpenChest, finding.CompareHost, finding.PasteKey,
+		finding.TrustCA, finding.TrustHost, finding.UseURL, finding.LoadKey:
+		return false
+	}
+	return do != ""
 }

@@ -136,7 +136,7 @@ func TestForesee(t *testing.T) {
 	if len(plan) != 3 {
 		t.Errorf("%+v", plan)
 	}
-	batch, err := ready.DryRun(t.Context(), s.Site, way, ready.Person{})
+	batch, err := ready.DryRun(t.Context(), s.Site, way, ready.Person{}, "~/x")
 	if err != nil || len(batch.Differences()) == 0 {
 		t.Errorf("%+v, %v", batch.Differences(), err)
 	}

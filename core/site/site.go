@@ -27,7 +27,7 @@ type Site struct {
 	// is called before something is tried again, with why it was not so yet; may be nil
 	Trying func(yet error, next time.Duration)
 	// asks which of several things that a lookup finds is meant; nil where nobody can be asked
-	Choose  func(*describe.Description, string, []hostapi.Choice) (int, error)
+	Choose func(*describe.Description, string, []hostapi.Choice) (int, error)
 	// gives a client an account's password, where a host wants that; nil where nobody can
 	SignIn  func(*hostapi.Client) error
 	Timeout time.Duration // for each step on the network; 0 means 10 seconds
@@ -67,7 +67,7 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                      // of a key that is here
 	Token         func(*describe.Description) (origin.Bound, error) // for a host's API, to register keys
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's API, to let it issue another one
-	TokenToKeep func(*describe.Description) (secret.Text, error) // for the chest, made by hand
+	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
 	// whether another host is meant than the one that was asked for; nil for no
 	OtherHost func(asked, other string) (bool, error)
 	Chest     func() error // makes the chest ready for a secret, and opens it

@@ -33,8 +33,8 @@ func (e *LeftError) Error() string {
 // Unwrap returns why the token was not kept.
 func (e *LeftError) Unwrap() error { return e.Err }
 
-// Issue lets the host issue a token by its API, and keeps it. Where it cannot be kept, the host is told to forget it; the
-// error is a *[LeftError] where that fails too.
+// Issue lets the host issue a token by its API, and keeps it. Where it cannot be kept, the host is told to forget it;
+// the error is a *[LeftError] where that fails too.
 func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client,
 	r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
@@ -120,7 +120,8 @@ func isLabelTaken(err error) bool {
 	}
 	words := strings.ToLower(refusal.Message)
 	about := strings.Contains(words, "name") || strings.Contains(words, "label") || strings.Contains(words, "title")
-	used := strings.Contains(words, "already") || strings.Contains(words, "taken") || strings.Contains(words, "exist") ||
+	used := strings.Contains(words, "already") || strings.Contains(words, "taken") ||
+		strings.Contains(words, "exist") ||
 		strings.Contains(words, "in use") || strings.Contains(words, "unique")
 	return refusal.Status == http.StatusConflict || refusal.Refused() && about && used
 }

@@ -75,13 +75,17 @@ func (h *issuer) describes(t *testing.T) *describe.Description {
 	t.Helper()
 	server := httptest.NewTLSServer(h)
 	t.Cleanup(server.Close)
-	text := fmt.Sprintf("unicrux = 1\nname = \"slip\"\n[https]\nurl = \"%s/\"\nusername = \"{account}\"\n[purposes]\npush = [\"write\"]\n"+
-		"[interface]\nurl = \"%s/\"\nheader = \"Authorization: token {token}\"\nauthority = \"\"\"%s\"\"\"\n"+
-		"[interface.password]\nbasic = \"{account}:{password}\"\n[operations]\n"+
-		"who = { path = \"me\", fields = { account = \"$.login\" } }\n"+
-		"issue-token = { method = \"POST\", path = \"users/{account}/tokens\", sign-in = \"password\", body = { name = \"{label}\", scopes = \"{scopes}\" }, fields = { token = \"$.sha1\", id = \"$.id\" } }\n"+
-		"revoke-token = { method = \"DELETE\", path = \"users/{account}/tokens/{id}\", sign-in = \"password\" }\n",
-		server.URL, server.URL, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}))
+	text := fmt.Sprintf(
+		"unicrux = 1\nname = \"slip\"\n[https]\nurl = \"%s/\"\nusername = \"{account}\"\n[purposes]\npush = [\"write\"]\n"+
+			"[interface]\nurl = \"%s/\"\nheader = \"Authorization: token {token}\"\nauthority = \"\"\"%s\"\"\"\n"+
+			"[interface.password]\nbasic = \"{account}:{password}\"\n[operations]\n"+
+			"who = { path = \"me\", fields = { account = \"$.login\" } }\n"+
+			"issue-token = { method = \"POST\", path = \"users/{account}/tokens\", sign-in = \"password\", body = { name = \"{label}\", scopes = \"{scopes}\" }, fields = { token = \"$.sha1\", id = \"$.id\" } }\n"+
+			"revoke-token = { method = \"DELETE\", path = \"users/{account}/tokens/{id}\", sign-in = \"password\" }\n",
+		server.URL,
+		server.URL,
+		pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}),
+	)
 	if h.listing {
 		text += "list-tokens = { path = \"users/{account}/tokens\", sign-in = \"password\", fields = { id = \"$.id\", label = \"$.name\" } }\n"
 	}
@@ -111,7 +115,8 @@ func TestIssue(t *testing.T) {
 		{"it does not work", issuer{who: 401, revokes: true}, true, "", false, 0, 1},
 		{"it does not work, and cannot be revoked", issuer{who: 401}, true, "", true, 1, 1},
 		{"the chest is closed", issuer{who: 200, revokes: true}, false, "", false, 0, 1},
-		{"the label is taken", issuer{who: 200, revokes: true, labels: []string{label}}, true, label + " 2", false, 2, 2},
+		{"the label is taken", issuer{who: 200, revokes: true, labels: []string{label}}, true,
+			label + " 2", false, 2, 2},
 		{"the host lists which are", issuer{who: 200, revokes: true, listing: true,
 			labels: []string{label, label + " 2"}}, true, label + " 3", false, 3, 1},
 	} {
@@ -139,7 +144,8 @@ func TestIssue(t *testing.T) {
 			if e.Label != row.label && row.label != "" || len(host.labels) != row.there || host.asked != row.asked {
 				t.Errorf("kept %+v; at the host %q, asked %d times", e, host.labels, host.asked)
 			}
-			if list, _ := tokens.Chest(s.Site).List(); row.label != "" && (len(list) != 1 || list[0].Account != "ines") {
+			if list, _ := tokens.Chest(s.Site).List(); row.label != "" &&
+				(len(list) != 1 || list[0].Account != "ines") {
 				t.Errorf("in the chest: %+v", list)
 			}
 		})

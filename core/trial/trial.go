@@ -114,7 +114,8 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 
 // wantsPassword reports whether an operation wants an account's password, and nobody gives one.
 func (t *trials) wantsPassword(name string) bool {
-	return t.client.Description.Operations[name].SignIn == "password" && t.client.Password.Empty() && t.client.SignIn == nil
+	return t.client.Description.Operations[name].SignIn == "password" && t.client.Password.Empty() &&
+		t.client.SignIn == nil
 }
 
 func (t *trials) skip(name, why string) {
