@@ -110,6 +110,9 @@ func (p *prompter) ask(read func() (string, error)) (string, error) {
 			io.Writer
 		}{p.In, p.Err}, "")
 	}
+	if width, height, err := term.GetSize(fd); err == nil && width > 0 {
+		_ = p.asked.SetSize(width, height) // else a long answer is wrapped where 80 columns end
+	}
 	type answer struct {
 		text string
 		err  error

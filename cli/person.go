@@ -102,7 +102,7 @@ func askAccount(a *app, host *describe.Description) (string, error) {
 // pasteLine shows the line of a key that is to be pasted on a host's web page.
 func pasteLine(a *app, r registration.Registration, copy bool, wait time.Duration) {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
-	a.tell(render.ByHand(a.style(), r, line))
+	a.tell("\n" + render.ByHand(a.style(), r, line))
 	if copy {
 		words := "The line is on the clipboard, if this terminal allows it."
 		if toClipboard(a, line) != nil {

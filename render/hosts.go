@@ -272,7 +272,7 @@ func RegisteredDocument(r *registration.Registered, key, host string, change int
 // ByHand says what to paste, where and under which title. The line stands alone, whole.
 func ByHand(s Style, r registration.Registration, line string) string {
 	host, page := r.Host.Name, r.Host.Pages.Keys
-	where := "Give " + host + " this one line, on the page where it takes keys"
+	where := "Register this one line at " + host + ", on its web page for SSH keys"
 	if page != "" {
 		where += ":"
 	} else {
