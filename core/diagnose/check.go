@@ -10,6 +10,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose/localcheck"
 	"anchorage.example/unicrux/core/diagnose/sshcheck"
 	"anchorage.example/unicrux/core/diagnose/webcheck"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -91,9 +92,7 @@ func overSSH(ctx context.Context, way *finding.Way, located localcheck.Located, 
 		way.Add(part)
 		way.Trip, way.Account, way.Key, way.Unlocked, way.KeyProved = t.Trip, t.Account, t.Key, t.Unlocked, t.Proved
 		if crux == nil {
-			var notes []finding.Note
-			crux, notes = localcheck.Push(ctx, located, t.Trip.Answer.Heads)
-			way.Add(finding.Part{Notes: notes})
+			crux = pushes(ctx, way, located, located.API(t.Account), t.Trip.Answer.Heads)
 		}
 		if crux == nil {
 			way.Add(sshcheck.Notes(t))
@@ -104,6 +103,18 @@ func overSSH(ctx context.Context, way *finding.Way, located localcheck.Located, 
 	way.BreakAt(crux)
 	way.Mends = sshcheck.Mends(settled, way.Account, crux)
 	return nil
+}
+
+// pushes looks, where git is let in for pushing, for what stops a push all the same.
+func pushes(ctx context.Context, way *finding.Way, located localcheck.Located, api *hostapi.Client,
+	heads localcheck.Heads) *finding.Crux {
+	part, crux := localcheck.Allowed(ctx, located, api)
+	if way.Add(part); crux != nil {
+		return crux
+	}
+	crux, notes := localcheck.Push(ctx, located, heads)
+	way.Add(finding.Part{Notes: notes})
+	return crux
 }
 
 // overWeb goes on over HTTPS, unless the stage of the address broke.
@@ -121,9 +132,7 @@ func overWeb(ctx context.Context, way *finding.Way, located localcheck.Located, 
 		way.Add(part)
 		settled, way.Account = t.Settled, t.Account
 		if crux = broke; crux == nil && !located.Alone {
-			var notes []finding.Note
-			crux, notes = localcheck.Push(ctx, located, t.Trip.Answer.Heads)
-			way.Add(finding.Part{Notes: notes})
+			crux = pushes(ctx, way, located, t.API(), t.Trip.Answer.Heads)
 		}
 		if crux == nil {
 			way.Add(finding.Part{Notes: webcheck.Notes(t)})

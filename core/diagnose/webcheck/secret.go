@@ -125,6 +125,14 @@ func (t Travelled) headers() []string {
 	return list
 }
 
+// API speaks to the host's API with what was shown to it for git; nil where that was nothing.
+func (t Travelled) API() *hostapi.Client {
+	if t.Host == nil || t.Sent.Password.Empty() {
+		return nil
+	}
+	return t.interfaceOf()
+}
+
 // interfaceOf speaks to the host's interface as whoever git would sign in as: with a token of the
 // chest's if it was kept for that, else only where the interface is at the very place to which git
 // itself would send the secret.
