@@ -45,7 +45,7 @@ var changings = []changing{
 	{name: "undo", before: registered, stays: true, args: []string{"undo", "--token-from", token}},
 	{name: "remote use", before: cloned, args: []string{"remote", "use", "https"}},
 	{name: "repo new", before: withSource, leaves: "source/.git",
-		args: []string{"repo", "new", "forge", "ines.marlow/tide", "--from", "SOURCE", "--token-from", token}},
+		args: []string{"repo", "new", "forge", "ines.marlow/tide", "--attach", "SOURCE", "--token-from", token}},
 	{name: "token add", before: withOpenChest, args: []string{"token", "add", "forge", "--from", token}},
 	{name: "token sign-in", before: withSignIn, args: []string{"token", "sign-in", "quay"}},
 	{name: "chest move", before: withEntries, args: []string{"chest", "move", "--to", "memory"}, stays: true},

@@ -118,7 +118,7 @@ func (p *person) tokenAndRepository(host string, token []string) {
 	}
 	p.must(append([]string{"token", "add", host, "--from", p.host.TokenFile()}, words...)...)
 	p.openChest()
-	r := p.must(append([]string{"repo", "new", host, "buoys/fresh", "--from", "fresh", "--private",
+	r := p.must(append([]string{"repo", "new", host, "buoys/fresh", "--attach", "fresh",
 		"--commit"}, token...)...)
 	if !strings.Contains(r.out, "branch main is pushed") {
 		p.t.Errorf("repo new: %s", r)
@@ -150,14 +150,14 @@ func TestByHandWaits(t *testing.T) {
 		t.Errorf("repositories: %s", r)
 	}
 	p.write("x", "folder", "x")
-	if r := p.unicrux("repo", "new", "lantern", "tools/wick", "--from", "folder", "--wait", "0"); r.exit != 1 ||
+	if r := p.unicrux("repo", "new", "lantern", "tools/wick", "--attach", "folder", "--wait", "0"); r.exit != 1 ||
 		!strings.Contains(r.err, "no such repository yet") {
 		t.Errorf("nobody created it: %s", r)
 	}
 	if p.exists("folder", ".git") {
 		t.Error("the folder was changed for a repository that there is not")
 	}
-	r := p.must("repo", "new", "lantern", "harbour/lamp-firmware", "--from", "folder", "--wait", "0")
+	r := p.must("repo", "new", "lantern", "harbour/lamp-firmware", "--attach", "folder", "--wait", "0")
 	if !strings.Contains(r.out, "remote origin") || !strings.Contains(r.out, "Nothing is committed there yet") {
 		t.Errorf("one that is there: %s", r)
 	}
@@ -247,12 +247,12 @@ func TestNewRepository(t *testing.T) {
 		return p.unicrux(append(append([]string{"repo", "new"}, args...), token...)...)
 	}
 	p.write("a\n", "plain", "a.txt")
-	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 ||
+	if r := made("forge", "buoys/spring", "--attach", "plain", "--commit"); r.exit != 0 ||
 		!strings.Contains(r.out, "is a git repository now") || !strings.Contains(r.out, "branch main is pushed") {
 		t.Fatalf("a plain folder: %s", r)
 	}
 	p.mustGit("-C", "plain", "push") // a plain push goes there
-	if r := made("forge", "buoys/spring", "--from", "plain", "--private", "--commit"); r.exit != 0 ||
+	if r := made("forge", "buoys/spring", "--attach", "plain", "--commit"); r.exit != 0 ||
 		!strings.Contains(r.out, "was on forge already") {
 		t.Errorf("twice: %s", r)
 	}
@@ -263,7 +263,7 @@ func TestNewRepository(t *testing.T) {
 	p.mustGit("init", "--quiet", "--initial-branch=trunk", "own")
 	p.mustGit("-C", "own", "commit", "--quiet", "--allow-empty", "--message", "Begin")
 	p.mustGit("-C", "own", "remote", "add", "origin", "git@elsewhere.example:x/y.git")
-	if r := made("forge", "buoys/own", "--from", "own"); r.exit != 0 ||
+	if r := made("forge", "buoys/own", "--attach", "own"); r.exit != 0 ||
 		!strings.Contains(r.out, "as its remote forge") || !strings.Contains(r.out, "branch trunk is pushed") {
 		t.Errorf("a repository with a remote: %s", r)
 	}
@@ -278,9 +278,9 @@ func TestNewRepository(t *testing.T) {
 	}{
 		"no name":                   {[]string{"forge", "a b"}, 2, "a repository is named by"},
 		"out of the host":           {[]string{"forge", "../x"}, 2, "a repository is named by"},
-		"no folder":                 {[]string{"forge", "buoys/x", "--from", "nowhere"}, 2, "not a folder"},
-		"inside another repository": {[]string{"forge", "buoys/x", "--from", "own/.git/hooks"}, 1, ""},
-		"commit of nothing":         {[]string{"forge", "buoys/x", "--commit"}, 2, "--commit needs --from"},
+		"no folder":                 {[]string{"forge", "buoys/x", "--attach", "nowhere"}, 2, "not a folder"},
+		"inside another repository": {[]string{"forge", "buoys/x", "--attach", "own/.git/hooks"}, 1, ""},
+		"commit of nothing":         {[]string{"forge", "buoys/x", "--commit"}, 2, "--commit needs --attach"},
 		"refused":                   {[]string{"forge", "BUOYS/x"}, 1, "this is no name for a repository"},
 	} {
 		if r := made(row.args...); r.exit != row.exit || !strings.Contains(r.err, row.want) {

@@ -347,3 +347,39 @@ func TestHostDescribesItself(t *testing.T) {
 		t.Errorf("after it was dropped: %s", r)
 	}
 }
+
+// TestAsksAgain: a wrong token is asked for once more, and where git does not know who commits are by, that is asked
+// for and holds in every repository.
+func TestAsksAgain(t *testing.T) {
+	t.Parallel()
+	p := withHost(t)
+	p.without = []string{"GIT_AUTHOR_NAME", "GIT_AUTHOR_EMAIL", "GIT_COMMITTER_NAME", "GIT_COMMITTER_EMAIL"}
+	p.extra = append(p.extra, "EMAIL=")
+	p.mustGit("config", "--global", "user.useConfigOnly", "true")
+	token := p.read2(p.host.TokenFile())
+	talk := p.talk("ready", drift, "--no-passphrase")
+	talk.answer("(--token-from):", "nonsense\n")
+	talk.answer("Once more", "")
+	talk.answer("(--token-from):", token)
+	talk.answer("does not know who your commits are by", "")
+	talk.answer("it is):", "Ines Marlow\n")
+	talk.answer("in commits:", "ines.marlow@tidewater.example\n")
+	if r := talk.end(); r.exit != 0 || !strings.Contains(r.out, "Commits are by Ines Marlow") ||
+		strings.Contains(r.out, strings.TrimSpace(token)) {
+		t.Fatalf("ready: %s", r)
+	}
+	p.mustGit("init", "--quiet", "other")
+	if got := p.mustGit("-C", "other", "var", "GIT_AUTHOR_IDENT").out; !strings.HasPrefix(got,
+		"Ines Marlow <ines.marlow@tidewater.example>") {
+		t.Errorf("before there is a remote: %s", got)
+	}
+	p.must("undo")
+	if r := p.git("-C", "other", "var", "GIT_AUTHOR_IDENT"); r.exit == 0 {
+		t.Errorf("after undo: %s", r)
+	}
+	talk = p.talk("ready", drift, "--into", p.path("left"))
+	talk.answer("it is):", "\n")
+	if r := talk.end(); r.exit != 0 || !p.exists("left", ".git") {
+		t.Errorf("left as it is: %s", r)
+	}
+}

@@ -282,7 +282,7 @@ func TestPassphraseOnTheTerminal(t *testing.T) {
 		p.exists(".ssh", "differs") {
 		t.Errorf("two different ones: %s", r)
 	}
-	if r := p.onTerminal([]string{"\n"}, "key", "new", "empty"); r.exit != 2 || p.exists(".ssh", "empty") {
+	if r := p.onTerminal([]string{"\n", "\n", "\n"}, "key", "new", "empty"); r.exit != 1 || p.exists(".ssh", "empty") {
 		t.Errorf("an empty one: %s", r)
 	}
 	if r := p.onTerminal([]string{"\x03"}, "key", "new", "stopped"); r.exit != 5 || p.exists(".ssh", "stopped") {

@@ -205,8 +205,12 @@ func (p *prompter) warnShort(text secret.Text) {
 func (p *prompter) askTwice(question string) (secret.Text, error) {
 	for range 3 {
 		first, err := p.askSecret(question)
-		if err != nil || first.Empty() {
+		if err != nil {
 			return first, err
+		}
+		if first.Empty() {
+			p.progress("It is empty. Once more:")
+			continue
 		}
 		again, err := p.askSecret("The same once more:")
 		if err != nil || string(again.Reveal()) == string(first.Reveal()) {
@@ -214,7 +218,7 @@ func (p *prompter) askTwice(question string) (secret.Text, error) {
 		}
 		p.progress("The two differ. From the beginning:")
 	}
-	return secret.Text{}, &problem{message: "the two passphrases differed each time, so nothing was changed",
+	return secret.Text{}, &problem{message: "no passphrase was typed twice alike, so nothing was changed",
 		advice: "Run the same command again.", exit: exitCrux}
 }
 

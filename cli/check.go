@@ -122,6 +122,15 @@ func asked(place site.Site, args []string, by string) (string, error) {
 	return url, nil
 }
 
+// mender is who can be asked while a way is mended: for secrets, and who her commits are by.
+func mender(a *app, o *secretOptions) ready.Person {
+	p := ready.Person{Secrets: a.secrets(o)}
+	if a.mayAsk() {
+		p.Author = func() (string, string, error) { return knownAuthor(a) }
+	}
+	return p
+}
+
 // checkFolder lets git itself look at a repository that is a folder here: nothing is on the way to it.
 func checkFolder(a *app, local *finding.LocalError) error {
 	if _, err := gitlink.Run(a.ctx, a.station, "ls-remote", "--quiet", "--", local.Path); err != nil {
@@ -152,7 +161,7 @@ func runMend(a *app, place site.Site, request finding.Request, o *secretOptions)
 	defer unlock()
 	s := a.style()
 	gap := ""
-	opening, err := ready.Open(a.ctx, place, request, ready.Person{Secrets: a.secrets(o)},
+	opening, err := ready.Open(a.ctx, place, request, mender(a, o),
 		func(step ready.Step) { gap = "\n"; a.say(render.ReadyStep(s, step)) })
 	if err != nil {
 		return err

@@ -57,7 +57,11 @@ func (a *app) person(o *secretOptions, by *byHandOptions) ready.Person {
 	if a.mayAsk() {
 		p.VouchCA = func(host string, c *x509.Certificate) error { return vouchCA(a, host, c) }
 		p.Account = func(host *describe.Description) (string, error) { return askAccount(a, host) }
+		p.Author = func() (string, string, error) { return knownAuthor(a) }
 		p.Again = func(why string) bool {
+			if len(o.tokens) > 0 { // it would be the same once more
+				return false
+			}
 			a.progress(capitalWords(why) + ". Once more:")
 			return true
 		}

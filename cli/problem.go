@@ -182,7 +182,7 @@ var advices = []struct {
 	{hostapi.ErrNeedsEnd, exitUsage, "Give the end with --until."},
 	{hostapi.ErrNoTokenEnd, exitUsage, "Leave --until out."},
 	{hostapi.ErrLabel, exitUsage, "Give another one with --label."},
-	{hostapi.ErrNoPrivate, exitCrux, "Leave --private out, or create it on the host's page."},
+	{hostapi.ErrNoPrivate, exitCrux, "The host cannot be told to keep it private. Give --public, or create it on the host's web page."},
 	{hostapi.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
 	{registration.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
 	{renewal.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},

@@ -284,6 +284,11 @@ func readyGo(a *app, place site.Site, request finding.Request, person ready.Pers
 		return err
 	}
 	a.say(s.Sentences("Cloned into " + clone + "."))
+	if opening.Way.Question.Program == finding.Git {
+		if err := nameAuthor(a, place, target.Folder); err != nil {
+			return err
+		}
+	}
 	return readyEnd(a, opening, plan, target.Folder, true)
 }
 

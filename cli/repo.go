@@ -118,37 +118,37 @@ func byHandProblem(host *describe.Description, operation string) error {
 
 type repoOptions struct {
 	secretOptions
-	from, branch, about, by string
-	private, commit         bool
-	wait                    time.Duration
+	attach, branch, about, by string
+	public, commit            bool
+	wait                      time.Duration
 }
 
 func repoNew(a *app) *cobra.Command {
 	var o repoOptions
 	command := &cobra.Command{
 		Use:   "new HOST NAME",
-		Short: "Create a repository on a host; with --from attach a folder and push it",
-		Long: `Creates a repository through the host's interface. NAME may have a group before a slash.
-With --from, that folder becomes a git repository where it is none, gets the remote, and is
+		Short: "Create a repository on a host; with --attach, attach a folder and push it",
+		Long: `Creates a repository through the host's API: private, unless --public says otherwise. NAME may have
+a group before a slash. With --attach, that folder becomes a git repository where it is none, gets the remote, and is
 pushed; --commit first commits what is in it where nothing was committed yet. What exists
 already is recognised: run it again after it was cut short.
 
-A host without an interface is told by hand: it is asked over SSH now and then until the
-repository is there.`,
-		Example: "  unicrux repo new forge buoys/spring-survey --from . --private --commit",
+At a host without an API you create it on the web page: the host is asked over SSH now and then
+until the repository is there.`,
+		Example: "  unicrux repo new forge buoys/spring-survey --attach . --commit",
 		Args:    takes(2, 2, "a host and a name"),
 		RunE:    func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
-	flags.Var(named(&o.from, "DIR"), "from", "attach this folder")
-	flags.BoolVar(&o.private, "private", false, "only for those who are let in")
+	flags.Var(named(&o.attach, "DIR"), "attach", "attach this folder, and push it")
+	flags.BoolVar(&o.public, "public", false, "let everybody read it (default: only those who are let in)")
 	flags.BoolVar(&o.commit, "commit", false,
-		"with --from: commit what is in the folder, where nothing was committed yet")
+		"with --attach: commit what is in the folder, where nothing was committed yet")
 	flags.Var(named(&o.branch, "NAME"), "branch", "its usual branch (default: the host's habit)")
 	flags.Var(named(&o.about, "TEXT"), "about", "one line about it")
 	o.by = "ssh"
-	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "with --from: the way by which it is attached")
-	lasts(flags, &o.wait, "wait", 10*time.Minute, "for a host without an interface: how long to wait; 0 asks once")
+	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "with --attach: the way by which it is attached")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "for a host without an API: how long to wait; 0 asks once")
 	o.addToken(command)
 	return command
 }
@@ -158,8 +158,8 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 	if err := repos.CheckName(name); err != nil {
 		return usage("%s", err)
 	}
-	if o.commit && o.from == "" {
-		return usage("--commit needs --from")
+	if o.commit && o.attach == "" {
+		return usage("--commit needs --attach")
 	}
 	place, err := a.place()
 	if err != nil {
@@ -170,11 +170,16 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 		return err
 	}
 	n := repos.NewRepo{Host: host, Request: hostapi.RepoRequest{Path: name,
-		Private: o.private, Branch: o.branch, About: o.about},
+		Private: !o.public, Branch: o.branch, About: o.about},
 		Commit: o.commit, HTTPS: o.by == "https",
 		Git: func(ctx context.Context, folder string, args ...string) error { return runGit(ctx, a, folder, args...) }}
-	if o.from != "" {
-		if n.From, err = a.station.InFolder(o.from); err != nil {
+	if o.attach != "" {
+		if n.From, err = a.station.InFolder(o.attach); err != nil {
+			return err
+		}
+	}
+	if o.commit && n.From != "" {
+		if err := nameAuthor(a, place, n.From); err != nil {
 			return err
 		}
 	}

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 
@@ -114,6 +115,12 @@ func (a *app) secrets(o *secretOptions) site.Secrets {
 				return err
 			}
 			return openChest(a, c, o.chest, agent.WorkingDay)
+		},
+		Forget: func(host *describe.Description) {
+			maps.DeleteFunc(
+				tokens,
+				func(name string, _ origin.Bound) bool { return strings.HasPrefix(name, host.Name+" ") },
+			)
 		},
 		Token:     token("keys"),
 		Issuer:    token(""),

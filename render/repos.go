@@ -84,6 +84,12 @@ func MadeRepo(s Style, m *repos.MadeRepo, host, folder string) string {
 	if m.Already {
 		texts[0] = path + " was on " + host + " already."
 	}
+	switch m.Repo.Visibility {
+	case "private":
+		texts[0] += " It is private: only those who are let in can read it."
+	case "public":
+		texts[0] += " It is public: everybody can read it."
+	}
 	if m.Remote != "" {
 		attached := folder + " is attached to it, as its remote " + m.Remote + "."
 		if m.Made {

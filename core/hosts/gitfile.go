@@ -120,7 +120,9 @@ func httpKey(hostName, variable string) string { return "http.https://" + hostNa
 func remotePatterns(hostName string) []string {
 	return []string{"https://" + hostName + "/**", "https://*@" + hostName + "/**", "ssh://" + hostName + "/**",
 		"ssh://*@" + hostName + "/**",
-		"*@" + hostName + ":*", "*@" + hostName + ":*/**"}
+		"*@" + hostName + ":*", "*@" + hostName + ":*/**",
+		"https://" + hostName + ":*/**", "https://*@" + hostName + ":*/**", "ssh://" + hostName + ":*/**",
+		"ssh://*@" + hostName + ":*/**"}
 }
 
 // authorAssignments make git take an author from a file: for repositories below a folder, or

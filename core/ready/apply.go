@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"path/filepath"
 
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/registration"
@@ -33,7 +35,7 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 	case finding.CompareHost:
 		return stored(compareHost(ctx, p, batch, action, person))
 	case finding.RegisterKey:
-		return registerFor(ctx, p, batch, action, person.Secrets)
+		return registerFor(ctx, p, batch, action, person)
 	case finding.PasteKey:
 		return pasteFor(ctx, p, batch, action, person)
 	case finding.UseKey:
@@ -52,8 +54,25 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 		return "The chest is open for a working day.", person.Chest()
 	case finding.SettleWeb, finding.GetToken, finding.AskFirst, finding.TrustCA:
 		return applyWeb(ctx, p, batch, action, request, person)
+	case finding.NameAuthor:
+		name, email, err := person.Author()
+		if err != nil {
+			return "", err
+		}
+		return fmt.Sprintf("Commits are by %s <%s> now.", name, email), NameAuthor(ctx, p, batch, name, email)
 	}
 	return applyToFile(ctx, p, batch, action)
+}
+
+// NameAuthor writes who commits are by into git's configuration, for all repositories: whoever has no author at all has
+// none for those without a remote either.
+func NameAuthor(ctx context.Context, p site.Site, batch *workstation.Batch, name, email string) error {
+	_, err := gitlink.Change(ctx, batch, p.Station, gitlink.EditOf{Path: gitlink.GlobalFile(p.Station),
+		Words: "Say who commits are by.", Mode: 0o644}, func([]gitlink.Entry) ([]gitlink.Assignment, error) {
+		return []gitlink.Assignment{{Key: "user.name", Values: []string{name}},
+			{Key: "user.email", Values: []string{email}}}, nil
+	})
+	return err
 }
 
 // applyToFile carries out the deeds that change one file.
@@ -67,7 +86,7 @@ func applyToFile(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	case finding.SetRemote:
 		return fmt.Sprintf("The remote %s is at %s now.", action.Remote, action.URL), setRemote(ctx, p, batch, action)
 	case finding.NameSSH:
-		path := filepath.Join(p.Station.Home, ".gitconfig")
+		path := gitlink.GlobalFile(p.Station)
 		return "git starts ssh with the settings of this home now.",
 			gitConfig(ctx, p, batch, path, "Tell git with which settings to start ssh.", "core.sshCommand",
 				shellwords.Join("ssh", "-F", filepath.ToSlash(action.File)))
@@ -160,7 +179,7 @@ func pasteFor(ctx context.Context, p site.Site, batch *workstation.Batch, action
 }
 
 func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
-	secrets site.Secrets) (string, error) {
+	person Person) (string, error) {
 	host, err := p.Registry.Find(action.Host)
 	if err != nil {
 		return "", err
@@ -173,11 +192,8 @@ func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	if title == "" {
 		title = pair.Name()
 	}
-	r := registration.Registration{Pair: pair, Host: host, Title: title, Ask: secrets.Passphrase}
-	if r.Token, err = secrets.Token(host); err != nil {
-		return "", err
-	}
-	done, err := registration.Register(ctx, p, batch, r)
+	r := registration.Registration{Pair: pair, Host: host, Title: title, Ask: person.Passphrase}
+	done, err := registerWith(ctx, p, batch, r, person)
 	if err != nil {
 		return "", err
 	}
@@ -189,6 +205,26 @@ func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, act
 		words += " It opens the account " + untrusted.Clean(done.Account) + "."
 	}
 	return words, nil
+}
+
+// registerWith registers a key with a token that the person gives. A wrong one is asked for once more.
+func registerWith(ctx context.Context, p site.Site, batch *workstation.Batch, r registration.Registration,
+	person Person) (done *registration.Registered, err error) {
+	for try := 1; ; try++ {
+		if r.Host.Operations["add-key"].SignIn != "password" {
+			if r.Token, err = person.Token(r.Host); err != nil {
+				return nil, err
+			}
+		}
+		done, err = registration.Register(ctx, p, batch, r)
+		var refusal *hostapi.Refusal
+		wrong := errors.As(err, &refusal) && refusal.Status == http.StatusUnauthorized
+		if !wrong || try == mostTries || person.Forget == nil || person.Again == nil ||
+			!person.Again(r.Host.Name+" does not know this token") {
+			return done, err
+		}
+		person.Forget(r.Host)
+	}
 }
 
 func loadFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,

@@ -20,6 +20,8 @@ type Person struct {
 	Vouch func(context.Context, *trust.Seen) (*trust.Voucher, error)
 	// VouchCA compares a certificate that vouches for a host with what the person says of it.
 	VouchCA func(host string, certificate *x509.Certificate) error
+	// Author is who commits are by.
+	Author func() (name, email string, err error)
 	// Paste shows the public line that she has to put on the host's web page, and says how long she is waited for.
 	Paste func(registration.Registration) (patience time.Duration, err error)
 	// Account is the user name with which a token or password is shown to a host that cannot be asked whose it is.
@@ -35,6 +37,8 @@ func (p Person) can(act finding.Act) bool {
 	switch act {
 	case finding.CompareHost:
 		return p.Vouch != nil
+	case finding.NameAuthor:
+		return p.Author != nil
 	case finding.TrustCA:
 		return p.VouchCA != nil
 	case finding.PasteKey:

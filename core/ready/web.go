@@ -130,7 +130,11 @@ func askToken(ctx context.Context, p site.Site, n *tokens.NewToken, request find
 	}
 	n.Secret = chest.Secret{Token: token}
 	if tells {
-		return nil
+		_, err := tokens.Prove(ctx, p, n.Host, n.Host.Bind(token))
+		if errors.Is(err, tokens.ErrTokenUnproved) {
+			return fmt.Errorf("%w: it does not know the token", ErrRefusedToken)
+		}
+		return err
 	}
 	n.Proved, err = provedByGit(ctx, p, n.Host, n.Account, token, request)
 	return err

@@ -80,12 +80,21 @@ func Add(ctx context.Context, p site.Site, batch *workstation.Batch, client *hos
 			if err == nil {
 				made.Repo = repo
 			}
+			if made.Repo.Visibility == "" && err == nil { // it does not say, and was sent it
+				made.Repo.Visibility = map[bool]string{true: "private", false: "public"}[n.Request.Private]
+			}
 			return nil, err
 		})
-	if errors.Is(err, hostapi.ErrAlready) {
+	var refusal *hostapi.Refusal
+	switch {
+	case errors.Is(err, hostapi.ErrAlready):
 		made.Already, err = true, nil
 		if n.Host.Can("show-repo") {
 			made.Repo, err = client.Repo(ctx, n.Request.Path)
+		}
+	case errors.As(err, &refusal) && refusal.Refused() && n.Host.Can("show-repo"): // perhaps because it is there
+		if repo, shown := client.Repo(ctx, n.Request.Path); shown == nil {
+			made.Already, made.Repo, err = true, repo, nil
 		}
 	}
 	if err != nil || n.From == "" {

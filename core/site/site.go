@@ -67,7 +67,9 @@ type Secrets struct {
 	Passphrase    sshway.Asker                                      // of a key that is here
 	Token         func(*describe.Description) (origin.Bound, error) // for a host's API, to register keys
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's API, to let it issue another one
-	TokenToKeep   func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
+	// forgets the tokens that were given for a host, because they were wrong
+	Forget      func(*describe.Description)
+	TokenToKeep func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
 	// whether another host is meant than the one that was asked for; nil for no
 	OtherHost func(asked, other string) (bool, error)
 	Chest     func() error // makes the chest ready for a secret, and opens it

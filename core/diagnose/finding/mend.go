@@ -32,6 +32,7 @@ const (
 	WritePublic Act = "write a public half"   // of Key
 	SetRemote   Act = "set a remote"          // Remote to URL
 	UseURL      Act = "use a URL"             // URL in place of the one that was given
+	NameAuthor  Act = "name the author"       // of commits, in git's configuration, as a person says
 	NameSSH     Act = "name the ssh settings" // File, in git's configuration
 	SettleWeb   Act = "settle https"          // for Host, as its description says
 	AskFirst    Act = "ask the chest alone"   // for Host, whatever other helpers there are

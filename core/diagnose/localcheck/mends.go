@@ -8,6 +8,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/gitlink"
 )
 
 // Unicrux is how our own commands begin.
@@ -52,6 +53,12 @@ func (l Located) Mends(mend finding.Mend, crux *finding.Crux, knownHosts []strin
 	}
 	if command := l.Exact(crux); command != nil {
 		mend.Command = command
+		return []finding.Mend{mend}
+	}
+	if crux.Code == causes.AuthorMissing && l.Hg == nil {
+		mend = l.Command(mend, finding.Action{Do: finding.NameAuthor}, l.Station.Tilde(gitlink.GlobalFile(l.Station)),
+			Unicrux, "host", "set", l.Question.Host, "author-name=NAME", "author-email=ADDRESS")
+		mend.Automatic = false // nobody knows who it is but the person
 		return []finding.Mend{mend}
 	}
 	return nil
