@@ -10,7 +10,7 @@ func TestLook(t *testing.T) {
 	t.Parallel()
 	empty := newPerson(t)
 	if r := empty.must("look"); strings.Count(strings.TrimSpace(r.out), "\n") != 3 ||
-		!strings.Contains(r.out, "Nothing is here yet") || !strings.Contains(r.out, "unicrux host add FILE") {
+		!strings.Contains(r.out, "Nothing is here yet") || !strings.Contains(r.out, "unicrux ready URL") {
 		t.Errorf("on an empty workstation: %s", r)
 	}
 	p := withHost(t)

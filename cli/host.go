@@ -132,8 +132,8 @@ func hostList(a *app) *cobra.Command {
 			s := a.style()
 			text := render.Hosts(s, registry.Hosts)
 			if len(registry.Hosts) == 0 {
-				text = s.Sentences("No host is described here yet. Ask whoever runs yours for its description, then:") +
-					render.CommandLine(s, "unicrux", "host", "add", "FILE")
+				text = s.Sentences("No host is described here yet. A clone URL is enough to begin with:") +
+					render.CommandLine(s, "unicrux", "ready", "URL")
 			}
 			return a.show(text+render.Careful(s, problems), render.HostsDocument(registry.Hosts, problems))
 		},

@@ -8,6 +8,7 @@ import (
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
@@ -139,7 +140,7 @@ func (s Style) unsafe(v *look.View, tilde func(string) string) string {
 // LookHosts writes of each described host what ssh would do for it.
 func LookHosts(s Style, v *look.View, tilde func(string) string) string {
 	if len(v.Hosts) == 0 {
-		return s.Sentences("No host is described here.")
+		return s.Sentences("No host is described here.") + otherHosts(s, v.Others)
 	}
 	var rows [][]string
 	for _, host := range v.Hosts {
@@ -156,7 +157,27 @@ func LookHosts(s Style, v *look.View, tilde func(string) string) string {
 		rows = append(rows, []string{host.Description.Name, host.Description.HostName(), hostKeyWord(host),
 			strings.Join(offers, ", ")})
 	}
-	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows)
+	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows) +
+		otherHosts(s, v.Others)
+}
+
+// mostOthers bounds how many hosts that nobody has described are listed: known hosts may have thousands.
+const mostOthers = 12
+
+// otherHosts lists hosts that something here names and that nobody has described.
+func otherHosts(s Style, list []look.Other) string {
+	if len(list) == 0 {
+		return ""
+	}
+	var rows [][]string
+	for _, other := range list[:min(len(list), mostOthers)] {
+		rows = append(rows, []string{untrusted.Clean(other.Name), strings.Join(other.From, ", ")})
+	}
+	if more := len(list) - mostOthers; more > 0 {
+		rows = append(rows, []string{fmt.Sprintf("and %d more", more), ""})
+	}
+	return "\n" + s.table([]string{"not described", "known from"}, rows) +
+		s.Sentences("With a clone URL there, unicrux ready URL learns such a host.")
 }
 
 func hostKeyWord(host look.Host) string {
@@ -185,7 +206,7 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 			[]string{"unicrux", "chest", "open"}
 	}
 	if len(v.Hosts) == 0 {
-		return "Ask whoever runs your host for its description, then:", []string{"unicrux", "host", "add", "FILE"}
+		return "With a clone URL of any host:", []string{"unicrux", "ready", "URL"}
 	}
 	for _, host := range v.Hosts {
 		if !host.Settled() {
@@ -221,6 +242,7 @@ type lookDocument struct {
 	Schema string          `json:"schema"`
 	Keys   []keyEntry      `json:"keys"`
 	Hosts  []hostEntry     `json:"hosts"`
+	Others []otherEntry    `json:"undescribed"` // hosts that something here names and nobody has described
 	Tokens []tokenDocument `json:"tokens"`
 	Agents []agentEntry    `json:"agents"`
 	Unsafe []unsafeEntry   `json:"unsafe"`
@@ -239,6 +261,11 @@ type hostEntry struct {
 	Trusted bool     `json:"trusted"`
 	Offers  []string `json:"offers"` // paths of keys, in the order in which ssh would offer them
 	Others  int      `json:"others"` // further keys, which only the agent has
+}
+
+type otherEntry struct {
+	Name string   `json:"name"`
+	From []string `json:"known_from"`
 }
 
 type unsafeEntry struct {
@@ -272,5 +299,18 @@ func lookDoc(v *look.View) lookDocument {
 	for _, token := range v.Tokens {
 		tokens = append(tokens, tokenDoc(token))
 	}
-	return lookDocument{"unicrux.look/1", keys, hosts, tokens, agentEntries(v.Agents), unsafe, optional(v.Lends)}
+	others := []otherEntry{}
+	for _, other := range v.Others {
+		others = append(others, otherEntry{other.Name, other.From})
+	}
+	return lookDocument{
+		"unicrux.look/1",
+		keys,
+		hosts,
+		others,
+		tokens,
+		agentEntries(v.Agents),
+		unsafe,
+		optional(v.Lends),
+	}
 }

@@ -32,6 +32,7 @@ type View struct {
 	Unread []sshkey.Finding // files of the ssh folder that hold a key and cannot be read as one
 	Folder error            // why the ssh folder itself cannot be read; nil when it was
 	Hosts  []Host           // described ones
+	Others []Other          // that are not, and that something here names
 	Agents []Agent          // the holder first
 	Tokens []chest.Entry    // those in the chest, the one that ends first first
 	Closed bool             // some of them are sealed, and nothing opens the chest now
@@ -101,6 +102,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 			}
 		}
 	}
+	v.Others = others(station, config, registry)
 	asked := map[string]string{} // which agent for which host
 	for _, description := range registry.All() {
 		host, socket, err := v.host(station, config, description)

@@ -2,6 +2,7 @@ package look_test
 
 import (
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -136,5 +137,29 @@ func TestHostKeys(t *testing.T) {
 	stored, problems, err := look.HostKeys(t.Context(), s.Station, s.Registry)
 	if err != nil || len(stored) != 3 || len(problems) != 1 {
 		t.Errorf("%+v, %+v, %v", stored, problems, err)
+	}
+}
+
+// TestOthers: hosts that nobody has described, from wherever something names them; those of remotes first.
+func TestOthers(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	s.Git(s.Station.Home, "init", "--quiet", "work")
+	s.Station.Folder = filepath.Join(s.Station.Home, "work")
+	s.Git(s.Station.Folder, "remote", "add", "origin", "git@reef.tidewater.example:buoys/x.git")
+	s.Git(s.Station.Folder, "remote", "add", "forge", "git@forge.tidewater.example:buoys/x.git")
+	s.Write(s.Read(".ssh", "config")+"Host quay reef.tidewater.example\n  User git\nHost *.example !x\n", ".ssh", "config")
+	s.Write("lantern.example "+s.Host.HostKeyLine()+"\n", ".ssh", "known_hosts")
+	view, err := look.Here(t.Context(), s.Station, s.Registry)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, other := range view.Others {
+		got = append(got, other.Name+": "+strings.Join(other.From, ", "))
+	}
+	if want := []string{"reef.tidewater.example: a remote, ssh config", "quay: ssh config",
+		"lantern.example: known hosts"}; !slices.Equal(got, want) {
+		t.Errorf("%q", got)
 	}
 }
