@@ -383,3 +383,26 @@ func TestAsksAgain(t *testing.T) {
 		t.Errorf("left as it is: %s", r)
 	}
 }
+
+// TestReadySignsInByABrowser: where a host issues tokens to whoever signs in in a browser alone, ready does that.
+func TestReadySignsInByABrowser(t *testing.T) {
+	t.Parallel()
+	p := withHost(t).withChest()
+	text, err := os.ReadFile(p.host.DescriptionFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	before, rest, _ := strings.Cut(string(text), "[operations.issue-token]")
+	_, after, _ := strings.Cut(rest, "\n[")
+	p.write(before+"["+after, "forge.toml")
+	p.must("host", "add", p.path("forge.toml"), "--yes")
+	talk := p.talk("ready", p.cloneHTTPS("buoys/drift-model"), "--chest-passphrase-from", p.path("chest-words"))
+	talk.answer("/device", "") // the page is shown
+	for _, code := range p.host.Waiting() {
+		p.host.Decide(code, "ines.marlow", true)
+	}
+	if r := talk.end(); r.exit != 0 || !strings.Contains(r.out, "Signed in to forge") ||
+		!strings.Contains(r.out, "Cloned into") {
+		t.Errorf("in a browser: %s", r)
+	}
+}

@@ -17,6 +17,7 @@ import (
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/render"
 )
@@ -56,6 +57,9 @@ func (a *app) person(o *secretOptions, by *byHandOptions) ready.Person {
 	}
 	if a.mayAsk() {
 		p.VouchCA = func(host string, c *x509.Certificate) error { return vouchCA(a, host, c) }
+		p.Browser = func(ctx context.Context, host *describe.Description, purposes []string) (tokens.NewToken, error) {
+			return inBrowser(ctx, a, host, purposes, false)
+		}
 		p.Account = func(host *describe.Description) (string, error) { return askAccount(a, host) }
 		p.Author = func() (string, string, error) { return knownAuthor(a) }
 		p.Again = func(why string) bool {

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/chest"
@@ -127,39 +129,43 @@ func runSignIn(a *app, o *tokenOptions, name string) error {
 	if len(o.purposes) == 0 && len(host.Purposes) > 0 {
 		o.purposes = []string{"clone", "push"}
 	}
-	scopes, err := hostapi.Scopes(host, o.purposes)
-	if err != nil {
-		return err
-	}
-	server, err := oauth.Discover(a.ctx, host)
-	if err != nil {
-		return err
-	}
-	here := o.browser || server.Device == "" && server.Authorize != ""
 	if a.dry {
-		what := "a code to be confirmed in a browser"
-		if here {
-			what = "a page to sign in on in a browser on this computer"
-		}
-		return sayDoneAs(a, "Would ask "+host.Name+" for "+what+".")
+		return sayDoneAs(a, "Would sign in to "+host.Name+" in a browser.")
 	}
 	if err := readyForSecrets(a, tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
-	grant, err := signedIn(a, server, scopes, host.Name, here)
+	n, err := inBrowser(a.ctx, a, host, o.purposes, o.browser)
 	if err != nil {
 		return err
 	}
 	batch := a.begin("Sign in to " + host.Name + ".")
-	e, proven, err := tokens.Keep(a.ctx, place, batch,
-		tokens.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
-			Purposes: o.purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(),
-			Label: "signed in"})
+	e, proven, err := tokens.Keep(a.ctx, place, batch, n)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, render.KeptToken(a.style(), e, proven, a.station.Now()),
 		render.TokenDocument(e, number(batch)))
+}
+
+// inBrowser lets a person sign in to a host in a browser, and returns what came of it.
+func inBrowser(ctx context.Context, a *app, host *describe.Description, purposes []string,
+	here bool) (n tokens.NewToken, err error) {
+	scopes, err := hostapi.Scopes(host, purposes)
+	if err != nil {
+		return n, err
+	}
+	server, err := oauth.Discover(ctx, host)
+	if err != nil {
+		return n, err
+	}
+	grant, err := signedIn(a, server, scopes, host.Name, here || server.Device == "" && server.Authorize != "")
+	if err != nil {
+		return n, err
+	}
+	return tokens.NewToken{Host: host, Secret: chest.Secret{Token: grant.Access, Refresh: grant.Refresh},
+		Purposes: purposes, Scopes: grant.Scopes, Until: grant.Until, Signed: !grant.Refresh.Empty(),
+		Label: "signed in"}, nil
 }
 
 // signedIn lets a person decide in a browser: on this computer, or on any by a code.

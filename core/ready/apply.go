@@ -52,7 +52,7 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 		return loadFor(ctx, p, batch, action, person.Secrets)
 	case finding.OpenChest:
 		return "The chest is open for a working day.", person.Chest()
-	case finding.SettleWeb, finding.GetToken, finding.AskFirst, finding.TrustCA:
+	case finding.SettleWeb, finding.GetToken, finding.AskFirst, finding.TrustCA, finding.SignIn:
 		return applyWeb(ctx, p, batch, action, request, person)
 	case finding.NameAuthor:
 		name, email, err := person.Author()

@@ -9,6 +9,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/trust"
 )
 
@@ -18,6 +19,8 @@ type Person struct {
 
 	// Vouch compares a host's keys with what the person says of them.
 	Vouch func(context.Context, *trust.Seen) (*trust.Voucher, error)
+	// Browser lets her sign in to a host in a browser, and returns what came of it, to be kept.
+	Browser func(context.Context, *describe.Description, []string) (tokens.NewToken, error)
 	// VouchCA compares a certificate that vouches for a host with what the person says of it.
 	VouchCA func(host string, certificate *x509.Certificate) error
 	// Author is who commits are by.
@@ -39,6 +42,8 @@ func (p Person) can(act finding.Act) bool {
 		return p.Vouch != nil
 	case finding.NameAuthor:
 		return p.Author != nil
+	case finding.SignIn:
+		return p.Browser != nil
 	case finding.TrustCA:
 		return p.VouchCA != nil
 	case finding.PasteKey:

@@ -157,7 +157,7 @@ func DryRun(ctx context.Context, p site.Site, way *finding.Way, person Person,
 func inFiles(do finding.Act) bool {
 	switch do {
 	case finding.RegisterKey, finding.GetToken, finding.OpenChest, finding.CompareHost, finding.PasteKey,
-		finding.TrustCA, finding.NameAuthor, finding.TrustHost, finding.UseURL, finding.LoadKey:
+		finding.TrustCA, finding.SignIn, finding.NameAuthor, finding.TrustHost, finding.UseURL, finding.LoadKey:
 		return false
 	}
 	return do != ""

@@ -51,11 +51,29 @@ func applyWeb(ctx context.Context, p site.Site, batch *workstation.Batch, action
 	if action.Purpose == finding.Push {
 		purposes = append(purposes, string(finding.Push))
 	}
+	if action.Do == finding.SignIn {
+		return signIn(ctx, p, batch, host, purposes, person)
+	}
 	if !host.Can("issue-token") {
 		return keepToken(ctx, p, batch, tokens.NewToken{Host: host, Purposes: purposes, Account: host.ForAccount},
 			request, person)
 	}
 	return issueToken(ctx, p, batch, host, purposes, person)
+}
+
+// signIn keeps what comes of signing in in a browser.
+func signIn(ctx context.Context, p site.Site, batch *workstation.Batch, host *describe.Description,
+	purposes []string, person Person) (string, error) {
+	if err := person.Chest(); err != nil {
+		return "", err
+	}
+	n, err := person.Browser(ctx, host, purposes)
+	if err != nil {
+		return "", err
+	}
+	e, _, err := tokens.Keep(ctx, p, batch, n)
+	return fmt.Sprintf("Signed in to %s. The token %s is in the chest, and git gets it from there.", host.Name,
+		e.Name), err
 }
 
 // issueToken lets the host's API issue a token.

@@ -37,6 +37,7 @@ const (
 	SettleWeb   Act = "settle https"          // for Host, as its description says
 	AskFirst    Act = "ask the chest alone"   // for Host, whatever other helpers there are
 	GetToken    Act = "get a token"           // for Host and Purpose, into the chest
+	SignIn      Act = "sign in"               // to Host in a browser, for Purpose; what comes of it into the chest
 	TrustCA     Act = "trust an authority"    // Authority, for Host over HTTPS, after a person has compared it
 	OpenChest   Act = "open the chest"        // in the holder
 )

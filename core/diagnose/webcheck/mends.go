@@ -93,7 +93,9 @@ func (s Settled) mends(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 	}
 	words := []string{localcheck.Unicrux, "token", verb, s.Host.Name, "--for", string(purpose)}
 	if verb == "sign-in" { // somebody must be there
-		mend.Command = words
+		mend = s.Command(mend, finding.Action{Do: finding.SignIn, Purpose: purpose},
+			"a token in the chest, and whom git asks for "+s.Host.Name, words...)
+		mend.Automatic = false
 		return []finding.Mend{mend}
 	}
 	return []finding.Mend{s.Command(mend, finding.Action{Do: finding.GetToken, Purpose: purpose},
