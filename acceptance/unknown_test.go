@@ -406,3 +406,20 @@ func TestReadySignsInByABrowser(t *testing.T) {
 		t.Errorf("in a browser: %s", r)
 	}
 }
+
+// TestOpensThePage: with --open the page that the description names is opened, and no other.
+func TestOpensThePage(t *testing.T) {
+	t.Parallel()
+	p := at(t, "lantern")
+	p.must("key", "new", "--host", "lantern", "--no-passphrase")
+	p.must("host", "trust", "lantern")
+	p.write("#!/bin/sh\necho \"$@\" >"+p.path("opened")+"\n", "bin", "xdg-open")
+	p.chmod(0o755, "bin", "xdg-open")
+	p.extra = append(p.extra, "PATH="+p.path("bin")+":"+os.Getenv("PATH"))
+	_ = p.unicrux("key", "register", "lantern_ed25519", "lantern", "--by-hand", "--wait", "0", "--open")
+	eventually(t, "the browser", func() bool { return p.exists("opened") })
+	if got := p.read("opened"); !strings.HasSuffix(strings.TrimSpace(got), "/keys") ||
+		strings.Count(got, "https://") != 1 {
+		t.Errorf("opened %q", got)
+	}
+}

@@ -80,8 +80,10 @@ func (a *app) choose(d *describe.Description, lookup string, choices []hostapi.C
 		fmt.Fprintf(&list, "  %d  %s\n", i+1, untrusted.Clean(choice.Label))
 	}
 	a.tell(list.String())
-	answer, err := a.askText(fmt.Sprintf("Which one, 1 to %d (unicrux host set %s chosen.%s=NAME):", len(choices), d.Name,
-		lookup))
+	answer, err := a.askText(
+		fmt.Sprintf("Which one, 1 to %d (unicrux host set %s chosen.%s=NAME):", len(choices), d.Name,
+			lookup),
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -197,7 +199,12 @@ const leastPassphrase = 8
 // warnShort says of a short passphrase that it is one. It is taken all the same: whose it is knows why.
 func (p *prompter) warnShort(text secret.Text) {
 	if !text.Empty() && utf8.RuneCount(text.Reveal()) < leastPassphrase {
-		p.progress(fmt.Sprintf("This passphrase has fewer than %d characters: anybody with the file can guess it. Use a longer one, such as four random words.", leastPassphrase))
+		p.progress(
+			fmt.Sprintf(
+				"This passphrase has fewer than %d characters: anybody with the file can guess it. Use a longer one, such as four random words.",
+				leastPassphrase,
+			),
+		)
 	}
 }
 
@@ -256,8 +263,16 @@ func tokenFor(a *app, o *secretOptions, host *describe.Description, purpose stri
 		}
 	}
 	text, err := tokenFrom(a, source, host,
-		"Token for the interface of "+host.Name+", shown there and not kept (--token-from):")
+		"Token for the API of "+host.Name+rights(host, purpose)+", shown there and not kept (--token-from):")
 	return host.Bind(text), err
+}
+
+// rights says which rights a token needs for a purpose, in the host's own words, where its description names them.
+func rights(host *describe.Description, purpose string) string {
+	if scopes := host.Purposes[purpose]; len(scopes) > 0 {
+		return " with the rights for " + purpose + " (" + untrusted.Clean(strings.Join(scopes, ", ")) + ")"
+	}
+	return ""
 }
 
 // tokenFrom gets a token for a host: from a source, or asked where there is none.

@@ -28,6 +28,7 @@ type byHandOptions struct {
 	name string
 	wait time.Duration
 	copy bool
+	open bool
 
 	waits bool // --wait was given
 }
@@ -38,7 +39,13 @@ func (o *byHandOptions) addFlags(command *cobra.Command) {
 	flags.Var(named(&o.name, "NAME"), "name", "what to call a host that nobody has described")
 	lasts(flags, &o.wait, "wait", 10*time.Minute,
 		"how long to wait until the host accepts a key that you register on its web page")
-	flags.BoolVar(&o.copy, "copy", false, "also put the line that is to be pasted on the clipboard, through the terminal")
+	flags.BoolVar(&o.open, "open", false, "also open the host's web page for keys in a browser")
+	flags.BoolVar(
+		&o.copy,
+		"copy",
+		false,
+		"also put the line that is to be pasted on the clipboard, through the terminal",
+	)
 }
 
 // person is who can be asked, and what the options say in her place.
@@ -52,6 +59,9 @@ func (a *app) person(o *secretOptions, by *byHandOptions) ready.Person {
 	if by.waits || a.mayAsk() {
 		p.Paste = func(r registration.Registration) (time.Duration, error) {
 			pasteLine(a, r, by.copy, by.wait)
+			if by.open {
+				openPage(a, r.Host.Pages.Keys)
+			}
 			return by.wait, nil
 		}
 	}
@@ -83,7 +93,9 @@ func acceptOffered(a *app, place site.Site, way *finding.Way) (site.Site, bool, 
 	if !offered {
 		return place, false, nil
 	}
-	a.progress(source.Description.HostName() + " hands out a description of itself. With it, Unicrux can register keys and get tokens there by itself.")
+	a.progress(
+		source.Description.HostName() + " hands out a description of itself. With it, Unicrux can register keys and get tokens there by itself.",
+	)
 	a.progressText(render.Source(a.style(), source))
 	if !a.yes {
 		answer, err := a.askText("Keep this description? yes or [no]:")

@@ -275,6 +275,9 @@ func readyGo(a *app, place site.Site, request finding.Request, person ready.Pers
 		return readyEnd(a, opening, plan, target.Folder, false)
 	}
 	if clone == "" {
+		if len(opening.Steps) == 0 {
+			a.say("\n" + s.Sentences("Open already."))
+		}
 		if target.Cloned {
 			a.say("\n" + s.Sentences("The clone is there already: "+a.station.Tilde(target.Folder)))
 		}

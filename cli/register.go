@@ -21,8 +21,8 @@ type registerOptions struct {
 	until  string
 	access hostapi.Access
 	keyListOptions
-	byHand, copy bool
-	wait         time.Duration
+	byHand, copy, open bool
+	wait               time.Duration
 }
 
 func keyRegister(a *app) *cobra.Command {
@@ -52,6 +52,7 @@ in with it for that, so the host is asked whether it lists the key.`,
 		"as a key with which commits are signed: it opens nothing")
 	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
+	flags.BoolVar(&o.open, "open", false, "with --by-hand: also open the host's web page for keys in a browser")
 	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
 	o.addToken(command)
 	passwordOptions(a, command)
@@ -144,6 +145,9 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 func registerByHand(a *app, o *registerOptions, place site.Site, r registration.Registration) error {
 	if !a.dry {
 		pasteLine(a, r, o.copy, o.wait)
+		if o.open {
+			openPage(a, r.Host.Pages.Keys)
+		}
 	}
 	batch := a.begin("Use a key for " + r.Host.Name + ".")
 	done, err := registration.ByHand(a.ctx, place, batch, r, o.wait)

@@ -1,6 +1,7 @@
 package describe
 
 import (
+	"fmt"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -305,6 +306,17 @@ func (d *Description) HTTPSAt() string {
 		return allow.LowerHost(target.Host)
 	}
 	return allow.LowerHost(strings.TrimPrefix(d.SSH.Host, Alias(d.ForAccount, "")))
+}
+
+// AtPort is a learned host at another port for ssh than the one that it was learned with: another server at the same
+// name, called NAME:PORT. Of a host that somebody described, ssh config says the port.
+func (d *Description) AtPort(port int) *Description {
+	if !d.IsLearned() || !d.HasSSH() || port == d.Port() {
+		return d
+	}
+	other := *d
+	other.SSH.Port, other.Name = port, fmt.Sprintf("%s:%d", d.Name, port)
+	return &other
 }
 
 // GitUser is what git gives as user name beside a token of an account.

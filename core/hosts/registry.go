@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"anchorage.example/unicrux/core/address"
@@ -85,6 +86,12 @@ func (r *Registry) All() []*describe.Description {
 // ACCOUNT@HOST the host as it is for that account. USER@HOST with the login that everybody shares, and clone URLs, name
 // the host as well. The error wraps [ErrUnknown] or [ErrNoAccount].
 func (r *Registry) Find(name string) (*describe.Description, error) {
+	if plain, port, found := strings.Cut(name, ":"); found && allow.Name(plain) {
+		number, err := strconv.ParseUint(port, 10, 16)
+		if d, unknown := r.Find(plain); err == nil && unknown == nil {
+			return d.AtPort(int(number)), nil
+		}
+	}
 	if strings.Contains(name, ":") {
 		if d := r.ofURL(name); d != nil {
 			return d, nil

@@ -91,6 +91,22 @@ func TestUnknownOverSSH(t *testing.T) {
 	if err != nil || !opening.Way.IsOpen() || done != "host-key-unknown key-not-registered" {
 		t.Errorf("%s, %v, %+v", done, err, opening.Way.Crux)
 	}
+	// Another server at the same name: another port is another host, with a key of its own to compare.
+	second := fixture.At(t, "lantern")
+	other := finding.Request{Argument: fmt.Sprintf("ssh://git@127.0.0.1:%d/tools/lamp-oil.git", second.Host.SSHPort())}
+	person.Vouch = func(ctx context.Context, seen *trust.Seen) (*trust.Voucher, error) {
+		return seen.Given(ctx, second.Host.HostKeyPrint())
+	}
+	person.Paste = nil
+	opening, done, err = steps(t, s, other, person)
+	if err != nil || done != "host-key-unknown" || opening.Way.Question.Host !=
+		fmt.Sprintf("host-127-0-0-1:%d", second.Host.SSHPort()) {
+		t.Errorf("at another port: %s, %v, %+v", done, err, opening.Way.Question)
+	}
+	if stored := s.Read(".ssh", "known_hosts"); !strings.Contains(stored,
+		fmt.Sprintf("[127.0.0.1]:%d", second.Host.SSHPort())) {
+		t.Errorf("stored:\n%s", stored)
+	}
 	config := s.Read(".ssh", "unicrux.conf")
 	if strings.Contains(config, "Port") || strings.Contains(config, "User git") {
 		t.Errorf("ssh's own settings:\n%s", config)

@@ -1,6 +1,7 @@
 package localcheck
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -137,6 +138,9 @@ func (r Result) read(ctx context.Context, text string, start time.Time) (Result,
 		return r, err
 	}
 	r.Address, r.Host = parsed, r.Registry.ForHost(parsed.Host)
+	if r.Host != nil && parsed.Scheme == "ssh" {
+		r.Host = r.Host.AtPort(cmp.Or(int(parsed.Port), 22))
+	}
 	r.Located = r.forAccount()
 	remote := r.Question.Remote
 	r.Question = finding.Question{URL: parsed.String(), Remote: remote, Host: r.HostName(), Repo: parsed.Repository(),
