@@ -53,7 +53,7 @@ func TestWrongUse(t *testing.T) {
 		{"host add nowhere.toml", 3, "nowhere.toml"},
 		{"host show nohost", 1, "no host of that name"},
 		{"host trust nohost:port", 2, "a port is a number"},
-		{"check a b", 2, "and 2 came"},
+		{"check a b c", 2, "and 3 came"},
 		{"check --for fetch forge", 2, "clone or push"},
 		{"check ./.ssh", 2, "a folder on this computer"},
 		{"check --timeout soon", 2, "--timeout accepts a time such as 45s, 10m or 8h"},

@@ -9,7 +9,10 @@ var addressCauses = []entry{
 				{`no path specified; see`, .95},
 				{`strange (hostname|pathname|port)\b`, .95},
 				{`URL using bad/illegal format|URL rejected: (no host|bad hostname|bad scheme)`, .9},
-				{`(unable to find remote helper for|remote helper|protocol) '(htt?p?s?|ttps?|hhttps?|hpts?|httsp|shh|sssh|htps|htttps?|sh|git@[^']*|gti|shs)'( not found| is not supported)?$`, .92},
+				{
+					`(unable to find remote helper for|remote helper|protocol) '(htt?p?s?|ttps?|hhttps?|hpts?|httsp|shh|sssh|htps|htttps?|sh|git@[^']*|gti|shs)'( not found| is not supported)?$`,
+					.92,
+				},
 				{`protocol '[a-z]+' is not supported`, .75},
 				{`'remote-(htp|hhttp|httsp|sssh|shh|htps|htttp)s?' is not a git command`, .92},
 				{`resolve hostname (https?|ssh|git|git@[^ ]*|\[?[^ ]*/[^ ]*): `, .92},
@@ -25,7 +28,10 @@ var addressCauses = []entry{
 		"Give the clone URL alone, without a secret, and without blanks, quotes or line ends around it: URL", "wrong",
 		signs{
 			shown: []sign{
-				{`illegal characters found in URL|malformed input to a URL function|URL rejected: (malformed input|port number was not|illegal)`, .93},
+				{
+					`illegal characters found in URL|malformed input to a URL function|URL rejected: (malformed input|port number was not|illegal)`,
+					.93,
+				},
 				{`port number (ended with|was not a decimal)`, .9},
 				{`url contains a newline|prohibited newline|credential url cannot be parsed|carriage return`, .95},
 				{`^fatal: too many arguments`, .7},
@@ -41,8 +47,14 @@ var addressCauses = []entry{
 		"Use the clone URL: URL", "page",
 		signs{
 			shown: []sign{
-				{`https?://[^' ]+/[^/' ]+/[^/' ]+/(-/)?(tree|blob|src|files?|commits?|branches|wiki|issues|browse|raw|merge_requests|pulls?|releases|settings)(/[^' ]*)?'? (not found|not valid|/info/refs)`, .93},
-				{`https?://[^' ]+/(-/)?(tree|blob|src/branch|browse|commits?|files|raw)/[^' ]*(/info/refs)?'? ?(not found|not valid)`, .93},
+				{
+					`https?://[^' ]+/[^/' ]+/[^/' ]+/(-/)?(tree|blob|src|files?|commits?|branches|wiki|issues|browse|raw|merge_requests|pulls?|releases|settings)(/[^' ]*)?'? (not found|not valid|/info/refs)`,
+					.93,
+				},
+				{
+					`https?://[^' ]+/(-/)?(tree|blob|src/branch|browse|commits?|files|raw)/[^' ]*(/info/refs)?'? ?(not found|not valid)`,
+					.93,
+				},
 			},
 		}},
 	{URLPortInShortForm, Address, "The number after the colon is read as part of the path, not as a port.", You,
@@ -58,6 +70,7 @@ var addressCauses = []entry{
 		signs{
 			shown: []sign{
 				{`unauthenticated git protocol`, .95},
+				{`^remote: [^\n]*(takes|accepts|supports|use|requires) https( only|\b)[^\n]*\n[^\n]*'http://`, .9},
 				{`protocol "?http"? (not supported|disabled)`, .85},
 				{`^(fatal: |error: )?unsupported url protocol`, .5},
 				{`unable to connect to \S+:?$`, .6},
@@ -80,7 +93,10 @@ var addressCauses = []entry{
 				{`no remote repository specified`, .95},
 				{`no configured push destination`, .95},
 				{`'(origin|upstream|fork|[A-Za-z0-9_-]+)' does not appear to be a git repository`, .93},
-				{`abort: (default )?repository (default|default-push)? ?not (configured|found)|abort: repository default(-push)? not found`, .95},
+				{
+					`abort: (default )?repository (default|default-push)? ?not (configured|found)|abort: repository default(-push)? not found`,
+					.95,
+				},
 				{`'origin' is not a git repository`, .9},
 			},
 		}},
@@ -89,7 +105,7 @@ var addressCauses = []entry{
 		signs{
 			shown: []sign{
 				{`not a git repository \(or any`, .97},
-				{`^(fatal: )?not a git repository: `, .85},
+				{`^(fatal: )?not a git repository: `, .9},
 				{`abort: no repository found in`, .97},
 				{`not in a git directory|must be run in a work tree`, .92},
 				{`abort: there is no mercurial repository here`, .9},

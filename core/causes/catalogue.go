@@ -49,12 +49,21 @@ var notes = []struct {
 	{KeyNoPassphrase, "The key has no passphrase: whoever copies the file can sign in as you."},
 	{PassphraseAsked, "No agent holds the key, so git will ask for its passphrase each time."},
 	{WayUnprotected, "Nothing protects this way: whoever sits on the network can read and change what passes."},
-	{AddressSilent, "One of the host's addresses does not answer, so each connection waits for it before it takes another."},
+	{
+		AddressSilent,
+		"One of the host's addresses does not answer, so each connection waits for it before it takes another.",
+	},
 	{HostKeyUnpublished, "The host's key is stored here, and is not one of those that its description names."},
-	{SettingsUnused, "Settings that were written for this host are not used, since others win. To see them: unicrux host show HOST --settings."},
+	{
+		SettingsUnused,
+		"Settings that were written for this host are not used, since others win. To see them: unicrux host show HOST --settings.",
+	},
 	{TokenNeverEnds, "The token has no end: whoever gets it may use it for ever."},
 	{TokenTooWide, "The token may do more than what it is for."},
-	{SecretInPlainFile, "The secret lies in a plain file, where others can read it. The chest takes it: unicrux chest adopt."},
+	{
+		SecretInPlainFile,
+		"The secret lies in a plain file, where others can read it. The chest takes it: unicrux chest adopt.",
+	},
 	{KeyOld, "The key has been in use for more than five years. Another one: unicrux key renew."},
 	{KeyCommentEmpty, "The key's public half has no comment, so a host's page cannot tell it from others."},
 	{AgentForwarded, "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
@@ -63,7 +72,10 @@ var notes = []struct {
 	{KeyWeak, "The key is weak by today's standards."},
 	{WritingUntried, "Reading works. Whether the host's files let you write, only a push tells."},
 	{BranchUnknown, "The branch that is checked out here is not at the host yet: a push makes it there."},
-	{BranchBehind, "The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push."},
+	{
+		BranchBehind,
+		"The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push.",
+	},
 }
 
 // NoteSummary is what a code means where it does not stop the way.

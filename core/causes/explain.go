@@ -47,18 +47,14 @@ const (
 func Explain(text string) Reading {
 	lines := tidy(text)
 	read := Reading{URL: urlIn(lines), Host: hostIn(lines)}
-	type guess struct {
-		entry  entry
-		weight float64
-		line   string
-	}
 	var guesses []guess
-	whole := newWords(strings.Join(lines, "\n"))
+	whole := newWords(strings.Join(spoken(lines), "\n"))
 	for _, e := range catalogue {
-		if weight, line := e.signs.weigh(whole); weight > 0 {
-			guesses = append(guesses, guess{e, weight, line})
+		if weight, at := e.signs.weigh(whole); weight > 0 {
+			guesses = append(guesses, guess{e, weight, at, lineAt(whole.text, at)})
 		}
 	}
+	byOrder(guesses)
 	// Of two that are as likely the one that stands earlier on the way is the cause.
 	slices.SortStableFunc(guesses, func(a, b guess) int { return cmp.Compare(b.weight, a.weight) })
 	weights := make([]float64, len(guesses))
@@ -73,8 +69,17 @@ func Explain(text string) Reading {
 		read.Causes = append(read.Causes, Cause{Code: g.entry.code, Likelihood: likelihood, Summary: g.entry.summary,
 			Line: g.line, Confirm: read.confirm(g.entry), Mend: read.mend(g.entry), By: g.entry.by})
 	}
-	read.Conclusive = len(read.Causes) > 0 && read.Causes[0].Likelihood >= sure
+	read.Conclusive = len(read.Causes) > 0 && read.Causes[0].Likelihood >= sure &&
+		(len(guesses) < 2 || guesses[1].weight < rival)
 	return read
+}
+
+// A guess is a cause that a text may name.
+type guess struct {
+	entry  entry
+	weight float64
+	at     int // where in the text
+	line   string
 }
 
 const maxCauses = 5
@@ -107,10 +112,10 @@ func share(weights []float64) []float64 {
 // hostWords is how likely words of a host mean what they say.
 const hostWords = 0.9
 
-// weigh finds the strongest sign of a cause in a text, and the line that has it.
-func (s signs) weigh(whole words) (weight float64, line string) {
+// weigh finds the strongest sign of a cause in a text, and where it is.
+func (s signs) weigh(whole words) (weight float64, at int) {
 	if s.unless != "" && whole.find(s.unless) != nil {
-		return 0, ""
+		return 0, 0
 	}
 	all := slices.Clone(s.shown)
 	for _, form := range s.words {
@@ -120,11 +125,11 @@ func (s signs) weigh(whole words) (weight float64, line string) {
 		if sign.weight <= weight {
 			continue
 		}
-		if at := whole.find(sign.form); at != nil {
-			weight, line = sign.weight, lineAt(whole.text, at[0])
+		if found := whole.find(sign.form); found != nil {
+			weight, at = sign.weight, found[0]
 		}
 	}
-	return weight, line
+	return weight, at
 }
 
 func lineAt(text string, at int) string {
@@ -135,7 +140,9 @@ func lineAt(text string, at int) string {
 
 var (
 	escapes  = lazyregexp.Late(`\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(\x07|\x1b\\)`)
-	prefixes = lazyregexp.Late(`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`)
+	prefixes = lazyregexp.Late(
+		`^\s*(\d{4}-\d\d-\d\d[T ][\d:.,]+(Z|[+-]\d\d:?\d\d)?\s+|\[[^\]]{1,40}\]\s+|#\d+ +([\d.]+ +)?|[>|│┃]\s?|(stderr|stdout|err|out|error)\s*[:|]\s+|\d\d:\d\d:\d\d([.,]\d+)?\s+|\[\d\d:\d\d:\d\d\]\s*)`,
+	)
 )
 
 // quotes are all one for the forms.
@@ -166,8 +173,10 @@ func tidy(text string) []string {
 }
 
 var (
-	accessed = lazyregexp.Late(`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`)
-	ports    = map[string]string{"http": "80", "https": "443"}
+	accessed = lazyregexp.Late(
+		`(?i)unable to access '(https?://[^']+)': .*(?:resolve host:? ([^ ;(]+)|failed to connect to (\S+) port (\d+))`,
+	)
+	ports = map[string]string{"http": "80", "https": "443"}
 )
 
 // elsewhere marks a line that tells of another host or port than the URL in it: a proxy, or where
@@ -193,7 +202,9 @@ func elsewhere(line string) string {
 
 var (
 	cloneURL = lazyregexp.Late(`(?:https?|ssh|git)://[^\s'"<>]+|\b[\w.-]+@[\w.-]+\.[\w-]+:[\w~/][^\s'"<>]*`)
-	hostName = lazyregexp.Late(`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`)
+	hostName = lazyregexp.Late(
+		`(?i)(?:[\w.-]+@([\w.-]+): permission denied|connect to host (\S+) port|resolve host(?:name)?:? (\S+?)(?::| \(|$)|host key for \[?([\w.-]+)|authenticity of host '([^' ]+)|connection (?:closed|reset) by ([\w.:-]+) port|failed to connect to (\S+) port)`,
+	)
 )
 
 // urlIn finds the clone URL in a text, without any secret.

@@ -23,17 +23,33 @@ var otherCauses = []entry{
 		"Name both once: git push --set-upstream REMOTE BRANCH.", "",
 		signs{
 			shown: []sign{
-				{`has no upstream branch|no tracking information|upstream branch of your current branch does not match|multiple upstream branches|push creates new remote branch`, .9},
+				{
+					`has no upstream branch|no tracking information|upstream branch of your current branch does not match|multiple upstream branches|push creates new remote branch`,
+					.9,
+				},
 			},
 		}},
-	{BranchClash, Beyond, "The name of one branch stands in the way of another's: there cannot be both NAME and NAME/MORE.", You,
-		"Give one of them another name, or delete it. For branches that are long gone at the host: git remote prune REMOTE.", "",
-		signs{shown: []sign{{`exists; cannot create|directory file conflict|unable to resolve reference \S+: not a directory`, .95}}}},
+	{
+		BranchClash,
+		Beyond,
+		"The name of one branch stands in the way of another's: there cannot be both NAME and NAME/MORE.",
+		You,
+		"Give one of them another name, or delete it. For branches that are long gone at the host: git remote prune REMOTE.",
+		"",
+		signs{
+			shown: []sign{
+				{`exists; cannot create|directory file conflict|unable to resolve reference \S+: not a directory`, .95},
+			},
+		},
+	},
 	{CommitMissing, Beyond, "The commit that is asked for is not at the host.", You,
 		"Ask whoever made it to push it. For a submodule: push the submodule first.", "",
 		signs{
 			shown: []sign{
-				{`not our ref|did not contain [0-9a-f]{7,}|unadvertised object|direct fetching of that commit failed`, .95},
+				{
+					`not our ref|did not contain [0-9a-f]{7,}|unadvertised object|direct fetching of that commit failed`,
+					.95,
+				},
 				{`abort: unknown revision \'[0-9a-f]{12,}`, .7},
 			},
 		}},
@@ -41,7 +57,10 @@ var otherCauses = []entry{
 		"Fetch and put your commits on top of theirs or together with them: git pull --rebase, or git merge.", "",
 		signs{
 			shown: []sign{
-				{`updates were rejected|\(non-fast-forward\)|\(fetch first\)|\(stale info\)|\(needs force\)|refusing to merge unrelated|not possible to fast-forward|divergent branches|automatic merge failed|merge conflict|^CONFLICT|fix conflicts|unmerged (files|paths)|you have not concluded your merge|creates? new remote head|repository is unrelated|already exists\)$|would clobber existing tag`, .95},
+				{
+					`updates were rejected|\(non-fast-forward\)|\(fetch first\)|\(stale info\)|\(needs force\)|refusing to merge unrelated|not possible to fast-forward|divergent branches|automatic merge failed|merge conflict|^CONFLICT|fix conflicts|unmerged (files|paths)|you have not concluded your merge|creates? new remote head|repository is unrelated|already exists\)$|would clobber existing tag`,
+					.95,
+				},
 			},
 			unless: `pre-receive hook|hook declined`,
 		}},
@@ -49,14 +68,20 @@ var otherCauses = []entry{
 		"Commit them, or put them aside: git stash.", "",
 		signs{
 			shown: []sign{
-				{`would be overwritten by (merge|checkout|rebase|pull)|uncommitted changes|cannot (pull|rebase).*: (you have|your index)|please commit (your changes )?or stash|unstaged changes`, .95},
+				{
+					`would be overwritten by (merge|checkout|rebase|pull)|uncommitted changes|cannot (pull|rebase).*: (you have|your index)|please commit (your changes )?or stash|unstaged changes`,
+					.95,
+				},
 			},
 		}},
 	{SigningFailed, Beyond, "git is told to sign commits, and the program or the key for that does not work.", You,
 		"Look at user.signingKey and at gpg.program or gpg.format in git's settings. One commit without a signature: git commit --no-gpg-sign.", "",
 		signs{
 			shown: []sign{
-				{`failed to sign the data|signing failed: |either user\.signingkey or|user\.signingkey needs|skipped ".*": no secret key`, .9},
+				{
+					`failed to sign the data|signing failed: |either user\.signingkey or|user\.signingkey needs|skipped ".*": no secret key`,
+					.9,
+				},
 				{`failed to write commit object|unable to sign the tag`, .5},
 			},
 			unless: `cannot run gpg`,
@@ -65,7 +90,10 @@ var otherCauses = []entry{
 		"Read what it says above. It stands in the repository's folder for hooks.", "",
 		signs{
 			shown: []sign{
-				{`cannot (exec|run|spawn) \S*hooks/|\.git/hooks/\S+|\b(pre-push|pre-commit|commit-msg|prepare-commit-msg)\b.{0,40}(hook|fail|exit)|hook.{0,20}(pre-push|pre-commit|commit-msg)|abort: (pre|pretxn)\S+ hook`, .88},
+				{
+					`cannot (exec|run|spawn) \S*hooks/|\.git/hooks/\S+|\b(pre-push|pre-commit|commit-msg|prepare-commit-msg)\b.{0,40}(hook|fail|exit)|hook.{0,20}(pre-push|pre-commit|commit-msg)|abort: (pre|pretxn)\S+ hook|^(pre-push|pre-commit|commit-msg): \S`,
+					.88,
+				},
 			},
 			unless: `remote: .*hook|pre-receive|update hook|was ignored`,
 		}},
@@ -73,49 +101,91 @@ var otherCauses = []entry{
 		"Read what it says above, and ask the owner of REPO where it is not clear.", "",
 		signs{
 			shown: []sign{
-				{`pre-receive hook declined|update hook declined|\(hook declined\)|remote:.*hook (declined|failed|exited)|remote: .*\bhook\b.*(fail|reject|denied)|remote: abort: .*hook`, .86},
+				{
+					`pre-receive hook declined|update hook declined|\(hook declined\)|remote:.*hook (declined|failed|exited)|remote: .*\bhook\b.*(fail|reject|denied)|remote: abort: .*hook`,
+					.86,
+				},
 			},
 			unless: `protected branch|file size limit|secret|archived|exceeds|unsigned|not verified`,
 		}},
 	{DiskFull, Beyond, "There is no room left on the disk, here or at the host.", You,
 		"Make room. Where the words come from the host, tell whoever runs it.", "",
 		signs{
-			shown: []sign{{`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded|(over|exceeded|exceeds) its (data|storage|disk) quota`, .97}, {`unable to create temporary object directory|unpacker error`, .3}},
+			shown: []sign{
+				{
+					`no space left on device|disk quota exceeded|not enough (disk )?space|disk (is )?full|quota exceeded|(over|exceeded|exceeds) its (data|storage|disk) quota`,
+					.97,
+				},
+				{`unable to create temporary object directory|unpacker error`, .3},
+			},
 		}},
 	{MemoryShort, Beyond, "There is not enough memory, here or at the host.", You,
 		"End other programs, or fetch less at a time: git clone --depth 1 URL. Where the words come from the host, tell whoever runs it.", "",
-		signs{shown: []sign{{`out of memory|malloc failed|mmap failed|cannot allocate memory|(pack-objects|index-pack|unpack-objects|git\S*) died of signal 9`, .95}}}},
+		signs{
+			shown: []sign{
+				{
+					`out of memory|malloc failed|mmap failed|cannot allocate memory|(pack-objects|index-pack|unpack-objects|git\S*) died of signal 9`,
+					.95,
+				},
+			},
+		}},
 	{LockLeft, Beyond, "Another git is at work in this repository, or one that was stopped left its lock behind.", You,
 		"Wait for the other one. If there is none, remove the lock file that git names.", "",
 		signs{
 			shown: []sign{
-				{`(index|shallow|config|HEAD|\w+)\.lock': File exists|another git process seems|cannot lock ref .*: is at|could not lock config file .*: file exists|waiting for lock on|lock held by|unable to get credential storage lock`, .95},
+				{
+					`(index|shallow|config|HEAD|\w+)\.lock': File exists|another git process seems|cannot lock ref .*: is at|could not lock config file .*: file exists|waiting for lock on|lock held by|unable to get credential storage lock`,
+					.95,
+				},
 			},
 		}},
-	{FilesOwner, Beyond, "Files of this repository cannot be written: they belong to another user, or the disk is read-only.", You,
-		"Work as the user who owns them, or make them yours.", "",
+	{
+		FilesOwner,
+		Beyond,
+		"Files of this repository cannot be written: they belong to another user, or the disk is read-only.",
+		You,
+		"Work as the user who owns them, or make them yours.",
+		"",
 		signs{
 			shown: []sign{
-				{`insufficient permission for adding an object|cannot open \S*FETCH_HEAD\S*: permission denied|could not create (work tree dir|leading directories|directory)\S* .*(permission denied|operation not permitted)|\.lock': (permission denied|read-only)|read-only file system|unable to (unlink|create|write|open)\b.*permission denied|could not lock config file.*permission|unable to append to .*permission denied|failed to (create|write).*permission denied|could not create leading directories|abort: permission denied`, .95},
+				{
+					`insufficient permission for adding an object|cannot open \S*FETCH_HEAD\S*: permission denied|could not create (work tree dir|leading directories|directory)\S* .*(permission denied|operation not permitted)|\.lock': (permission denied|read-only)|read-only file system|unable to (unlink|create|write|open)\b.*permission denied|could not lock config file.*permission|unable to append to .*permission denied|failed to (create|write).*permission denied|could not create leading directories|abort: permission denied|^abort: could not lock repository [^\n]*: permission denied`,
+					.95,
+				},
 				{`unable to create temporary object directory|unpacker error`, .5},
+				{`^remote: abort: could not lock repository [^\n]*: permission denied`, .7},
 			},
 			unless: `no space left|no such file or directory$`,
-		}},
+		},
+	},
 	{FolderInTheWay, Beyond, "The folder that the clone would make is there already.", You,
 		"Clone into another folder, or go into this one and fetch.", "",
 		signs{
-			shown: []sign{{`already exists and is not an empty directory|destination '\S+' is not empty|path '\S+' already exists|create work tree dir '[^']*': file exists`, .98}},
+			shown: []sign{
+				{
+					`already exists and is not an empty directory|destination '\S+' is not empty|path '\S+' already exists|create work tree dir '[^']*': file exists`,
+					.98,
+				},
+			},
 		}},
 	{FileRefused, Beyond, "This system cannot store a file of the repository under its name.", You,
 		"Ask the owner of REPO to rename it, or allow long paths: git config --global core.longpaths true.", "",
 		signs{
-			shown: []sign{{`file ?name too long|invalid path \'|unable to create file .*(invalid argument|too long)|case-insensitive filesystem`, .95}},
+			shown: []sign{
+				{
+					`file ?name too long|invalid path \'|unable to create file .*(invalid argument|too long)|case-insensitive filesystem`,
+					.95,
+				},
+			},
 		}},
 	{RepositoryDamaged, Beyond, "What is stored of the repository is damaged.", You,
 		"Look how far: git fsck. A fresh clone is the quickest way where everything was pushed.", "",
 		signs{
 			shown: []sign{
-				{`is corrupt|object file .* is empty|bad object|bad signature|index file corrupt|inflate:|sha1 mismatch|packfile .* (is|cannot)|missing blob|broken link|unable to read tree|pack has \d+ unresolved|invalid sha1 pointer|integrity check failed`, .93},
+				{
+					`is corrupt|object file .* is empty|bad (tree |commit )?object|repository corruption on the remote side|bad signature|index file corrupt|inflate:|sha1 mismatch|packfile .* (is|cannot)|missing blob|broken link|unable to read tree|pack has \d+ unresolved|invalid sha1 pointer|integrity check failed`,
+					.93,
+				},
 			},
 			unless: `incorrect signature`,
 		}},
@@ -125,14 +195,22 @@ var otherCauses = []entry{
 			words: []string{
 				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|large files? detected|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|(author|committer|e-?mail)( \S+){0,2} must|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
-			shown:  []sign{{`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`, .9}},
+			shown: []sign{
+				{
+					`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`,
+					.9,
+				},
+			},
 			unless: `rate.?limit|filename too long|its (data|storage|disk) quota`,
 		}},
 	{ProgramOld, Beyond, "The program is too old for what is asked of it.", You,
 		"Bring git, ssh or hg up to date.", "",
 		signs{
 			shown: []sign{
-				{`unknown option|unknown repository (format|extension)|expected git repo version|unsupported (protocol|repository) version|unknown (switch|subcommand)|not a git command\. see|requires (a newer|git version|features unknown)|repository requires features|unsupported version|needs newer version|unrecognized (option|argument)|unknown protocol version`, .82},
+				{
+					`unknown option|unknown repository (format|extension)|expected git repo version|unsupported (protocol|repository) version|unknown (switch|subcommand)|not a git command\. see|receiving end does not support|protocol major versions differ|requires (a newer|git version|features unknown)|repository requires features|unsupported version|needs newer version|unrecognized (option|argument)|unknown protocol version`,
+					.82,
+				},
 			},
 			unless: `'(remote|credential)-|'lfs' is not|credential-|usage: ssh|^ssh: unknown option`,
 		}},

@@ -6,12 +6,15 @@ var reachCauses = []entry{
 		"Check the spelling of HOST.", "host",
 		signs{
 			shown: []sign{
-				{`name or service not known|nodename nor servname|no such host( is known)?|enotfound|unknownhostexception|name does not resolve|no address associated with`, .9},
-				{`could(n't| not) resolve host(name)?\b`, .85},
+				{
+					`name or service not known|nodename nor servname|no such host( is known)?|enotfound|unknownhostexception|name does not resolve|no address associated with`,
+					.9,
+				},
+				{`could(n't| not) resolve host(name)?\b`, .78},
 				{`unable to look up \S+ `, .85},
 				{`unknown host`, .7},
 			},
-			unless: `temporary failure in name resolution|resolve proxy|resolve hostname ((https?|ssh|git)?|[^. :]+): |\[elsewhere\]`,
+			unless: `temporary failure in name resolution|resolve proxy|resolve hostname ((https?|ssh|git)?|[^. :]+): |\[elsewhere\]|unknown port 65535`,
 		}},
 	{NetworkDown, Reach, "There is no way out of this workstation: no route, or no name server answers.", You,
 		"Connect this workstation to the network, and to the VPN if the host is inside one.", "host",
@@ -19,14 +22,20 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`temporary failure in name resolution|eai_again|try again$`, .85},
 				{`network is (unreachable|down)|no route to host|host is (unreachable|down)`, .85},
+				{`could(n't| not) resolve host: `, .15},
 			},
 			tell: "Does any other host answer?",
 		}},
 	{SSHPortBlocked, Reach, "The host's usual port for SSH is closed on this network, and its other port is open.", You,
 		"Make the settings for HOST use its other port.", "port",
 		signs{
-			shown: []sign{{`port 22:? (connection timed out|operation timed out|connection refused|no route|network is unreachable)`, .3}},
-			tell:  "Another network, or the host's other port for SSH, lets you through.",
+			shown: []sign{
+				{
+					`port 22:? (connection timed out|operation timed out|connection refused|no route|network is unreachable)`,
+					.3,
+				},
+			},
+			tell: "Another network, or the host's other port for SSH, lets you through.",
 		}},
 	{PortRefused, Reach, "Nothing listens on that port of the host.", Host,
 		"Check the port. If it is right, the service there is down: ask whoever runs HOST.", "port",
@@ -34,7 +43,8 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`([^r]: |[^:] |=|^)connection refused|actively refused|econnrefused`, .9},
 				{`^abort: error: connection refused`, .7}, // hg does not say whose
-				{`after \d{1,4} ms: could(n't| not) connect to server`, .85},
+				{`after \d{1,3} ms: could(n't| not) connect to server`, .85},
+				{`after \d{4} ms: could(n't| not) connect to server`, .35},
 				{`failed to connect to \S+ port \d+`, .55},
 			},
 			unless: `timed out|no route|unreachable|authentication agent|proxy|agent: |errno=|unknown port 65535|\[elsewhere\]`,
@@ -43,16 +53,23 @@ var reachCauses = []entry{
 		"A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST.", "port",
 		signs{
 			shown: []sign{
-				{`connection timed out|operation timed out|timeout was reached|after \d+ ms: timed out|timed out after|connection attempt timed out|i/o timeout|etimedout`, .88},
+				{
+					`connection timed out|operation timed out|timeout was reached|after \d+ ms: timed out|timed out after|connection attempt timed out|i/o timeout|etimedout`,
+					.88,
+				},
 				{`^timeout, server \S+ not responding`, .7},
 				{`after \d{5,} ms: could(n't| not) connect`, .8},
+				{`after \d{4} ms: could(n't| not) connect`, .6},
 			},
 		}},
 	{NotSSH, Reach, "Something else than SSH answers on that port.", You,
 		"Check the port: SSH is most often on 22.", "port",
 		signs{
 			shown: []sign{
-				{`banner line \d+|banner line contains invalid|invalid ssh identification|bad packet length|protocol identifier|remote protocol version|overflow reading version string`, .88},
+				{
+					`banner line \d+|banner line contains invalid|invalid ssh identification|bad packet length|protocol identifier|remote protocol version|overflow reading version string`,
+					.88,
+				},
 				{`ssh_exchange_identification: http`, .95},
 				{`connection closed by remote host$`, .1},
 			},
@@ -63,8 +80,12 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
 				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
-				{`broken pipe|empty reply from server|curl (16|18)\b|error in the http2 framing layer|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`, .75},
+				{
+					`broken pipe|empty reply from server|curl (16|18)\b|error in the http2 framing layer|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`,
+					.75,
+				},
 				{`getpeername\(\) failed`, .35},
+				{`stream ended unexpectedly`, .7},
 				{`connection closed by .* \[preauth\]`, .7},
 			},
 			unless: `unknown port 65535|too many authentication|permission denied|invalid characters|banner line|no space left|http/1|not known|stdio forwarding|rpc failed; http [45]`,
@@ -73,7 +94,10 @@ var reachCauses = []entry{
 		"Check the port: HTTPS is most often on 443.", "port",
 		signs{
 			shown: []sign{
-				{`wrong version number|unexpected tls packet|packet length (too long|error)|record layer failure|first record does not look like a tls|http response to https client|invalid token supplied to the function`, .92},
+				{
+					`wrong version number|unexpected tls packet|packet length (too long|error)|record layer failure|first record does not look like a tls|http response to https client|invalid token supplied to the function`,
+					.92,
+				},
 			},
 		}},
 	{ProxyUnreachable, Reach, "The proxy that settings name cannot be reached.", You,
@@ -90,12 +114,22 @@ var reachCauses = []entry{
 		}},
 	{ProxySignIn, Reach, "The proxy wants to know who asks.", Administrator,
 		"Give the proxy its user and password, in its URL in git's settings or by a credential for it. Ask whoever runs it if you have none.", "through",
-		signs{shown: []sign{{`(response|code|error:?|http) 407\b|proxy authentication required|no authentication method was acceptable|proxy auth`, .95}}}},
+		signs{
+			shown: []sign{
+				{
+					`(response|code|error:?|http) 407\b|proxy authentication required|no authentication method was acceptable|proxy auth`,
+					.95,
+				},
+			},
+		}},
 	{ProxyRefused, Reach, "The proxy declines to lead to the host.", Administrator,
 		"Ask whoever runs the proxy to let it lead to HOST.", "through",
 		signs{
 			shown: []sign{
-				{`http code (4\d\d|5\d\d) from proxy|connect tunnel failed, response|proxy connect aborted|socks5:? .*(not allowed|request rejected|unreachable)|complete socks[45]|socks[45] connection to`, .93},
+				{
+					`http code (4\d\d|5\d\d) from proxy|connect tunnel failed, response|proxy connect aborted|socks5:? .*(not allowed|request rejected|unreachable)|complete socks[45]|socks[45] connection to`,
+					.93,
+				},
 			},
 			unless: `response 407|code 407`,
 		}},
@@ -110,7 +144,8 @@ var reachCauses = []entry{
 	{JumpFailed, Reach, "The way breaks at the jump host.", You,
 		"Check the way to the jump host by itself: unicrux check with its name.", "through",
 		signs{
-			shown:  []sign{{`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4}},
+			shown: []sign{{`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4},
+				{`^ssh: (could not resolve hostname|connect to host)[^\n]*\n(.*\n)*[^\n]*unknown port 65535`, .9}},
 			unless: `connect failed: open failed`,
 		}},
 }

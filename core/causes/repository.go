@@ -30,13 +30,15 @@ var repositoryCauses = []entry{
 	{RepositoryMoved, Repository, "The repository has another address now.", You,
 		"Use the address that the host says.", "the host says",
 		signs{
-			words: []string{`(repository|project) .{0,40}(moved|renamed|transferred)|new (location|address|url)|moved (permanently|to)|please use the new`},
+			words: []string{
+				`(repository|project) .{0,40}(moved|renamed|transferred)|new (location|address|url)|moved (permanently|to)|please use the new`,
+			},
 			shown: []sign{
 				{`unable to update url base from redirection`, .75},
 				{`requested url returned error: 30\d|http error 30\d`, .85},
 				{`resolve host.*\[elsewhere\]`, .8},
 			},
-			unless: `redirect: ?\S*(sign_?in|log_?in|/auth|/sso)`,
+			unless: `redirect: ?\S*(sign[-_]?in|log[-_]?in|/auth|/sso)`,
 		}},
 	{RepositoryNotGit, Repository, "Something is there, but it is not a repository.", Administrator,
 		"Check the path. If it is right, ask whoever runs HOST what REPO is.", "asked for",
@@ -45,32 +47,41 @@ var repositoryCauses = []entry{
 			shown: []sign{
 				{`does not appear to be a git repository|abort: repository \S+ not found`, .25},
 				{`not valid: is this a git repository`, .5},
-				{`bad line length character|invalid server response|expected flush after ref listing|invalid advertisement|does not look like an? (hg|mercurial) repository|unexpected (content|response)`, .55},
+				{
+					`bad line length character|invalid server response|expected flush after ref listing|invalid advertisement|does not look like an? (hg|mercurial) repository|unexpected (content|response)`,
+					.55,
+				},
 			},
-			unless: `not a git repository \(or any|bad line length character: (thi|you)|^abort: repository \S+@\S+ not found`,
+			unless: `^(fatal: )?not a git repository[ :]|bad line length character: (thi|you)|^abort: repository \S+@\S+ not found`,
 		}},
 	{HostLimits, Repository, "The host has had too many requests for now.", You,
 		"Wait, and try again later.", "host says",
 		signs{
-			words: []string{`too many requests|rate.?limit|abuse detection|slow down|quota .{0,20}requests|try again (later|in \d)`},
+			words: []string{
+				`too many requests|rate.?limit|abuse detection|slow down|quota .{0,20}requests|try again (later|in \d)`,
+			},
 			shown: []sign{{`(error|code|http|response|status):? 429\b`, .93}},
 		}},
 	{HostFailing, Repository, "The host has a fault of its own.", Host,
 		"Try again later, and tell whoever runs HOST if it stays so.", "asked for",
 		signs{
 			words: []string{
-				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance mode|temporarily unavailable|something went wrong|bad gateway`,
+				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance (mode|until|window)|back (at|by|in) (\d|noon|midnight|a few)|being moved|temporarily unavailable|something went wrong|bad gateway`,
 			},
 			shown: []sign{
-				{`requested url returned error: 5\d\d|http error 5\d\d|http/[\d.]+ 5\d\d|(http|error|curl).{0,20}\b50[0-4]\b`, .93},
+				{
+					`requested url returned error: 5\d\d|http error 5\d\d|http/[\d.]+ 5\d\d|(http|error|curl).{0,20}\b50[0-4]\b`,
+					.93,
+				},
 				{`(upload-pack|receive-pack): (command )?not found`, .95},
 				{`remote end hung up unexpectedly`, .3},
 				{`requested url returned error: 4(00|05|06)`, .3},
+				{`^remote: [^\n]*: hg: (command )?not found`, .9},
 				{`connect failed: open failed`, .88}, // the host lets nothing be run
 				{bare, .3},
 				{`bad line length character`, .4},
 			},
-			unless: `(git|ssh|hg|nc): command not found|credential-\S+: command not found|no space left`,
+			unless: `(^|^[^r\n][^\n]*)(git|ssh|hg|nc): command not found|(git|ssh|nc): command not found|credential-\S+: command not found|no space left`,
 		}},
 }
 
@@ -89,11 +100,13 @@ var permissionCauses = []entry{
 				{`\(prohibited by \S+: not permitted`, .5},
 				{`could not lock repository \S+: permission denied`, .6},
 			},
-			unless: `deploy key|archived|adding an object|protected branch`,
+			unless: `deploy key|archived|adding an object|protected branch|permission to (view|read|see)`,
 		}},
 	{ReadOnlyKey, Permission, "The key was registered for reading only.", You,
 		"Withdraw the key and register it for writing, or use another key.", "host says",
-		signs{words: []string{`deploy key|(key|ssh key).{0,60}(read.?only|reading only|marked as read|only (for )?read)`}}},
+		signs{
+			words: []string{`deploy key|(key|ssh key).{0,60}(read.?only|reading only|marked as read|only (for )?read)`},
+		}},
 	{RepositoryFrozen, Permission, "The repository is frozen: nobody may write to it.", Administrator,
 		"Nobody can push to it while it is frozen. Ask the owner of REPO on HOST whether it should be.", "host says",
 		signs{
@@ -104,7 +117,7 @@ var permissionCauses = []entry{
 		"Push to a branch of your own and ask for it to be merged, or ask the owner of REPO to change the rule.", "host says",
 		signs{
 			words: []string{
-				`protected branch|branch .{0,40}(is )?protected|deletion (of .{0,40})?prohibited|denying (ref deletion|non-fast-forward)|cannot (force.?push|push) to (this|a protected|the) ?branch|changes must be made through|not allowed to (force )?push (code )?to (protected|this) branch|refusing to delete the (current|default) branch`,
+				`protected branch|branch .{0,40}(is )?protected|^remote: \S+ is protected\b|deletion (of .{0,40})?prohibited|denying (ref deletion|non-fast-forward)|cannot (force.?push|push) to (this|a protected|the) ?branch|changes must be made through|not allowed to (force )?push (code )?to (protected|this) branch|refusing to delete the (current|default) branch`,
 			},
 		}},
 }

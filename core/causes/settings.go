@@ -18,19 +18,24 @@ var settingsCauses = []entry{
 				{`abort: (program|command) .*ssh.* not found`, .9},
 				{`executable file not found in`, .7},
 			},
-			unless: `(upload-pack|receive-pack): (command )?not found`,
+			unless: `(upload-pack|receive-pack): (command )?not found|^remote: [^\n]*: hg: (command )?not found`,
 		}},
 	{UserUnlisted, Settings,
 		"This user has a number and no name on this system, and ssh does not run for such a user.", Administrator,
 		"In a container, run it as a user that its image lists, or add a line for this number to /etc/passwd. Over HTTPS git needs none.", "user",
 		signs{
-			shown: []sign{{`no user exists for uid|you don.t exist, go away|unable to look up current user in the passwd file|user: unknown userid|cannot find name for user id`, .96}},
+			shown: []sign{
+				{
+					`no user exists for uid|you don.t exist, go away|unable to look up current user in the passwd file|user: unknown userid|cannot find name for user id`,
+					.96,
+				},
+			},
 		}},
 	{RepositoryOwner, Settings, "git refuses this folder because it belongs to another user.", You,
 		"If you trust what is in it, say so: git config --global --add safe.directory FOLDER. Else work as the user who owns it.", "git says",
 		signs{
 			shown: []sign{{`detected dubious ownership|unsafe repository \(`, .98},
-				{`not trusting file .* from untrusted user`, .9}},
+				{`not trusting file .* from untrusted user`, .95}},
 		}},
 	{OtherUser, Settings, "The ssh client reads the settings of another home folder than git does.", You,
 		"Tell git to start ssh with the settings of this home.", "ssh reads",
@@ -46,6 +51,7 @@ var settingsCauses = []entry{
 				{`unknown error occurr?ed while reading the configuration|unsupported ssl backend`, .9},
 				{`missing config key|invalid (key|config file)|config file .*(parse|bad)`, .8},
 				{`hg: (parse )?error at .*hgrc|config error at`, .95},
+				{`^\*\*\* failed to import extension`, .9},
 			},
 		}},
 	{TransportForbidden, Settings, "A setting of git's forbids this way of connecting.", You,
@@ -60,8 +66,20 @@ var settingsCauses = []entry{
 				{`usage: ssh \[-`, .93},
 				{`^ssh: (illegal|unknown|invalid) option`, .93},
 				{`GIT_SSH|core\.sshCommand`, .3},
+				{
+					`^([^\n:]|: \d)*: (line )?\d+: (\S+: (command )?not found|syntax error[^\n]*)\n(fatal: )?could not read from remote`,
+					.9,
+				},
+				{
+					`cannot (exec|run) '?[^\n']+'?: (permission denied|no such file)[^\n]*\n(.*\n)*(fatal|error): unable to fork`,
+					.9,
+				},
+				{`^remote: \S*sh: (line )?\d+: s\S*h\S*: (command )?not found\nabort: no suitable response`, .85},
 				{`/\S*ssh\S*: (command )?not found`, .9},
-				{`^(\S+: )?(line )?(\d+: )?\S*/\S+: (command )?(not found|No such file or directory|Permission denied)$`, .75},
+				{
+					`^(\S+: )?(line )?(\d+: )?\S*/\S+: (command )?(not found|No such file or directory|Permission denied)$`,
+					.75,
+				},
 			},
 			unless: `(git|upload-pack|receive-pack): (command )?not found|get: (line )?\d+:|unknown port 65535|kex_exchange_identification`,
 		}},
@@ -70,7 +88,7 @@ var settingsCauses = []entry{
 		signs{
 			shown: []sign{
 				{`bad configuration option`, .97},
-				{`can't open user config file`, .9},
+				{`can't open user config file [^\n]*: (permission|is a)`, .9},
 				{`terminating, \d+ bad configuration`, .97},
 				{`line \d+: (bad|missing|garbage|unsupported|invalid|no argument|unknown|keyword|directive)\b`, .9},
 				{`keyword \S+ extra arguments at end of line|missing argument\.$|extra arguments at end`, .92},
@@ -97,26 +115,40 @@ var settingsCauses = []entry{
 		signs{
 			shown: []sign{
 				{`too long for unix domain socket|controlpath too long|control ?path .*too long`, .95},
-				{`control socket (connect|\S+ already exists)|muxclient|mux_client|muxserver_listen|unix_listener: cannot bind`, .8},
+				{
+					`control socket (connect|\S+ already exists)|muxclient|mux_client|muxserver_listen|unix_listener: cannot bind`,
+					.8,
+				},
 				{`cannot execute command-line and remote command|cannot fork into background without a command`, .95},
-				{`could not request local forwarding|remote port forwarding failed|bind \S+: address already in use`, .85},
+				{
+					`could not request local forwarding|remote port forwarding failed|bind \S+: address already in use`,
+					.85,
+				},
 				{`pseudo-terminal will not be allocated|requesttty`, .2},
 				{`tunnel device open failed`, .8},
-				{`^(bind|getaddrinfo:?) \S+: cannot assign requested address|address family for hostname not supported`, .9},
+				{
+					`^(bind|getaddrinfo:?) \S+: cannot assign requested address|address family for hostname not supported`,
+					.9,
+				},
 			},
 		}},
 	{FileMissing, Settings, "A file that settings name is not there, or is not what it should be.", You,
 		"Put the file back, or take the setting out.", "file",
 		signs{
 			shown: []sign{
-				{`error setting certificate|error reading ca cert file|could not load (pem )?client certificate|unable to (set|load) (private key|client (cert|key))|could not load client certificate`, .95},
+				{
+					`error setting certificate|error reading ca cert file|could not load (pem )?client certificate|unable to (set|load) (private key|client (cert|key))|could not load client certificate`,
+					.95,
+				},
 				{`problem with the (local )?ssl certificate`, .9},
 				{`CApath|cannot load ca`, .15},
 				{`problem with the ssl ca cert|error adding trust anchors from file`, .95},
 				{`can't open (user )?(certificate|known hosts)`, .6},
+				{`can't open user config file [^\n]*: no such file`, .92},
+				{`in revoked keys file \S+: (no such file|permission denied)|hostkeys_foreach failed for \S+: `, .9},
 				{`error reading x\.?509 key or certificate file`, .95},
 			},
-			unless: `certificate problem|verif(y|ication) failed`,
+			unless: `certificate problem|certificate[ _]verif(y|ication)[ _]failed|certificate_verify`,
 		}},
 	{HelperMissing, Settings, "The credential helper that git is told to use does not exist.", You,
 		"Install the helper, or take it out of git's settings.", "helper",
@@ -131,9 +163,15 @@ var settingsCauses = []entry{
 			},
 			unless: `told us to quit`,
 		}},
-	{HelperStale, Settings, "Another credential helper of git's answers first, with a secret that the host does not take.", You,
-		"Let git ask the chest alone for HOST.", "answered by",
-		signs{}},
+	{
+		HelperStale,
+		Settings,
+		"Another credential helper of git's answers first, with a secret that the host does not take.",
+		You,
+		"Let git ask the chest alone for HOST.",
+		"answered by",
+		signs{},
+	},
 	{AskingFailed, Settings, "The program that should ask for the passphrase or the secret does not work.", You,
 		"Install the program, name another one, or take it out of the settings.", "asks by",
 		signs{
@@ -141,6 +179,10 @@ var settingsCauses = []entry{
 				{`ssh_askpass: exec|unable to read askpass response|cannot (run|exec) \S*askpass`, .95},
 				{`askpass\S*: (command )?(not found|no such file)`, .93},
 				{`cannot open display|no x11 display`, .6},
+				{
+					`cannot (run|exec) [^\n]+: (no such file|permission denied)[^\n]*\n(.*\n){0,2}[^\n]*could not read (username|password)`,
+					.95,
+				},
 			},
 		}},
 	{AuthorMissing, Settings,
@@ -148,7 +190,10 @@ var settingsCauses = []entry{
 		"Tell git once: git config --global user.name NAME, and git config --global user.email ADDRESS.", "git says",
 		signs{
 			shown: []sign{
-				{`please tell me who you are|unable to auto-detect (email|name)|empty ident name|(author|committer) identity unknown|auto-detection is disabled`, .98},
+				{
+					`please tell me who you are|unable to auto-detect (email|name)|empty ident name|(author|committer) identity unknown|auto-detection is disabled`,
+					.98,
+				},
 				{`abort: no username supplied`, .98},
 			},
 		}},
@@ -179,7 +224,10 @@ var settingsCauses = []entry{
 		"Let nobody else read it.", "file",
 		signs{
 			shown: []sign{
-				{`unprotected private key file|permissions \d+ for .* are too open|must not be accessible by others|NOT accessible by others|load key .*: bad permissions`, .97},
+				{
+					`unprotected private key file|permissions \d+ for .* are too open|must not be accessible by others|NOT accessible by others|load key .*: bad permissions`,
+					.97,
+				},
 			},
 			unless: `\.pub' are too open`,
 		}},
@@ -187,7 +235,10 @@ var settingsCauses = []entry{
 		"Get the file again from where it was copied, whole and unchanged, or make a new key.", "file",
 		signs{
 			shown: []sign{
-				{`load key "?[^"]*[^" ]"?: (invalid format|error in libcrypto|unsupported|permission denied|is a directory|unknown|no start line|bad|not a|input\/output|string is too large|incomplete)`, .93},
+				{
+					`load key "?[^"]*[^" ]"?: (invalid format|error in libcrypto|unsupported|permission denied|is a directory|unknown|no start line|bad|not a|input\/output|string is too large|incomplete)`,
+					.93,
+				},
 				{`key_load_\w+: (invalid format|no such)|error loading key .*: (invalid format|error in)`, .9},
 				{`identity file \S+ not accessible: (permission|is a)`, .85},
 				{`invalid ?private ?key\b`, .88},
@@ -198,7 +249,9 @@ var settingsCauses = []entry{
 		"The public file beside the private key belongs to another key, and ssh offers that one.", You,
 		"Write the public half of this very key beside it.", "file",
 		signs{
-			shown: []sign{{`private key contents do not match public|key .* does not match .*\.pub|incorrect signature`, .93}},
+			shown: []sign{
+				{`private key contents do not match public|key .* does not match .*\.pub|incorrect signature`, .93},
+			},
 		}},
 	{KeyElsewhere, Settings, "A key that the host knows is here, but it lies where no setting points.", You,
 		"Make the settings for HOST point to it.", "found",
@@ -207,7 +260,10 @@ var settingsCauses = []entry{
 		"Start the agent again and load the key, or take the agent out of the settings.", "agent",
 		signs{
 			shown: []sign{
-				{`could not open a connection to your authentication agent|failed connecting (to )?(the )?agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent|fetching identities.*communication with agent failed`, .9},
+				{
+					`could not open a connection to your authentication agent|failed connecting (to )?(the )?agent|error connecting to (the )?agent|ssh_get_authentication_socket|get_agent_identities: ssh_agent|fetching identities.*communication with agent failed`,
+					.9,
+				},
 				{`attempted \S*agent authentication|no authentication available`, .3},
 			},
 		}},
@@ -231,7 +287,12 @@ var settingsCauses = []entry{
 	{KeyInDevice, Settings, "The private half of the key is in a device, which only ssh itself can ask.", You,
 		"Plug the device in, run git in a terminal, and touch the device when it blinks.", "key",
 		signs{
-			shown: []sign{{`signing failed for \S+-sk\b|confirm user presence|provider "?internal"? returned error|device not found|sk_\w+: `, .93}},
+			shown: []sign{
+				{
+					`signing failed for \S+-sk\b|confirm user presence|provider "?internal"? returned error|device not found|sk_\w+: `,
+					.93,
+				},
+			},
 		}},
 	{PassphraseWrong, Settings, "The passphrase does not open the key.", You,
 		"Try again. A forgotten passphrase cannot be found out: then make a new key and register it.", "key",
@@ -239,7 +300,12 @@ var settingsCauses = []entry{
 	{AgentRefused, Settings, "The agent holds the right key and declines to sign with it.", You,
 		"Look whether the agent asks for a confirmation somewhere, or load the key again.", "agent",
 		signs{
-			shown:  []sign{{`agent refused operation|agent admitted failure|signing failed for .* from agent|^sign_and_send\S* .*communication with agent failed`, .95}},
+			shown: []sign{
+				{
+					`agent refused operation|agent admitted failure|signing failed for .* from agent|^sign_and_send\S* .*communication with agent failed`,
+					.95,
+				},
+			},
 			unless: `-sk\b.*(device|agent refused)`,
 		}},
 	{TokenElsewhere, Settings,

@@ -2,18 +2,29 @@ package causes
 
 // signInCauses are those for which the host does not let us in.
 var signInCauses = []entry{
-	{SecretMissing, SignIn, "The host wants to know who asks, and there is no token for it here, and nobody to ask for one.", You,
-		"Get a token for HOST.", "asked",
+	{
+		SecretMissing,
+		SignIn,
+		"The host wants to know who asks, and there is no token for it here, and nobody to ask for one.",
+		You,
+		"Get a token for HOST.",
+		"asked",
 		signs{
 			shown: []sign{
-				{`could not read (username|password)|terminal prompts disabled|http authorization required|cannot prompt because (user interactivity|terminal)|unable to get password|told us to quit|authentication required but no callback|failed to acquire username/password|no credentialsprovider`, .94},
+				{
+					`could not read (username|password)|terminal prompts disabled|http authorization required|cannot prompt because (user interactivity|terminal)|unable to get password|told us to quit|authentication required but no callback|failed to acquire username/password|no credentialsprovider`,
+					.8,
+				},
 				{`abort: authorization failed`, .3},
 				{`^\S+: https?://\S+: not authorized$`, .4},
-				{`cannot autolaunch d-bus|unable to persist credentials|authentication required: repository not found`, .5},
+				{
+					`cannot autolaunch d-bus|unable to persist credentials|authentication required: repository not found`,
+					.5,
+				},
 				{`batch response: .*auth(entication|orization)|lfs.*authorization error`, .4},
 			},
-			unless: `askpass`,
-		}},
+		},
+	},
 	{HeaderOverrides, SignIn,
 		"A header in git's settings signs in before any token of the helpers, and the host does not take it.", You,
 		"Take the header out of git's settings.", "header",
@@ -27,13 +38,13 @@ var signInCauses = []entry{
 				`(basic auth\w*|account password)\S* .{0,60}(disabled|not allowed|no longer|not supported)`,
 			},
 			shown:  []sign{{`authentication failed for`, .15}, {`must use an? ?(\S+ ){0,2}(access )?token`, .5}},
-			unless: `permission denied.*password\)`,
+			unless: `permission denied.*password\)|terminal prompts disabled`,
 		}},
 	{TokenEnded, SignIn, "The token has ended.", You,
 		"Get a new token for HOST.", "host says",
 		signs{
 			words: []string{
-				`(token|pass|credential|password)s?[^.]{0,60}(has |have |is |was )?(ended|expired|over\b|no longer valid)`,
+				`(token|pass|credential|password)s?[^.]{0,60}(has |have |is |was )?(ended|expired|\bover\b|no longer valid)`,
 				`expired (\S+ )?(token|credential)`,
 				`token_expired|invalid_token.*expired`,
 			},
@@ -43,7 +54,9 @@ var signInCauses = []entry{
 	{SecondStepNeeded, SignIn, "The host wants a further proof after the key, which git cannot give.", Host,
 		"Ask whoever runs HOST how git is meant to sign in.", "host wants",
 		signs{
-			words: []string{`two-?factor|\b2fa\b|\bmfa\b|second (step|factor)|multi-?factor|single sign-?on|\bsso\b|\botp\b|one-time (password|code)|saml`},
+			words: []string{
+				`two-?factor|\b2fa\b|\bmfa\b|second (step|factor)|multi-?factor|single sign-?on|\bsso\b|\botp\b|one-time (password|code)|saml`,
+			},
 			shown: []sign{{`authenticated (using "?publickey"? )?with partial success|verification code`, .93}},
 		}},
 	{AddressNotAllowed, SignIn, "The host does not take anybody from the network on which this workstation is.",
@@ -74,7 +87,8 @@ var signInCauses = []entry{
 		"Get a token for HOST.", "sent",
 		signs{
 			words: []string{`(username|user name) .{0,40}(must|should) be`},
-			shown: []sign{{`authentication failed for`, .06}},
+			shown: []sign{{`authentication failed for`, .06},
+				{`could not read password for 'https?://[a-z]*[-_][a-z0-9_-]*\d[a-z0-9_-]*@`, .7}},
 		}},
 	{TokenUnknown, SignIn, "The host does not know the token: mistyped, cut short, or revoked.", You,
 		"Get a new token for HOST.", "sent",
@@ -84,7 +98,10 @@ var signInCauses = []entry{
 			},
 			shown: []sign{
 				{`authentication failed for|authentication failed$|logon failed|login failed`, .5},
-				{`requested url returned error: 401|http error 401|http/[\d.]+ 401|401 unauthorized|abort: authorization failed`, .5},
+				{
+					`requested url returned error: 401|http error 401|http/[\d.]+ 401|401 unauthorized|abort: authorization failed`,
+					.5,
+				},
 				{`basic: access denied|incorrect or has expired|too many redirects or authentication replays`, .55},
 				{`^\S+: https?://\S+: not authorized$`, .5},
 				{`batch response: .*auth(entication|orization)|lfs.*authorization error`, .45},
@@ -96,7 +113,7 @@ var signInCauses = []entry{
 		"Get a token for HOST that may.", "signed in as",
 		signs{
 			words: []string{
-				`insufficient.?scope|without .{0,12}scope|(token|scope)s? .{0,60}(scope|not (allow|permit|authori)|lack|missing|insufficient|does not have)|resource not accessible|required scopes?|(token|credential) .{0,50}(for reading only|read.only)`,
+				`insufficient.?scope|without .{0,12}scope|(token|scope)s? .{0,60}(scope|not (allow|permit|authori)|lack|missing|insufficient|does not have)|resource not accessible|required scopes?|token (does not|may not|cannot) (cover|reach|access|include)|(token|credential) .{0,50}(for reading only|read.only)`,
 			},
 			shown:  []sign{{`requested url returned error: 403|http error 403|403 forbidden`, .38}},
 			unless: `permission to \S+ denied|archived|rate limit|write access`,
@@ -106,7 +123,7 @@ var signInCauses = []entry{
 		"Use the clone URL from the host's page. On a network with a sign-in page of its own, sign in there first.", "answered",
 		signs{
 			shown: []sign{
-				{`redirect: ?\S*(sign_?in|log_?in|/auth|/sso|users/sign|session)`, .95},
+				{`redirect: ?\S*(sign[-_]?in|log[-_]?in|/auth|/sso|users/sign|session)`, .95},
 				{`not valid: is this a git repository`, .35},
 				{`<!doctype html|<html`, .5},
 				{`bad line length character: <`, .9},
@@ -127,10 +144,13 @@ var signInCauses = []entry{
 				`(key|dsa|dss|sha-?1|rsa).{0,60}(no longer (supported|accepted|allowed)|too (short|small|weak)|not supported|deprecated)|unsupported (key|signature)`,
 			},
 			shown: []sign{
-				{`no mutual signature|key type \S+ not in|skipping (ssh-\S+|rsa|dsa) key|unsupported key type|signature algorithm ssh-rsa not in`, .94},
+				{
+					`no mutual signature|load (pub)?key "?[^"\n]+"?: invalid key length|key type \S+ not in|skipping (ssh-\S+|rsa|dsa) key|unsupported key type|signature algorithm ssh-rsa not in`,
+					.94,
+				},
 				{denied, .05},
 			},
-			unless: `unable to negotiate`,
+			unless: `unable to negotiate|certificate (problem|key)|(ca|ee) (certificate )?key`,
 		}},
 	{KeyEnded, SignIn, "The key was registered and has ended, or was revoked at the host.", You,
 		"Register a new key with HOST.", "host says",
@@ -160,6 +180,9 @@ var signInCauses = []entry{
 	{KeyNotRegistered, SignIn, "The host knows none of the keys that were offered.", You,
 		"Register the key with HOST.", "offered",
 		signs{
+			words: []string{
+				`unknown (public |ssh )?key\b|key .{0,30}\b(is not|isn't|not) (known|registered|recogni[sz]ed)|add it to your account`,
+			},
 			shown: []sign{
 				{denied, .5},
 				{`no more authentication methods available|cannot log in at \S+:\d+`, .75},
@@ -184,8 +207,13 @@ var signInCauses = []entry{
 	{KeyOtherAccount, SignIn, "The key opens another account than the one that is needed.", You,
 		"Use a key of the other account.", "signed in as",
 		signs{
-			shown: []sign{{`permission to \S+ denied to \S+`, .5},
-				{`(key|user) .{0,30}(belongs to|is of) another`, .8}},
+			shown: []sign{
+				{
+					`permission to \S+ denied to \S+|(write|push|read) access to \S+ (is )?(refused|denied) (for|to) (user |account )?\S+`,
+					.5,
+				},
+				{`(key|user) .{0,30}(belongs to|is of) another`, .8},
+			},
 			unless: `denied to (deploy|a deploy)|requested url returned error`,
 			tell:   "The name behind \"denied to\" is the account that signed in: is it the one you meant?",
 		}},

@@ -6,8 +6,12 @@ var trustCauses = []entry{
 		"Bring the older of the two up to date: this workstation's ssh, or the host.", "it says",
 		signs{
 			shown: []sign{
-				{`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`, .96},
+				{
+					`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`,
+					.96,
+				},
 			},
+			unless: `load (pub)?key "?[^"\n]+"?: invalid key length`,
 		}},
 	{HostCertificateEnded, Trust, "The host's certificate, by which ssh would trust it, has expired.", Host,
 		"Ask whoever runs HOST to have a new certificate signed for it.", "valid until",
@@ -28,7 +32,10 @@ var trustCauses = []entry{
 				{`reject host ?key`, .9},
 				{`server key did not validate`, .55},
 				{`authenticity of host|no \S+ host key is known for`, .92},
-				{`host key (is )?not (known|cached)|unknown ?host ?key|host key is unknown|knownhosts: key is unknown|not in the list of known`, .9},
+				{
+					`host key (is )?not (known|cached)|unknown ?host ?key|host key is unknown|knownhosts: key is unknown|not in the list of known`,
+					.9,
+				},
 			},
 			unless: `identification has changed|has changed and you have requested|revoked host key|marked as revoked`,
 		}},
@@ -36,7 +43,10 @@ var trustCauses = []entry{
 		"Store the key that the host publishes now, in place of the old one.", "stored",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .55},
+				{
+					`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`,
+					.55,
+				},
 				{`server key did not validate`, .25},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: the same means that the change is announced.",
@@ -45,13 +55,23 @@ var trustCauses = []entry{
 		"Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now.", "offered",
 		signs{
 			shown: []sign{
-				{`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`, .45}, {`host key verification failed`, .12},
+				{
+					`remote host identification has changed|has changed and you have requested strict|host key .*(mismatch|does not match)|knownhosts: key mismatch|possible dns spoofing|host ?key has been changed`,
+					.45,
+				}, {`host key verification failed`, .12},
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
 		}},
 	{HostKeyRevoked, Trust, "The host's key is marked here as revoked.", Host,
 		"Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one.", "revoked in",
-		signs{shown: []sign{{`revoked host key|host key .*(is|marked as) revoked|marked as revoked`, .97}}}},
+		signs{
+			shown: []sign{
+				{
+					`revoked host key|host key .*(is|marked as) revoked|marked as revoked|host key \S+ \S+ revoked by file`,
+					.97,
+				},
+			},
+		}},
 	{ClockWrong, Trust, "This workstation's clock is wrong, so what is good looks ended or not begun.", You,
 		"Set this workstation's clock right.", "clock here",
 		signs{
@@ -67,10 +87,19 @@ var trustCauses = []entry{
 		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
 		signs{
 			shown: []sign{
-				{`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`, .94},
-				{`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`, .6},
+				{
+					`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`,
+					.94,
+				},
+				{
+					`(server )?certificate verification failed\. ?CAfile|certificate_verify_failed|certificate verify failed`,
+					.6,
+				},
 				{`certificate problem`, .3},
-				{`has unexpected fingerprint|unable to verify security of|no loaded ca certificates|public key does not match pinned`, .93},
+				{
+					`has unexpected fingerprint|unable to verify security of|no loaded ca certificates|public key does not match pinned`,
+					.93,
+				},
 				{`unable to check revocation|revocation (server )?was offline|no_revocation_check`, .6},
 			},
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
@@ -80,7 +109,10 @@ var trustCauses = []entry{
 		"Tell whoever runs HOST to renew the certificate. Look at this workstation's clock first.", "certificate",
 		signs{
 			shown: []sign{
-				{`certificate (has )?expired|cert_expired|expired certificate|certificate is expired|has expired or is not yet valid`, .93},
+				{
+					`certificate (has )?expired|cert_expired|expired certificate|certificate is expired|has expired or is not yet valid`,
+					.93,
+				},
 				{`(server )?certificate verification failed\. ?CAfile`, .22},
 			},
 			unless: `self[- ]signed certificate$|token .*expired`,
@@ -96,27 +128,36 @@ var trustCauses = []entry{
 		"Check the spelling of the address. If it is right, tell whoever runs HOST.", "asked for",
 		signs{
 			shown: []sign{
-				{`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match|certificate error: certificate is for`, .95},
+				{
+					`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match|certificate error: certificate is for`,
+					.95,
+				},
 			},
 		}},
 	{TLSVersion, Trust, "The host and this workstation have no version of TLS in common.", Host,
 		"Bring the older of the two up to date.", "it says",
 		signs{
 			shown: []sign{
-				{`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`, .9},
+				{
+					`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`,
+					.9,
+				},
 				{`handshake failure|tls fatal alert|no cipher|handshake failed|ssl connect error`, .5},
 				{`getpeername\(\) failed`, .45},
 				// where the host hangs up before its alert is read
 				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1},
 			},
-			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed`,
+			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed|protocol major versions differ|could not read protocol version`,
 		}},
 	{TLSOwnCertificate, Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
 		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
 		signs{
 			words: []string{`no required ssl certificate|client certificate|ssl certificate error`},
 			shown: []sign{
-				{`alert (bad )?certificate( required)?|certificate is required|no required ssl certificate|client certificate (is )?(required|needed)|peer did not return a certificate|ssl certificate was sent|bad_certificate|did not (present|provide) a certificate`, .93},
+				{
+					`alert (bad )?certificate( required)?|certificate is required|no required ssl certificate|client certificate (is )?(required|needed)|peer did not return a certificate|ssl certificate was sent|bad_certificate|did not (present|provide) a certificate`,
+					.93,
+				},
 				{`recv error \(-12\)`, .75},
 				{`requested url returned error: 400`, .3}, // as some web servers say it
 				{`tls fatal alert|alert handshake failure`, .3},

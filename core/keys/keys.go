@@ -76,7 +76,9 @@ func (n NewKey) FileName() string {
 }
 
 // Stem is how a host's keys are called: for lab@forge lab_forge.
-func Stem(host *describe.Description) string { return strings.NewReplacer("@", "_", ":", "_").Replace(host.Name) }
+func Stem(host *describe.Description) string {
+	return strings.NewReplacer("@", "_", ":", "_").Replace(host.Name)
+}
 
 func (n NewKey) kind() string {
 	if n.Kind == "" {

@@ -69,7 +69,7 @@ type Secrets struct {
 	Issuer        func(*describe.Description) (origin.Bound, error) // for a host's API, to let it issue another one
 	// forgets the tokens that were given for a host, because they were wrong
 	Forget      func(*describe.Description)
-	TokenToKeep func(*describe.Description) (secret.Text, error)  // for the chest, made by hand
+	TokenToKeep func(*describe.Description) (secret.Text, error) // for the chest, made by hand
 	// whether another host is meant than the one that was asked for; nil for no
 	OtherHost func(asked, other string) (bool, error)
 	Chest     func() error // makes the chest ready for a secret, and opens it
