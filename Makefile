@@ -9,7 +9,7 @@ export GOFLAGS = -trimpath -buildvcs=false
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo drafts test race mutants scenes attack growth faults agree lint cross fuzz bench clean
+.PHONY: build demo drafts corpus test race mutants scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -57,6 +57,14 @@ cross:
 # code, transport, named or not, mended or told, and how long the check took.
 scenes:
 	@UNICRUX_SCENES=$(CURDIR)/scenes.txt $(GO) test -count=1 -timeout 40m -parallel 4 ./acceptance; status=$$?; cat scenes.txt; rm -f scenes.txt; exit $$status
+
+# What explain and check say of a collection of real failures, where there is one: CORPUS is its folder, with a program
+# "score" in it. Nothing is reproduced without LIVE=1, which needs root and takes minutes.
+CORPUS ?= ../shared/corpus
+corpus: build
+	@if [ ! -x $(CORPUS)/score ]; then echo "There is no collection of failures at $(CORPUS)."; else \
+		$(CORPUS)/score texts $(CURDIR)/unicrux; \
+		if [ -n "$(LIVE)" ]; then SAMPLE=$(SAMPLE) $(CORPUS)/score live $(CURDIR)/unicrux $$(mktemp -d); fi; fi
 
 # Every attack on the built program that is known, a line for each: held, or BROKEN.
 attack:

@@ -27,9 +27,10 @@ type reading struct {
 	Conclusive bool
 }
 
-func (p *person) explain(text string) reading {
+// explain is what the program says of a text, or of what its arguments name.
+func (p *person) explain(text string, args ...string) reading {
 	p.t.Helper()
-	r := p.run(text, program, "explain", "--json")
+	r := p.run(text, program, append([]string{"explain", "--json"}, args...)...)
 	var read reading
 	decoder := json.NewDecoder(strings.NewReader(r.out))
 	decoder.DisallowUnknownFields()

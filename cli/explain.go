@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"strings"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -14,21 +17,32 @@ import (
 
 func explainCommand(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use:   "explain [FILE]",
+		Use:   "explain [FILE|CODE]",
 		Short: "Read an error text of git, ssh or hg, and name its likely causes",
 		Long: `Reads an error text from standard input or a file, and names what may have caused it, the
 most likely first, with what would tell one from another. A text often cannot tell alone:
-then that is said. Nothing is tried and nothing is changed; "unicrux check" tries.`,
+then that is said. Nothing is tried and nothing is changed; "unicrux check" tries.
+With a code, as "unicrux check" names them, it says what the code means and how it is mended.`,
 		Example: `  git push 2>&1 | unicrux explain
   unicrux explain build.log
+  unicrux explain key-not-registered
   unicrux explain            and paste the text`,
-		Args: takes(0, 1, "a file with the text"),
+		Args: takes(0, 1, "a file with the text, or a code"),
 		RunE: func(_ *cobra.Command, args []string) error { return runExplain(a, args) },
 	}
 }
 
 func runExplain(a *app, args []string) error {
+	if len(args) == 1 {
+		if code, found := causes.Find(args[0]); found {
+			about := causes.AboutOf(code)
+			return a.show(render.About(a.style(), about), render.AboutDocument(about))
+		}
+	}
 	text, err := errorText(a, args)
+	if errors.Is(err, fs.ErrNotExist) {
+		return neither(args[0])
+	}
 	if err != nil {
 		return err
 	}
@@ -37,6 +51,23 @@ func runExplain(a *app, args []string) error {
 	}
 	read := causes.Explain(text)
 	return a.show(render.Reading(a.style(), read), render.ReadingDocument(read))
+}
+
+// neither is the answer to what is no file and no code. Codes that begin alike may be meant.
+func neither(name string) error {
+	begin, _, _ := strings.Cut(name, "-")
+	var near []string
+	for _, code := range causes.AllCodes() {
+		if strings.HasPrefix(code.String(), begin+"-") {
+			near = append(near, code.String())
+		}
+	}
+	failed := &problem{message: fmt.Sprintf("%q is neither a file that is here nor a code.", name), exit: exitUsage,
+		advice: "To explain a text, pipe it in, or name a file."}
+	if len(near) > 0 {
+		failed.advice = "These codes begin alike: " + strings.Join(near, ", ") + "."
+	}
+	return failed
 }
 
 // longestText bounds what is read; of longer ones the end counts.

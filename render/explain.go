@@ -103,6 +103,52 @@ func (s Style) confirm(c causes.Cause) []row {
 	return rows
 }
 
+// About tells what a code means.
+func About(s Style, a causes.About) string {
+	rows := []row{{label: "code", tone: rose, text: a.Code.String() + "  " + whereOf(a.Stage)},
+		{label: "is", tone: grey, text: a.Summary}}
+	if a.Notice != "" {
+		rows = append(rows, row{label: "note", tone: ochre, text: "Where it does not stop the way: " + a.Notice})
+	}
+	for i, look := range a.Looks {
+		looks := row{text: "“" + look + "”", quiet: true}
+		if i == 0 {
+			looks.label, looks.tone = "seen", grey
+		}
+		rows = append(rows, looks)
+	}
+	if a.Mend != "" {
+		rows = append(rows, row{label: "mend", tone: teal, text: a.Mend},
+			row{text: menders[a.By] + " can do it.", quiet: true})
+	}
+	if a.Tell != "" {
+		rows = append(rows, row{label: "tell", tone: teal, text: a.Tell})
+	}
+	return s.block(labelColumn, rows)
+}
+
+var menders = map[causes.By]string{causes.You: "You", causes.Host: "Whoever runs the host",
+	causes.Administrator: "An administrator, or the owner of the repository,"}
+
+// whereOf is where a code stops the way, in words.
+func whereOf(stage causes.StageName) string {
+	switch stage {
+	case "":
+		return "(a note; it stops nothing)"
+	case causes.Beyond:
+		return "(no matter of the way to the host)"
+	}
+	return "(at the stage " + string(stage) + ")"
+}
+
+// AboutDocument makes the document of a code that was explained: certain, since it was named.
+func AboutDocument(a causes.About) any {
+	return readingDocument{Schema: "unicrux.explain/1", Conclusive: true, Causes: []causeDocument{{
+		Code: a.Code.String(), Likelihood: 1, Summary: a.Summary, Stage: string(a.Stage),
+		Confirm: slices.DeleteFunc([]string{a.Tell}, func(text string) bool { return text == "" }),
+		Mends:   mendDocuments(mendsOf(causes.Cause{Mend: a.Mend, By: a.By}))}}}
+}
+
 type readingDocument struct {
 	Schema     string          `json:"schema"`
 	Causes     []causeDocument `json:"causes"`

@@ -13,7 +13,7 @@ type About struct {
 	Stage   StageName // where it stops the way; empty for what stops nobody
 	Summary string    // one sentence
 	Notice  string    // what it means where it does not stop the way; empty where it always does
-	Mend    string    // what to do; HOST, REPO, ACCOUNT and URL stand for those of the question
+	Mend    string    // what to do; empty where nothing has to
 	By      By        // who can do it
 	Looks   []string  // how programs print it, what varies as "…", the clearest first; at most three
 	Tell    string    // what tells it from its rivals; empty where nothing has to
@@ -22,8 +22,15 @@ type About struct {
 // AboutOf returns what is known about a code.
 func AboutOf(code Code) About {
 	entry, at := find(code)
-	about := About{Code: code, Stage: entry.stage, Summary: entry.summary, Mend: entry.mend, By: entry.by,
-		Tell: entry.signs.tell, Looks: entry.signs.looks()}
+	about := About{
+		Code:    code,
+		Stage:   entry.stage,
+		Summary: entry.summary,
+		Mend:    inWords(entry.mend, "", "your account", ""),
+		By:      entry.by,
+		Tell:    entry.signs.tell,
+		Looks:   entry.signs.looks(),
+	}
 	for _, note := range notes {
 		if note.code == code {
 			about.Notice = note.summary
@@ -53,16 +60,23 @@ const (
 	shortLook = 8 // characters; what is shorter tells a reader nothing
 )
 
-// looks are the clearest signs as a person would meet them.
+// looks are the clearest signs as a person would meet them: what the clients print, then what hosts say.
 func (s signs) looks() (list []string) {
-	shown := slices.Clone(s.shown)
+	shown := slices.DeleteFunc(slices.Clone(s.shown), func(s sign) bool { return s.weight < telling })
 	slices.SortStableFunc(shown, func(a, b sign) int { return cmp.Compare(b.weight, a.weight) })
-	for _, sign := range shown {
-		if sign.weight >= telling && len(list) < maxLooks {
-			if look := lookOf(sign.form); len(look) >= shortLook && !slices.Contains(list, look) {
-				list = append(list, look)
-			}
+	for _, sign := range append(shown, asSigns(s.words)...) {
+		look := lookOf(sign.form)
+		if len(list) < maxLooks && len(look) >= shortLook && !slices.Contains(list, look) {
+			list = append(list, look)
 		}
+	}
+	return list
+}
+
+func asSigns(forms []string) []sign {
+	list := make([]sign, len(forms))
+	for i, form := range forms {
+		list[i].form = form
 	}
 	return list
 }
@@ -80,14 +94,16 @@ func lookOf(form string) string {
 	for strings.Contains(text, gap+gap) {
 		text = strings.ReplaceAll(text, gap+gap, gap)
 	}
-	return strings.TrimSpace(strings.Trim(text, gap+" "))
+	lines := strings.Split(text, "\n")
+	longest := slices.MaxFunc(lines, func(a, b string) int { return cmp.Compare(len(a), len(b)) })
+	return strings.Trim(longest, gap+" :.,;'(")
 }
 
 func look(tree *syntax.Regexp) string {
 	switch tree.Op {
 	case syntax.OpLiteral:
 		return string(tree.Rune)
-	case syntax.OpCapture, syntax.OpAlternate:
+	case syntax.OpCapture, syntax.OpAlternate, syntax.OpQuest:
 		return look(tree.Sub[0])
 	case syntax.OpConcat:
 		var text strings.Builder
@@ -95,9 +111,19 @@ func look(tree *syntax.Regexp) string {
 			text.WriteString(look(part))
 		}
 		return text.String()
-	case syntax.OpCharClass, syntax.OpAnyChar, syntax.OpAnyCharNotNL, syntax.OpStar, syntax.OpPlus, syntax.OpRepeat:
+	case syntax.OpStar, syntax.OpPlus:
+		if isSpace(tree.Sub[0]) {
+			return " "
+		}
 		return gap
-	default: // what may be left out, and places without characters
+	case syntax.OpCharClass, syntax.OpAnyChar, syntax.OpAnyCharNotNL, syntax.OpRepeat:
+		return gap
+	default: // places without characters
 		return ""
 	}
+}
+
+// isSpace reports whether a part of a form takes nothing but white space.
+func isSpace(tree *syntax.Regexp) bool {
+	return len(tree.Rune) > 0 && tree.Rune[len(tree.Rune)-1] <= ' '
 }

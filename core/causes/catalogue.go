@@ -1,8 +1,11 @@
 package causes
 
 import (
+	"cmp"
 	"slices"
 	"strings"
+
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 // An entry of the catalogue says what a code means to somebody who never heard of it, how it
@@ -94,8 +97,22 @@ func Advice(code Code) string {
 	if at < 0 {
 		return ""
 	}
-	return strings.NewReplacer("HOST", "the host", "REPO", "the repository", "ACCOUNT",
-		"this account").Replace(entry.mend)
+	return inWords(entry.mend, "", "this account", "")
+}
+
+// inCommand is the host of a command in a sentence. Where the host is not known the command keeps the word, as the help
+// has it.
+var inCommand = lazyregexp.Late(`(unicrux(?: [a-z]+)+ )HOST`)
+
+// inWords puts what is known of a question into a sentence of the catalogue. What is empty is not known, and is said in
+// words.
+func inWords(words, host, account, url string) string {
+	const kept = "\x00"
+	if host == "" {
+		words = inCommand().ReplaceAllString(words, "${1}"+kept)
+	}
+	return strings.NewReplacer("HOST", cmp.Or(host, "the host"), "REPO", "the repository", "ACCOUNT", account,
+		": URL", ": "+cmp.Or(url, "the one that the host's page calls a clone URL"), kept, "HOST").Replace(words)
 }
 
 // Mend says what is to be done about a cause, and who can do it. HOST, REPO, ACCOUNT and URL stand in it for those of

@@ -275,17 +275,7 @@ func (r Reading) confirm(e entry) []string {
 }
 
 // mend is that of the catalogue, in the words of the text.
-func (r Reading) mend(e entry) string {
-	host, url := r.Host, r.URL
-	if host == "" {
-		host = "the host"
-	}
-	if url == "" {
-		url = "the one that the host's page calls a clone URL"
-	}
-	return strings.NewReplacer("HOST", host, "REPO", "the repository", "ACCOUNT", "your account", ": URL",
-		": "+url).Replace(e.mend)
-}
+func (r Reading) mend(e entry) string { return inWords(e.mend, r.Host, "your account", r.URL) }
 
 // CloneURL is the first clone URL in a text that holds more; empty for none.
 func CloneURL(text string) string { return strings.TrimRight(cloneURL().FindString(text), "”’") }
