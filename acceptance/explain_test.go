@@ -1,6 +1,8 @@
 package acceptance
 
 import (
+	"fmt"
+	"os/user"
 	"strings"
 	"testing"
 )
@@ -26,5 +28,34 @@ func TestExplainCode(t *testing.T) {
 	}
 	if read := p.explain("", "tls-ended"); !read.Conclusive || read.codes()[0] != "tls-ended" {
 		t.Errorf("%+v", read)
+	}
+}
+
+// TestNoShell tries the sign-in as people do, by the ssh client alone, at a host that only runs git's commands: what
+// looks like a failure is none.
+func TestNoShell(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	need(t, "git-shell")
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	line := p.must("key", "show", "forge_ed25519", "--line").out
+	port, _ := p.sshd(line, `ForceCommand git-shell ${SSH_ORIGINAL_COMMAND:+-c "$SSH_ORIGINAL_COMMAND"}`)
+	const block = "Host shell.example\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n  UserKnownHostsFile %s\n"
+	p.write(fmt.Sprintf(block, port, who.Username, p.path(".ssh", "forge_ed25519"), p.path(".ssh", "known_hosts")),
+		".ssh", "config")
+	p.must("host", "trust", "shell.example", "--fingerprint", p.fingerprint("sshd_host"))
+	for _, asked := range []string{"", "ls"} {
+		failed := p.run("", "ssh", "-T", "-F", p.path(".ssh", "config"), "shell.example", asked)
+		read := p.explain(failed.out + failed.err)
+		if failed.exit == 0 || !read.Conclusive || read.codes()[0] != "no-shell" {
+			t.Errorf("ssh shell.example %s: %v of %s", asked, read.codes(), failed)
+		}
+		if r := p.run(failed.err, program, "explain"); !strings.Contains(r.out, "well") ||
+			strings.Contains(r.out, "crux  ") {
+			t.Errorf("%s", r)
+		}
 	}
 }

@@ -40,6 +40,7 @@ var elsewhere = map[string]string{
 	"certificate-authority-unknown": "TestUserCertificates", "host-certificate-ended": "TestHostCertificates",
 	"host-certificate-not-yet":    "TestHostCertificates",
 	"host-certificate-other-name": "TestHostCertificates", "ssh-program-unknown": "TestSSHPrograms",
+	"no-shell":        "TestNoShell",
 	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
 

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 
+	"anchorage.example/unicrux/fixture/damage"
+
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/demo"
 	"anchorage.example/unicrux/standin"
@@ -153,6 +155,13 @@ var scenes = []scene{
 	}, check: []string{"--timeout", "1s"}},
 	{code: "not-ssh", arrange: func(p *person) { p.usePort(p.host.WebPort()) }},
 	{code: "connection-closed", arrange: func(p *person) { p.usePort(p.listen(func(net.Conn) {})) }},
+	{code: "line-damaged", arrange: func(p *person) {
+		port := p.host.SSHPort()
+		line := p.listen(func(near net.Conn) { damage.Line(near, port) })
+		known := p.read(".ssh", "known_hosts")
+		p.write(known+strings.ReplaceAll(known, fmt.Sprint(port), fmt.Sprint(line)), ".ssh", "known_hosts")
+		p.usePort(line)
+	}},
 	{code: "host-key-revoked", arrange: func(p *person) {
 		p.write(p.read(".ssh", "known_hosts")+"@revoked * "+strings.SplitN(p.read(".ssh", "known_hosts"), " ", 2)[1],
 			".ssh", "known_hosts")

@@ -34,7 +34,6 @@ type tokenOptions struct {
 	label    string
 	from     string
 	account  string
-	password string
 	url      string
 	browser  bool
 }

@@ -44,8 +44,12 @@ func Reading(s Style, r causes.Reading) string {
 // conclusive is the case where the text tells by itself.
 func (s Style) conclusive(c causes.Cause) string {
 	var b strings.Builder
+	label, tone := "crux", rose
+	if c.Code == causes.NoShell { // it only looks like a failure
+		label, tone = "well", teal
+	}
 	b.WriteString(s.block(labelColumn,
-		[]row{{label: "crux", tone: rose, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
+		[]row{{label: label, tone: tone, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
 	b.WriteString("\n" + s.evidence([]finding.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
 	b.WriteString(s.mends(mendsOf(c)))
 	if rows := s.confirm(c); len(rows) > 0 {

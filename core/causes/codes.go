@@ -81,6 +81,7 @@ var (
 	PortSilent                  = Code{"port-silent"}
 	NotSSH                      = Code{"not-ssh"}
 	ConnectionClosed            = Code{"connection-closed"}
+	LineDamaged                 = Code{"line-damaged"}
 	NotTLS                      = Code{"not-tls"}
 	ProxyUnreachable            = Code{"proxy-unreachable"}
 	ProxySignIn                 = Code{"proxy-sign-in"}
@@ -151,6 +152,7 @@ var (
 	FileRefused                 = Code{"file-refused"}
 	RepositoryDamaged           = Code{"repository-damaged"}
 	HostRule                    = Code{"host-rule"}
+	NoShell                     = Code{"no-shell"}
 	ProgramOld                  = Code{"program-old"}
 )
 

@@ -90,6 +90,18 @@ var reachCauses = []entry{
 			},
 			unless: `unknown port 65535|too many authentication|permission denied|invalid characters|banner line|no space left|http/1|not known|stdio forwarding|rpc failed; http [45]`,
 		}},
+	{LineDamaged, Reach, "Something between this workstation and the host changes what passes.", Administrator,
+		"Try another network. If it is well there, tell whoever runs this one that a device in it damages connections.",
+		"it says",
+		signs{
+			shown: []sign{
+				{`message authentication code incorrect|corrupted mac on input|bad record mac|mac failure`, .95},
+				{`decryption failed or bad|decryption has failed|message authentication failed|packet corrupt`, .85},
+				{`padding error: need`, .5},
+			},
+			unless: `banner line|http/1|bad packet length [1-9]\d{8}`, // which is text, read as a number
+			tell:   "The same clone over another network, or over the other transport: is it cut off as well?",
+		}},
 	{NotTLS, Reach, "Something else than HTTPS answers on that port.", You,
 		"Check the port: HTTPS is most often on 443.", "port",
 		signs{

@@ -217,4 +217,18 @@ var signInCauses = []entry{
 			unless: `denied to (deploy|a deploy)|requested url returned error`,
 			tell:   "The name behind \"denied to\" is the account that signed in: is it the one you meant?",
 		}},
+	{NoShell, SignIn, "Nothing is wrong: the sign-in works, and the host gives no shell.", You,
+		"There is nothing to mend: use git.", "it says",
+		signs{
+			shown: []sign{
+				{`interactive git shell is not enabled|unrecognized command '|am i\? a shell|git-shell-commands should exist`, .93},
+				{
+					`(gives?|grants?|provides?|offers?|allows?|has|have) (you )?(no|not an?) (interactive )?(shell|login|session)|` +
+						`(does|do|will|can) ?not (give|grant|provide|offer|allow|have) (\S+ ){0,3}(shell|terminal|interactive)|` +
+						`no (interactive )?shell( access| here)?([.,;!]|$)|(shell access|interactive (shell|login|session)s?) (is|are) (not|disabled)`,
+					.88,
+				},
+			},
+			unless: `permission denied|could not read from remote|not allowed because|connection refused`,
+		}},
 }

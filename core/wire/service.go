@@ -116,7 +116,7 @@ func (w *walker) serviceFailure(err error, answer *Answer) error {
 	case errors.As(err, &refused):
 		return w.fail(ErrNoSession, refused.Message)
 	}
-	return w.fail(ErrHungUp, "")
+	return w.fail(ended(err), "")
 }
 
 // greet asks for a shell, to which hosts that give none answer with a line that names

@@ -201,7 +201,7 @@ func (w *walker) signInFailure(err error, first []byte) error {
 	case isTimeout(err):
 		return w.fail(ErrSilent, "")
 	}
-	return w.fail(ErrHungUp, disconnectWords(err))
+	return w.fail(ended(err), disconnectWords(err))
 }
 
 // strange classifies a server that never named an SSH version.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net"
+	"strings"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -38,6 +39,7 @@ var (
 	ErrSilent      = errors.New("no answer in time")
 	ErrNotSSH      = errors.New("something else than SSH answers")
 	ErrHungUp      = errors.New("the other end hung up")
+	ErrDamaged     = errors.New("what came was changed on its way")
 	ErrAlgorithms  = errors.New("no algorithm in common")
 	ErrTrust       = errors.New("the host's key is not trusted")
 	ErrDenied      = errors.New("none of the keys was taken")
@@ -212,4 +214,16 @@ func (w *walker) fail(reason error, words string) error {
 	failure := &Failure{At: w.at, Reason: reason, Message: words}
 	w.pass(w.at)
 	return failure
+}
+
+// ended tells whether a protected connection ended by what came over it, or because the other end closed it. Neither
+// library has a type for it.
+func ended(err error) error {
+	for _, words := range []string{"MAC failure", "message authentication failed", "bad record MAC",
+		"max packet length exceeded", "invalid packet length"} {
+		if strings.Contains(err.Error(), words) {
+			return ErrDamaged
+		}
+	}
+	return ErrHungUp
 }

@@ -146,5 +146,5 @@ func (w *webWalker) requestFailure(err error) error {
 	case w.asked && wantsOwn(err):
 		return w.fail(ErrOwn, "")
 	}
-	return w.fail(ErrHungUp, "")
+	return w.fail(ended(err), "")
 }

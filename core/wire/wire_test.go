@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"anchorage.example/unicrux/fixture/damage"
+
 	"golang.org/x/crypto/ssh"
 )
 
@@ -127,6 +129,7 @@ func TestWhereTheWayEnds(t *testing.T) {
 		error) {
 		return nil, errors.New("no")
 	}}
+	whole := sshServer(t, host, takes(mine), answer)
 	old := takes(mine)
 	old.KeyExchanges = []string{ssh.InsecureKeyExchangeDH1SHA1}
 
@@ -148,6 +151,7 @@ func TestWhereTheWayEnds(t *testing.T) {
 		{"no key at all", sshServer(t, host, takes(mine), answer), nil, AtSignIn, ErrDenied},
 		{"the wrong key", sshServer(t, host, takes(mine), answer), offer(other), AtSignIn, ErrDenied},
 		{"cut off", sshServer(t, host, short, answer), offer(other, other, mine), AtSignIn, ErrHungUp},
+		{"damaged", serve(t, func(near net.Conn) { damage.Line(near, whole) }), offer(mine), AtSignIn, ErrDamaged},
 		{"passwords only", sshServer(t, host, password, answer), offer(mine), AtSignIn, ErrNoKeySignIn},
 		{"a second step", sshServer(t, host, twoSteps, answer), offer(mine), AtSignIn, ErrMore},
 	} {

@@ -15,7 +15,7 @@ var met = []struct {
 	{wire.ErrNameUnknown, causes.NameUnknown}, {wire.ErrNoNames, causes.NetworkDown},
 	{wire.ErrNoRoute, causes.NetworkDown},
 	{wire.ErrRefused, causes.PortRefused}, {wire.ErrSilent, causes.PortSilent}, {wire.ErrNotSSH, causes.NotSSH},
-	{wire.ErrHungUp, causes.ConnectionClosed}, {wire.ErrNotTLS, causes.NotTLS},
+	{wire.ErrHungUp, causes.ConnectionClosed}, {wire.ErrDamaged, causes.LineDamaged}, {wire.ErrNotTLS, causes.NotTLS},
 	{wire.ErrNoProxy, causes.ProxyUnreachable},
 	{wire.ErrProxySignIn, causes.ProxySignIn}, {wire.ErrProxyRefuses, causes.ProxyRefused},
 	{wire.ErrProxy, causes.ProxyCommandFailed},

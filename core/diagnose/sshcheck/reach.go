@@ -23,6 +23,9 @@ import (
 
 // explain names the cause of a failure that was met on the trip.
 func (t Travelled) explain(ctx context.Context, failure *wire.Failure) *finding.Crux {
+	if errors.Is(failure, wire.ErrDamaged) { // wherever it shows, the line is at fault
+		return finding.First(t.explainReach(ctx, failure), causes.Reach, t.suspicions)
+	}
 	switch failure.At {
 	case wire.AtName, wire.AtConnect, wire.AtSpeak:
 		return finding.First(t.explainReach(ctx, failure), causes.Reach, t.suspicions)
