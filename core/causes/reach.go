@@ -1,6 +1,9 @@
 package causes
 
 // reachCauses are those between this workstation and the host.
+// textAsLength is what ssh says where four characters of a text stand in the place of a packet's length.
+const textAsLength = `bad packet length (5[4-9]\d{7}|[6-9]\d{8}|1\d{9}|20\d{8}|21[01]\d{7})\b`
+
 var reachCauses = []entry{
 	{NameUnknown, Reach, "The host name does not exist.", You,
 		"Check the spelling of HOST.", "host",
@@ -67,10 +70,12 @@ var reachCauses = []entry{
 		signs{
 			shown: []sign{
 				{
-					`banner line \d+|banner line contains invalid|invalid ssh identification|bad packet length|protocol identifier|remote protocol version|overflow reading version string`,
+					`banner line \d+|banner line contains invalid|invalid ssh identification|protocol identifier|remote protocol version|overflow reading version string`,
 					.88,
 				},
 				{`ssh_exchange_identification: http`, .95},
+				{textAsLength, .88},
+				{`bad packet length`, .35},
 				{`connection closed by remote host$`, .1},
 			},
 		}},
@@ -97,9 +102,9 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`message authentication code incorrect|corrupted mac on input|bad record mac|mac failure`, .95},
 				{`decryption failed or bad|decryption has failed|message authentication failed|packet corrupt`, .85},
-				{`padding error: need`, .5},
+				{`^bad packet length \d|connection corrupted|padding error: need`, .7},
 			},
-			unless: `banner line|http/1|bad packet length [1-9]\d{8}`, // which is text, read as a number
+			unless: `banner line|http/1|` + textAsLength,
 			tell:   "The same clone over another network, or over the other transport: is it cut off as well?",
 		}},
 	{NotTLS, Reach, "Something else than HTTPS answers on that port.", You,
