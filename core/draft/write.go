@@ -19,8 +19,9 @@ func (d *document) write(r *Result, o Options, chosen map[string]*match) string 
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	title := cmp.Or(untrusted.Clean(textOf(asObject(d.root["info"])["title"])), r.Host)
+	from, _, _ := strings.Cut(o.From, "?") // what follows may be a secret
 	line("# Drafted by Unicrux from %s. Each line says where it comes from and how sure it is.",
-		cmp.Or(o.From, "an API document"))
+		cmp.Or(untrusted.Clean(from), "an API document"))
 	line("# Nothing here was tried yet: unicrux host add FILE, then unicrux host test %s", r.Name)
 	line("unicrux = 1\nname = %s\ntitle = %s\n", quote(r.Name), quote(title))
 	line("[ssh]\nhost = %s # %s\nuser = \"git\" # the document does not say; most hosts have this login\n",

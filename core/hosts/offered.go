@@ -5,13 +5,17 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"path/filepath"
 	"strings"
 	"time"
 
+	"golang.org/x/net/publicsuffix"
+
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -54,11 +58,41 @@ func Offered(ctx context.Context, station *workstation.Station, at string) (Sour
 		return source, err
 	}
 	d := source.Description
-	if !allow.SameHost(d.HostName(), hostOf(at)) && d.HTTPSAt() != allow.LowerHost(at) {
-		return source, fmt.Errorf("%s: %w: of %s", at, ErrOtherHost, d.HostName())
+	if other := otherThan(at, d); other != "" {
+		return source, fmt.Errorf("%s: %w: of %s", at, ErrOtherHost, other)
 	}
 	d.Proxy = proxyFor(station, d)
 	return source, nil
+}
+
+// otherThan is the host of a description for which the one that handed it out cannot speak; empty for none. The one
+// that was asked has to be in it, and wherever else its clone URLs lead belongs to the same site: else it could name
+// the keys of another host, or take the tokens that are meant for one.
+func otherThan(at string, d *describe.Description) string {
+	web := hostOf(d.HTTPSAt())
+	for _, named := range []string{d.HostName(), web} {
+		if !sameSite(named, hostOf(at)) {
+			return named
+		}
+	}
+	if !allow.SameHost(d.HostName(), hostOf(at)) && d.HTTPSAt() != allow.LowerHost(at) {
+		return d.HostName()
+	}
+	return ""
+}
+
+// sameSite reports whether two hosts are one, or are registered by the same hand: cookies go by the same rule
+// (RFC 6265, section 5.3).
+func sameSite(a, b string) bool {
+	if allow.SameHost(a, b) {
+		return true
+	}
+	if net.ParseIP(a) != nil || net.ParseIP(b) != nil {
+		return false
+	}
+	registered, err := publicsuffix.EffectiveTLDPlusOne(allow.LowerHost(a))
+	other, otherErr := publicsuffix.EffectiveTLDPlusOne(allow.LowerHost(b))
+	return err == nil && otherErr == nil && registered == other
 }
 
 // hostOf is the host without its port.
@@ -75,8 +109,12 @@ func fromFile(station *workstation.Station, d *describe.Description) string {
 }
 
 // keepFrom keeps from where a description came, so that it can be got again.
+// An address that may hold a secret is kept nowhere.
 func keepFrom(batch *workstation.Batch, station *workstation.Station, source Source) error {
 	from := source.From
+	if source.FromWeb && (strings.ContainsAny(from, "?#") || redact.In([]byte(from))) {
+		return nil
+	}
 	if !strings.Contains(from, "://") && !filepath.IsAbs(from) {
 		from = filepath.Join(station.Folder, from)
 	}
