@@ -4,6 +4,8 @@ import (
 	"os/exec"
 	"runtime"
 	"strings"
+
+	"anchorage.example/unicrux/holder"
 )
 
 // openPage opens a web page of a host in the person's browser, and says where it is in any case. The page is one that
@@ -22,12 +24,10 @@ func openPage(a *app, page string) {
 	}
 	program, err := exec.LookPath(name)
 	if err == nil {
-		cmd := exec.CommandContext(a.ctx, program, args...)
+		cmd := exec.Command(program, args...) // not of the run: Ctrl-C ends the waiting, and not the browser
 		cmd.Env = a.Environ
+		holder.Detach(cmd)
 		err = cmd.Start()
-		if err == nil {
-			go func() { _ = cmd.Wait() }() // a browser ends when it likes
-		}
 	}
 	if err != nil {
 		a.progress("No browser could be opened here. The page is " + page)

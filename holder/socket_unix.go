@@ -55,8 +55,8 @@ func isMine(info fs.FileInfo) bool {
 	return ok && int(owner.Uid) == os.Geteuid()
 }
 
-// detach gives the process a session of its own, so that it survives the terminal.
-func detach(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true} }
+// Detach gives the process a session of its own, so that it survives the terminal.
+func Detach(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true} }
 
 // noFollow keeps a lock file from being led elsewhere by a link.
 const noFollow = syscall.O_NOFOLLOW

@@ -47,8 +47,8 @@ func Listens(socket string) bool {
 
 func isMine(fs.FileInfo) bool { return true }
 
-// detach gives the process no console, so that it survives this one's.
-func detach(cmd *exec.Cmd) {
+// Detach gives the process no console, so that it survives this one's.
+func Detach(cmd *exec.Cmd) {
 	cmd.SysProcAttr = &syscall.SysProcAttr{CreationFlags: windows.DETACHED_PROCESS | windows.CREATE_NEW_PROCESS_GROUP}
 }
 

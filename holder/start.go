@@ -36,7 +36,7 @@ func Start(ctx context.Context, answers func() bool, environ []string, line ...s
 	}
 	cmd := exec.Command(line[0], line[1:]...) // not of ctx: it outlives this process
 	cmd.Env, cmd.Dir = environ, os.TempDir()  // it keeps no folder busy
-	detach(cmd)
+	Detach(cmd)
 	output, err := cmd.StdoutPipe()
 	if err != nil {
 		return err
