@@ -2,9 +2,7 @@ package cli
 
 import (
 	"context"
-	"crypto/sha256"
 	"crypto/x509"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"strings"
@@ -173,16 +171,13 @@ func unpublished(ctx context.Context, a *app, seen *trust.Seen) error {
 
 // vouchCA asks for the fingerprint of a certificate that vouches for a host over HTTPS.
 func vouchCA(a *app, host string, certificate *x509.Certificate) error {
-	sum := sha256.Sum256(certificate.Raw)
-	a.tell("\n" + render.CertificateToCompare(a.style(), host, certificate, hex.EncodeToString(sum[:])))
+	a.tell("\n" + render.CertificateToCompare(a.style(), host, certificate, trust.CertificateSum(certificate)))
 	for try := 1; ; try++ {
 		text, err := a.askText("Paste the SHA-256 fingerprint of the certificate that " + host + " should have:")
-		given := strings.ToLower(strings.NewReplacer(":", "", " ", "").Replace(text))
-		given = strings.TrimPrefix(strings.TrimPrefix(given, "sha256fingerprint="), "sha256")
 		switch {
 		case err != nil:
 			return err
-		case given == hex.EncodeToString(sum[:]):
+		case trust.IsCertificate(text, certificate):
 			return nil
 		case text == "" || try == mostPastes:
 			return &problem{message: "no fingerprint of this certificate was given, so nothing trusts it", exit: exitStopped,
