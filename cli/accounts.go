@@ -78,11 +78,7 @@ func hostAccounts(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			registry, err := hosts.Open(a.station)
-			if err != nil {
-				return err
-			}
-			d, err := registry.Find(args[0])
+			registry, d, err := a.host(args[0])
 			if err != nil {
 				return err
 			}

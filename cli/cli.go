@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/memory"
 	"anchorage.example/unicrux/core/site"
@@ -260,6 +261,16 @@ func takes(least, most int, names string) cobra.PositionalArgs {
 		}
 		return usage("%q takes %s, and %d came", c.CommandPath(), names, len(args))
 	}
+}
+
+// host is a described host by its name, USER@HOST or clone URL, and the registry that has it.
+func (a *app) host(name string) (*hosts.Registry, *describe.Description, error) {
+	registry, err := hosts.Open(a.station)
+	if err != nil {
+		return nil, nil, err
+	}
+	d, err := registry.Find(name)
+	return registry, d, err
 }
 
 // place gathers what the steps of the core need.

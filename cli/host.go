@@ -56,11 +56,7 @@ is shown, and kept only if you say so. A host that was learned from a clone URL 
 hands out a description of itself by now.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
-			registry, err := hosts.Open(a.station)
-			if err != nil {
-				return err
-			}
-			d, err := registry.Find(args[0])
+			_, d, err := a.host(args[0])
 			if err != nil {
 				return err
 			}
@@ -158,11 +154,7 @@ lost against it, and what would hold without it. Nothing that a setting would ru
 			if settings {
 				return showSettings(a, args[0], effective.Question{SSHConfig: file, Run: run})
 			}
-			registry, err := hosts.Open(a.station)
-			if err != nil {
-				return err
-			}
-			d, err := registry.Find(args[0])
+			_, d, err := a.host(args[0])
 			if err != nil {
 				return err
 			}

@@ -1,6 +1,7 @@
 package ready
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -150,19 +151,28 @@ func compareHost(ctx context.Context, p site.Site, batch *workstation.Batch, act
 	return unpublished.Seen.Store(batch, voucher)
 }
 
+// registrationOf is the key of an action and the host that is told of it.
+func registrationOf(p site.Site, action finding.Action, person Person) (registration.Registration, error) {
+	host, err := p.Registry.Find(action.Host)
+	if err != nil {
+		return registration.Registration{}, err
+	}
+	pair, err := sshkey.Load(action.Key)
+	if err != nil {
+		return registration.Registration{}, err
+	}
+	return registration.Registration{Pair: pair, Host: host, Title: cmp.Or(pair.Comment, pair.Name()),
+		Ask: person.Passphrase}, nil
+}
+
 // pasteFor shows the line of a key that a person has to put on the host's web page, and waits until the host accepts
 // it.
 func pasteFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
 	person Person) (string, error) {
-	host, err := p.Registry.Find(action.Host)
+	r, err := registrationOf(p, action, person)
 	if err != nil {
 		return "", err
 	}
-	pair, err := sshkey.Load(action.Key)
-	if err != nil {
-		return "", err
-	}
-	r := registration.Registration{Pair: pair, Host: host, Title: pair.Comment, Ask: person.Passphrase}
 	patience, err := person.Paste(r)
 	if err != nil {
 		return "", err
@@ -171,7 +181,7 @@ func pasteFor(ctx context.Context, p site.Site, batch *workstation.Batch, action
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("%s accepts %s.", host.Name, pair.Name())
+	words := fmt.Sprintf("%s accepts %s.", r.Host.Name, r.Pair.Name())
 	if done.Account != "" {
 		words += " It opens the account " + untrusted.Clean(done.Account) + "."
 	}
@@ -180,26 +190,17 @@ func pasteFor(ctx context.Context, p site.Site, batch *workstation.Batch, action
 
 func registerFor(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action,
 	person Person) (string, error) {
-	host, err := p.Registry.Find(action.Host)
+	r, err := registrationOf(p, action, person)
 	if err != nil {
 		return "", err
 	}
-	pair, err := sshkey.Load(action.Key)
-	if err != nil {
-		return "", err
-	}
-	title := pair.Comment
-	if title == "" {
-		title = pair.Name()
-	}
-	r := registration.Registration{Pair: pair, Host: host, Title: title, Ask: person.Passphrase}
 	done, err := registerWith(ctx, p, batch, r, person)
 	if err != nil {
 		return "", err
 	}
-	words := fmt.Sprintf("Registered %s with %s as “%s”.", pair.Name(), host.Name, untrusted.Clean(done.Title))
+	words := fmt.Sprintf("Registered %s with %s as “%s”.", r.Pair.Name(), r.Host.Name, untrusted.Clean(done.Title))
 	if done.Already {
-		words = fmt.Sprintf("%s knows %s already, as “%s”.", host.Name, pair.Name(), untrusted.Clean(done.Title))
+		words = fmt.Sprintf("%s knows %s already, as “%s”.", r.Host.Name, r.Pair.Name(), untrusted.Clean(done.Title))
 	}
 	if done.Account != "" {
 		words += " It opens the account " + untrusted.Clean(done.Account) + "."
