@@ -68,6 +68,9 @@ var addressCauses = []entry{
 	{URLTransportRefused, Address, "The host does not take this unprotected way of connecting.", You,
 		"Use the clone URL over SSH: URL", "scheme",
 		signs{
+			words: []string{
+				`(takes|accepts|supports|allows|requires|use) https( only|\b)|only (over |via |by )?https|(plain|unencrypted|insecure) http\b.{0,40}(not|no longer|disabled|refused)`,
+			},
 			shown: []sign{
 				{`unauthenticated git protocol`, .95},
 				{`^remote: [^\n]*(takes|accepts|supports|use|requires) https( only|\b)[^\n]*\n[^\n]*'http://`, .9},

@@ -73,8 +73,8 @@ func TestFind(t *testing.T) {
 	}
 }
 
-// TestMeaning reads what hosts say, between the stages that are asked about.
-func TestMeaning(t *testing.T) {
+// TestHear reads what hosts say, between the stages that are asked about.
+func TestHear(t *testing.T) {
 	for _, row := range []struct {
 		words    string
 		from, to StageName
@@ -85,8 +85,17 @@ func TestMeaning(t *testing.T) {
 		{"The access token has expired.", SignIn, SignIn, TokenEnded},
 		{"Repository not found.", SignIn, Permission, RepositoryMissing},
 		{"Welcome aboard.", Address, Permission, Code{}},
+		{"Bad credentials. This address is blocked for a minute.", SignIn, Permission, TokenUnknown},
+		{"WARNING: Your password has expired.\nPassword change required but no TTY available.", SignIn, Permission,
+			AccountBlocked},
+		{"maps/atlas was archived and is read-only.", SignIn, Permission, RepositoryFrozen},
+		{"This host takes https only.", Address, Permission, URLTransportRefused},
+		{"Maintenance until 14:00.", SignIn, Permission, HostFailing},
+		{"The server is being moved. Back at noon.", SignIn, Permission, HostFailing},
+		{"abort: repository requires features unknown to this Mercurial: exp-lanterns", SignIn, Permission, HostFailing},
+		{"fatal: write error: No space left on device", SignIn, Permission, DiskFull},
 	} {
-		if got := Meaning(row.words, row.from, row.to); got != row.want {
+		if got := Hear(row.words, row.from, row.to); got != row.want {
 			t.Errorf("%q: %v, want %v", row.words, got, row.want)
 		}
 	}

@@ -101,6 +101,7 @@ var (
 	TLSEnded                    = Code{"tls-ended"}
 	TLSNotYet                   = Code{"tls-not-yet"}
 	TLSName                     = Code{"tls-name"}
+	TLSWeak                     = Code{"tls-weak"}
 	TLSVersion                  = Code{"tls-version"}
 	TLSOwnCertificate           = Code{"tls-own-certificate"}
 	SecretMissing               = Code{"secret-missing"}

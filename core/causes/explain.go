@@ -2,6 +2,7 @@ package causes
 
 import (
 	"cmp"
+	"iter"
 	"net/url"
 	"slices"
 	"strings"
@@ -112,16 +113,28 @@ func share(weights []float64) []float64 {
 // hostWords is how likely words of a host mean what they say.
 const hostWords = 0.9
 
+// all are the signs of a cause: what clients print, and what hosts say.
+func (s signs) all() iter.Seq[sign] {
+	return func(yield func(sign) bool) {
+		for _, shown := range s.shown {
+			if !yield(shown) {
+				return
+			}
+		}
+		for _, form := range s.words {
+			if !yield(sign{form, hostWords}) {
+				return
+			}
+		}
+	}
+}
+
 // weigh finds the strongest sign of a cause in a text, and where it is.
 func (s signs) weigh(whole words) (weight float64, at int) {
 	if s.unless != "" && whole.find(s.unless) != nil {
 		return 0, 0
 	}
-	all := slices.Clone(s.shown)
-	for _, form := range s.words {
-		all = append(all, sign{form, hostWords})
-	}
-	for _, sign := range all {
+	for sign := range s.all() {
 		if sign.weight <= weight {
 			continue
 		}

@@ -79,7 +79,7 @@ var reachCauses = []entry{
 				{`connection closed by remote host$`, .1},
 			},
 		}},
-	{ConnectionClosed, Reach, "The other end hangs up before signing in.", Host,
+	{ConnectionClosed, Reach, "The other end closes the connection without a reason.", Host,
 		"Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's address is blocked.", "host",
 		signs{
 			shown: []sign{

@@ -10,7 +10,7 @@ var repositoryCauses = []entry{
 				`(^|[^t]: |[^: ] ?)(repository|project|repo)\b.{0,120}(not found|could not be found|does not exist|doesn.t exist|no such)`,
 				`(no such|there is no) (repository|project)`,
 				`(not found|does not exist).{0,60}(repository|project)`,
-				`access denied or repository not exported`,
+				`access denied or repository not exported|illegal repository\b`,
 			},
 			shown: []sign{
 				{`does not appear to be a git repository`, .7},
@@ -81,7 +81,7 @@ var repositoryCauses = []entry{
 				{bare, .3},
 				{`bad line length character`, .4},
 			},
-			unless: `(^|^[^r\n][^\n]*)(git|ssh|hg|nc): command not found|(git|ssh|nc): command not found|credential-\S+: command not found|no space left`,
+			unless: `^([^r\n]|r[^e\n])[^\n]*(git|ssh|hg|nc): command not found|^(git|ssh|hg|nc): command not found|credential-\S+: command not found|no space left`,
 		}},
 }
 

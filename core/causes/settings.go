@@ -270,7 +270,7 @@ var settingsCauses = []entry{
 	{KeyNone, Settings, "There is no key to offer at all.", You,
 		"Make a key for HOST.", "looked in",
 		signs{
-			shown: []sign{{denied, .14}, {`the agent has no identities`, .6},
+			shown: []sign{{denied, .14}, {`the agent has no identities|no auth methods could be used`, .6},
 				{`attempted \S*agent authentication|no authentication available`, .3},
 				{`next authentication method: publickey`, .85}},
 			unless: `offering (\S+ )?public key|load key|identity file \S+ not accessible|server accepts key`,

@@ -204,9 +204,13 @@ var signInCauses = []entry{
 			},
 			unless: `permission denied \([^)]*publickey|server sent: publickey`,
 		}},
-	{KeyOtherAccount, SignIn, "The key opens another account than the one that is needed.", You,
-		"Use a key of the other account.", "signed in as",
+	{KeyOtherAccount, SignIn, "The key is registered for another account, or for another purpose, than the one needed.", You,
+		"Use a key that is registered for this.", "signed in as",
 		signs{
+			words: []string{
+				`(backup|deploy|rsync|borg|mirror|restic|sftp|upload|monitor\w*)[ -]only\b|\bonly (rsync|backups?|mirroring|sftp) `,
+				`(command|request)s?:? ('[^']*' )?(is |are )?(not (permitted|allowed|supported here)|rejected|denied)( for this key| by this key)?\b|this key (may|can|is) only|key .{0,30}(restricted|limited) to`,
+			},
 			shown: []sign{
 				{
 					`permission to \S+ denied to \S+|(write|push|read) access to \S+ (is )?(refused|denied) (for|to) (user |account )?\S+`,

@@ -52,14 +52,3 @@ func (w words) find(sign string) []int {
 
 // Says reports whether words have a form of RE2, in which case makes no difference. Forms are read once.
 func Says(words, form string) bool { return form != "" && formed(form).MatchString(words) }
-
-// Meaning finds the cause, between two stages, that a host's words mean; none is the zero Code.
-func Meaning(words string, from, to StageName) Code {
-	for _, e := range catalogue {
-		if e.stage.Within(from, to) &&
-			slices.ContainsFunc(e.signs.words, func(form string) bool { return Says(words, form) }) {
-			return e.code
-		}
-	}
-	return Code{}
-}

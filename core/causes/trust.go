@@ -134,6 +134,17 @@ var trustCauses = []entry{
 				},
 			},
 		}},
+	{TLSWeak, Trust, "The host's certificate, or one that vouches for it, is weaker than this workstation accepts.", Host,
+		"Ask whoever runs HOST for a certificate with a longer key, or a newer signature.", "certificate",
+		signs{
+			shown: []sign{
+				{
+					`(ee|ca) (certificate )?key too (weak|small)|(ca )?(md|signature digest algorithm) too weak|certificate\S* .{0,60}insecure algorithm|signature[ _]algorithm[ _](is )?disabled|insecure algorithm (sha1|md5)`,
+					.95,
+				},
+				{`dh key too small`, .5},
+			},
+		}},
 	{TLSVersion, Trust, "The host and this workstation have no version of TLS in common.", Host,
 		"Bring the older of the two up to date.", "it says",
 		signs{

@@ -1,13 +1,17 @@
 package gitlink
 
 import (
+	"bytes"
+	"context"
 	"errors"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/regular"
@@ -17,7 +21,8 @@ import (
 // A Mercurial is what hg has settled in one folder, as hgrc(5) says that it reads it. hg is not
 // started for it: that takes a tenth of a second and runs extensions.
 type Mercurial struct {
-	Root string // of the repository; empty outside of any
+	Root      string // of the repository; empty outside of any
+	Untrusted string // the repository's own settings, where hg does not read them because they are another user's
 
 	entries []Entry // by "section.name"; later ones win
 	station *workstation.Station
@@ -52,6 +57,11 @@ func MercurialRoot(folder string) string {
 // not be read are passed over, as hg passes them over.
 func ReadMercurial(station *workstation.Station) (*Mercurial, error) {
 	m := &Mercurial{Root: MercurialRoot(station.Folder), station: station}
+	if own := filepath.Join(m.Root, ".hg", "hgrc"); m.Root != "" && !station.Owns(own) {
+		if _, err := os.Stat(own); err == nil {
+			m.Untrusted = own
+		}
+	}
 	for _, file := range m.files() {
 		if err := m.read(file, 0); err != nil {
 			return nil, err
@@ -83,8 +93,8 @@ func (m *Mercurial) files() []string {
 	}
 	// A repository's own file may name programs: hg believes it only where it is the person's
 	// ("trusted" in hgrc(5)).
-	if own := filepath.Join(m.Root, ".hg", "hgrc"); m.Root != "" && isOwn(own, m.station.UID) {
-		list = append(list, own)
+	if m.Root != "" && m.Untrusted == "" {
+		list = append(list, filepath.Join(m.Root, ".hg", "hgrc"))
 	}
 	return list
 }
@@ -169,6 +179,26 @@ func (m *Mercurial) Last(key string) (Entry, bool) {
 		}
 	}
 	return Entry{}, false
+}
+
+// hgPatience bounds how long hg may take to start.
+const hgPatience = 5 * time.Second
+
+// Complaints are the words of hg's about extensions that settings name and that it cannot load; nothing where it can, or
+// where there are none.
+func (m *Mercurial) Complaints(ctx context.Context) string {
+	if len(m.section("extensions")) == 0 {
+		return ""
+	}
+	ctx, cancel := context.WithTimeout(ctx, hgPatience)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, "hg", "version", "--quiet")
+	withoutTerminal(cmd)
+	cmd.Dir, cmd.Env = m.station.Dir(), append(slices.Clone(m.station.Environ), "HGPLAIN=1")
+	var said bytes.Buffer
+	cmd.Stderr = &said
+	_ = cmd.Run() // what it says counts, however it ends
+	return strings.TrimSpace(said.String())
 }
 
 // section lists the settings of a section that count, in the order of their files.

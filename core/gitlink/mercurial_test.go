@@ -95,9 +95,13 @@ func TestMercurialAgrees(t *testing.T) {
 }
 
 func TestMercurialPath(t *testing.T) {
-	m, err := ReadMercurial(hgStation(t,
-		map[string]string{"repo/.hg/hgrc": "[paths]\ndefault = https://a.example/x\ndefault-push = https://b.example/y\n" +
-			"up = https://c.example\nup:pushurl = ssh://hg@c.example/z\nvia = path://up\nround = path://circle\ncircle = path://round\n"}))
+	m, err := ReadMercurial(hgStation(
+		t,
+		map[string]string{
+			"repo/.hg/hgrc": "[paths]\ndefault = https://a.example/x\ndefault-push = https://b.example/y\n" +
+				"up = https://c.example\nup:pushurl = ssh://hg@c.example/z\nvia = path://up\nround = path://circle\ncircle = path://round\n",
+		},
+	))
 	if err != nil {
 		t.Fatal(err)
 	}

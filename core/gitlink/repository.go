@@ -11,16 +11,15 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// OwnerProblem returns git's complaint when it refuses the repository of this folder because it
-// is another user's (safe.directory in git-config(1)), and nothing when it does not.
-func OwnerProblem(ctx context.Context, station *workstation.Station) string {
+// RepositoryProblem returns git's complaint about the repository of this folder: that there is none, that it is another
+// user's (safe.directory in git-config(1)), that it is newer than git, or damaged; nothing where git has none.
+func RepositoryProblem(ctx context.Context, station *workstation.Station) string {
 	_, err := Run(ctx, station, "rev-parse", "--git-dir")
 	var exit *exec.ExitError
-	if !errors.As(err, &exit) || !strings.Contains(string(exit.Stderr), "safe.directory") {
+	if !errors.As(err, &exit) {
 		return ""
 	}
-	words, _, _ := strings.Cut(strings.TrimSpace(string(exit.Stderr)), "\n")
-	return strings.TrimPrefix(words, "fatal: ")
+	return strings.TrimSpace(string(exit.Stderr))
 }
 
 // A Branch is what is checked out here.

@@ -6,6 +6,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"anchorage.example/unicrux/core/lazyregexp"
 )
 
 // flushPacket ends a list, and says "no more" to a service [PACK].
@@ -28,16 +30,27 @@ type advertisement struct {
 	words string            // the service's own error, or what came in place of an advertisement
 }
 
-// readAdvertisement reads up to the flush packet. Each line is an object name and a ref;
-// an empty repository sends one line with capabilities and no ref.
+// advertises is a packet of an advertisement inside of other text [PACK], or Mercurial's list of what it can do.
+var advertises = lazyregexp.Late(`[0-9a-f]{4}(version [12]\n|[0-9a-f]{40} \S+\x00)|(?m)^\d+\ncapabilities:`)
+
+// readAdvertisement reads up to the flush packet. Each line is an object name and a ref; an empty repository sends one
+// line with capabilities and no ref. Where something else comes, all of it is read as words.
 func readAdvertisement(r *bufio.Reader) (advertisement, error) {
+	ad, err := beginAdvertisement(r)
+	if errors.Is(err, errNoPacket) {
+		ad.readOn(r)
+	}
+	return ad, err
+}
+
+// beginAdvertisement is [readAdvertisement] up to where something else comes.
+func beginAdvertisement(r *bufio.Reader) (advertisement, error) {
 	var ad advertisement
 	for {
 		packet, err := readPacket(r)
 		switch {
 		case errors.Is(err, errNoPacket):
-			rest, _ := io.ReadAll(io.LimitReader(r, maxWords))
-			ad.words = packet + string(rest)
+			ad.words = packet
 			return ad, err
 		case err != nil:
 			return ad, err
@@ -50,6 +63,12 @@ func readAdvertisement(r *bufio.Reader) (advertisement, error) {
 			ad.add(packet)
 		}
 	}
+}
+
+// readOn reads words to their end.
+func (ad *advertisement) readOn(r *bufio.Reader) {
+	rest, _ := io.ReadAll(io.LimitReader(r, maxWords)) // what came until it broke is all there is
+	ad.words += string(rest)
 }
 
 // maxHeads bounds how many branches are kept.

@@ -48,8 +48,12 @@ func (w *walker) serve(client *ssh.Client) error {
 
 // readService reads a git service's advertisement and ends it with a flush packet, by which a
 // client says that it wants nothing [PACK].
-func readService(input io.Writer, output *bufio.Reader) (advertisement, error) {
-	ad, err := readAdvertisement(output)
+func readService(input io.WriteCloser, output *bufio.Reader) (advertisement, error) {
+	ad, err := beginAdvertisement(output)
+	if errors.Is(err, errNoPacket) {
+		_ = input.Close() // a service that waits for an answer ends then
+		ad.readOn(output)
+	}
 	if err == nil {
 		_, _ = io.WriteString(input, flushPacket)
 	}
@@ -58,8 +62,12 @@ func readService(input io.Writer, output *bufio.Reader) (advertisement, error) {
 
 // ask runs a program at the host and reads how it answers. Nothing is sent that could change the
 // repository.
-func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *bufio.Reader) (advertisement, error),
-	answer *Answer) error {
+func (w *walker) ask(
+	client *ssh.Client,
+	command string,
+	read func(io.WriteCloser, *bufio.Reader) (advertisement, error),
+	answer *Answer,
+) error {
 	answer.Exit = -1
 	session, err := client.NewSession()
 	if err != nil {
@@ -89,19 +97,37 @@ func (w *walker) ask(client *ssh.Client, command string, read func(io.Writer, *b
 	_ = input.Close()
 	_, _ = io.Copy(io.Discard, io.LimitReader(output, maxAdvertisement))
 	answer.finish(session.Wait(), advertisement, adErr, words)
+	if !answer.Open && answer.Exit == -1 {
+		return w.died(client)
+	}
 	return nil
 }
 
-func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bounded) {
+// died is a failure where the connection ended under a program at the host; nil where it is alive.
+func (w *walker) died(client *ssh.Client) error {
+	if _, _, err := client.SendRequest("keepalive@openssh.com", true, nil); err == nil {
+		return nil
+	}
+	return w.fail(ended(client.Wait()), w.trip.Answer.Message)
+}
+
+// exitStatus is that with which a program at the host ended; -1 where it was not told.
+func exitStatus(ended error) int {
 	var exit *ssh.ExitError
 	switch {
 	case ended == nil:
-		a.Exit = 0
+		return 0
 	case errors.As(ended, &exit):
-		a.Exit = exit.ExitStatus()
+		return exit.ExitStatus()
 	}
+	return -1
+}
+
+func (a *Answer) finish(ended error, ad advertisement, adErr error, words *bounded) {
+	a.Exit = exitStatus(ended)
 	a.Open, a.Refs, a.Heads = adErr == nil, ad.refs, ad.heads
 	a.Message = words.text.String()
+	a.Noise = adErr != nil && advertises().MatchString(ad.words)
 	if adErr != nil && ad.words != "" {
 		a.Message = clip(strings.TrimSpace(ad.words + "\n" + a.Message))
 	}
@@ -131,8 +157,9 @@ func (w *walker) greet(client *ssh.Client) {
 	defer deadline.Stop()
 	words := &bounded{limit: maxWords}
 	session.Stdout, session.Stderr, session.Stdin = words, words, bytes.NewReader(nil)
+	w.trip.GreetingExit = -1
 	if session.Shell() == nil {
-		_ = session.Wait()
+		w.trip.GreetingExit = exitStatus(session.Wait())
 	}
 	w.trip.Greeting = words.text.String()
 }

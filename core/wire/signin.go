@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/sshkey"
 
 	"golang.org/x/crypto/ssh"
@@ -198,6 +199,8 @@ func (w *walker) signInFailure(err error, first []byte) error {
 		return w.fail(pick(err, ErrNoKeySignIn, ErrMore, ErrDenied), "")
 	case w.at == AtSpeak && !speaksSSH(first):
 		return w.strange(err, first)
+	case w.at == AtSpeak && oldSSH().Match(first):
+		return w.fail(ErrAlgorithms, string(oldSSH().Find(first)))
 	case isTimeout(err):
 		return w.fail(ErrSilent, "")
 	}
@@ -220,6 +223,9 @@ func (w *walker) strange(err error, first []byte) error {
 func speaksSSH(first []byte) bool {
 	return bytes.HasPrefix(first, []byte("SSH-")) || bytes.Contains(first, []byte("\nSSH-"))
 }
+
+// oldSSH is how a server says that it speaks the first version of the protocol alone [4253, section 5.1].
+var oldSSH = lazyregexp.Late(`(?m)^SSH-1\.([0-8]\d?|9[0-8]?)-[ -~]*`)
 
 // overloaded knows the lines with which sshd turns a connection away before it names its version.
 func overloaded(first []byte) bool {

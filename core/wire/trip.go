@@ -128,7 +128,8 @@ type Trip struct {
 	Instead         Answer  // of Plan.Instead, if it was tried
 	Exists          bool    // something lies at Plan.Path, as far as that was asked
 	Writable        Ternary // the repository may be written, as far as a shell told it
-	Greeting        string  // uncleaned
+	Greeting        string  // what a shell at the host said, uncleaned
+	GreetingExit    int     // the status with which it ended; -1 where it gave none
 	Times           [AtService + 1]time.Duration
 }
 
@@ -149,6 +150,7 @@ type Answer struct {
 	Heads   map[string]string // object names of its branches, by their full names
 	Message string            // what came on the error stream or in place of an advertisement, uncleaned
 	Exit    int               // the service's exit status; -1 when it gave none
+	Noise   bool              // an advertisement came behind other words, which no client understands
 }
 
 // GoSSH goes the way. The trip is never nil; the error is a *[Failure], or ctx's.

@@ -77,6 +77,7 @@ type WebTrip struct {
 type WebAnswer struct {
 	Status  int               // HTTP status; 0 for none
 	Open    bool              // an advertisement came
+	Listed  bool              // the service is refused behind its advertisement, which came
 	Refs    int               // refs in it
 	Heads   map[string]string // object names of its branches, by their full names
 	Kind    string            // media type

@@ -7,19 +7,19 @@ import (
 	"strings"
 )
 
-// ask asks for the advertisement of the service, and, of the one that writes, whether it would be
-// served: some hosts refuse only then.
+// ask asks for the advertisement of the service, and whether the service would be served: some hosts, and proxies before
+// them, refuse only then.
 func (w *webWalker) ask(ctx context.Context) error {
 	answer := &w.met.Answer
 	if err := w.asWhoever(answer, func() error { return w.get(ctx, w.web.Service, answer) }); err != nil {
 		return err
 	}
-	if answer.Open && w.web.Service == "git-receive-pack" && !w.web.Hg {
+	if answer.Open && !w.web.Hg {
 		open := *answer
 		if err := w.asWhoever(answer, func() error { return w.probe(ctx, answer) }); err != nil {
 			return err
 		}
-		if answer.Status == http.StatusOK {
+		if answer.Listed = true; answer.Status == http.StatusOK {
 			*answer = open
 		}
 	}
@@ -89,17 +89,21 @@ func (w *webWalker) get(ctx context.Context, service string, answer *WebAnswer) 
 	return w.request(h, service, answer)
 }
 
-// probe sends git-receive-pack a flush packet and nothing else, which asks for no change [PACK]. git
-// itself does so before it sends more than it could send again.
+// probe sends the service a flush packet and nothing else, which asks for nothing [PACK]. git itself does so before it
+// sends more than it could send again.
 func (w *webWalker) probe(ctx context.Context, answer *WebAnswer) error {
 	target := *w.web.Base
-	target.Path = strings.TrimSuffix(target.Path, "/") + "/git-receive-pack"
+	if target.RawQuery != "" { // as in get
+		target.RawQuery = strings.TrimSuffix(target.RawQuery, "/") + "/" + w.web.Service
+	} else {
+		target.Path = strings.TrimSuffix(target.Path, "/") + "/" + w.web.Service
+	}
 	h, err := http.NewRequestWithContext(ctx, http.MethodPost, target.String(), strings.NewReader(flushPacket))
 	if err != nil {
 		return w.fail(ErrStatus, "")
 	}
-	h.Header.Set("Content-Type", "application/x-git-receive-pack-request")
-	h.Header.Set("Accept", "application/x-git-receive-pack-result")
+	h.Header.Set("Content-Type", "application/x-"+w.web.Service+"-request")
+	h.Header.Set("Accept", "application/x-"+w.web.Service+"-result")
 	return w.request(h, "", answer)
 }
 
@@ -116,9 +120,16 @@ func (w *webWalker) request(h *http.Request, service string, answer *WebAnswer) 
 		}
 		h.SetBasicAuth(w.user, string(word.Reveal()))
 	}
-	for _, text := range w.web.Headers { // they win over what the library itself would send
-		if name, value, found := strings.Cut(text, ":"); found {
-			h.Header.Set(strings.TrimSpace(name), strings.TrimSpace(value))
+	set := map[string]bool{}
+	for _, text := range w.web.Headers { // they win over what the library itself would send, and go along twice if they are
+		name, value, found := strings.Cut(text, ":")
+		name = http.CanonicalHeaderKey(strings.TrimSpace(name))
+		if found && !set[name] {
+			h.Header.Del(name)
+		}
+		if found {
+			set[name] = true
+			h.Header.Add(name, strings.TrimSpace(value))
 		}
 	}
 	response, err := w.line.Do(h)

@@ -94,6 +94,7 @@ type Crux struct {
 	Mends   []Mend  // what removes it, where that is known already
 	Top     []byte  // the certificate (DER) by which the host's is signed at the end of what it showed, or its own
 	Vouched bool    // the host publishes the key that it has proved to have
+	Mute    bool    // nobody could be asked for the secret that is wanted
 }
 
 // New makes a crux of a cause.

@@ -132,8 +132,15 @@ func (r Result) read(ctx context.Context, text string, start time.Time) (Result,
 		return r.broke(finding.New(causes.URLMalformed, finding.Proved, finding.Saw("wrong", syntax.Reason.Error(), ""),
 			finding.Saw("where", fmt.Sprintf("character %d", syntax.Offset+1), ""))), nil
 	case err == nil && r.Hg != nil && parsed.Short:
-		return r.broke(finding.New(causes.URLMalformed, finding.Proved,
-			finding.Saw("wrong", "hg takes this for a folder: it has no short form, and wants ssh://USER@HOST/PATH", ""))), nil
+		return r.broke(finding.New(
+			causes.URLMalformed,
+			finding.Proved,
+			finding.Saw(
+				"wrong",
+				"hg takes this for a folder: it has no short form, and wants ssh://USER@HOST/PATH",
+				"",
+			),
+		)), nil
 	case err != nil:
 		return r, err
 	}
@@ -264,13 +271,24 @@ func (r Result) remote(ctx context.Context, name string) (Result, string, error)
 
 // noRepository says why git finds no repository in the folder.
 func (r Result) noRepository(ctx context.Context) *finding.Crux {
-	if words := gitlink.OwnerProblem(ctx, r.Station); words != "" {
-		return finding.New(causes.RepositoryOwner, finding.Proved,
-			finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
-			finding.Saw("you are", r.Station.User, ""))
+	folder := finding.Saw("folder", r.Station.Tilde(r.Station.Folder), "")
+	words := gitlink.RepositoryProblem(ctx, r.Station)
+	read := causes.Explain(words)
+	if len(read.Causes) == 0 || read.Causes[0].Code == causes.RepositoryNone {
+		return finding.New(causes.RepositoryNone, finding.Proved, folder)
 	}
-	return finding.New(causes.RepositoryNone, finding.Proved,
-		finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))
+	first, _, _ := strings.Cut(strings.TrimPrefix(words, "fatal: "), "\n\n")
+	first, _, _ = strings.Cut(first, "\nTo add an exception")
+	found := finding.New(
+		read.Causes[0].Code,
+		finding.Proved,
+		finding.Saw("git says", untrusted.Quote(untrusted.Clean(first)), ""),
+	)
+	if found.Code == causes.RepositoryOwner {
+		return found.With(finding.Saw("you are", r.Station.User, ""))
+	}
+	found.Stage = causes.Address
+	return found.With(folder)
 }
 
 // hgRemote finds the URL of one of the repository's paths, of the one that a plain push would use without a name.
@@ -282,6 +300,18 @@ func (r Result) hgRemote(name string) (Result, string, error) {
 			finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))), "", nil
 	}
 	entry, used, found := r.Hg.Path(name, purpose == finding.Push)
+	if !found && r.Hg.Untrusted != "" {
+		return r.broke(finding.New(
+			causes.RepositoryOwner,
+			finding.Proved,
+			finding.Saw(
+				"not read",
+				r.Station.Tilde(r.Hg.Untrusted),
+				"it belongs to another user, whom hg does not trust",
+			),
+			finding.Saw("you are", r.Station.User, ""),
+		)), "", nil
+	}
 	if !found {
 		var there []string
 		for _, path := range r.Hg.Paths() {

@@ -20,6 +20,7 @@ var hgMends = map[causes.Code]string{
 	causes.TokenUnknown:     "Get a new token for HOST, and put it in the place of the password at that line.",
 	causes.RemoteMissing:    "Name a path that is there, or add this one under [paths] in .hg/hgrc.",
 	causes.SSHCommandBroken: "Correct ui.ssh in hg's settings, or take it out: then hg uses ssh.",
+	causes.RepositoryOwner:  "If you trust what is in it, name its owner under [trusted] in your own .hgrc: users = OWNER. Else work as the user who owns it.",
 	causes.URLMalformed:     "Copy the clone URL again. hg takes ssh://USER@NAME/PATH and https://NAME/PATH.",
 }
 
@@ -72,6 +73,9 @@ func (l Located) Exact(crux *finding.Crux) []string {
 			return []string{string(crux.Other), "clone", l.Base.String()}
 		}
 	case causes.RepositoryOwner:
+		if l.Hg != nil { // it has no command for it
+			return nil
+		}
 		return []string{"git", "config", "--global", "--add", "safe.directory", l.Station.Folder}
 	case causes.URLRewritten:
 		name := ".insteadOf"

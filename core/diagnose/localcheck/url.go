@@ -54,8 +54,12 @@ func hasOddSecret(text string) bool {
 	if i < 0 || strings.Contains(rest[:i], "@") || !strings.Contains(rest[i:], "@") {
 		return false
 	}
-	_, port, found := strings.Cut(rest[:i], ":")
-	return found && portNumber(port) == 0
+	name, port, found := strings.Cut(rest[:i], ":")
+	if !found || portNumber(port) == 0 || rest[i] != '/' { // no port, or one without a path behind it
+		return found
+	}
+	behind, _, _ := strings.Cut(rest[strings.LastIndex(rest, "@")+1:], "/")
+	return !strings.Contains(name, ".") && strings.Contains(behind, ".") // a user's name, and a host's
 }
 
 // isPage reports whether a web address cannot be a repository's: it goes on behind the two names that make a project.
@@ -137,7 +141,7 @@ func (l Located) unprotected(ctx context.Context) *finding.Crux {
 	case l.Service() == "git-receive-pack":
 		return finding.New(causes.URLTransportRefused, finding.Proved, scheme, said)
 	}
-	if code := causes.Meaning(untrusted.Clean(answer.Message), causes.Address, causes.Permission); !code.IsZero() {
+	if code := causes.Hear(untrusted.Clean(answer.Message), causes.Address, causes.Permission); !code.IsZero() {
 		return finding.New(code, finding.Proved, scheme, said)
 	}
 	return finding.New(causes.URLTransportRefused, finding.Likely, scheme, said)

@@ -26,8 +26,10 @@ type Settled struct {
 	Passage *sshway.Way  // nil where nothing could be settled
 	Keys    []sshway.Key // to be offered, in order
 	Kept    []sshway.Key // the others, which settings keep back
+	Tried   bool         // git itself went the way, and it is open: nothing is left to be tried
 
 	keptBy     []finding.Evidence // the setting that does, where it is one of those that look at the keys themselves
+	unfit      []string           // the files of the keys that it keeps back
 	client     func() dryRun      // what the ssh client itself says
 	suspicions []finding.Suspicion
 }
@@ -74,11 +76,19 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 		}
 	}
 	s.Keys, s.Kept = s.Passage.Keys, s.Passage.Kept
-	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted,
-		Settled.brokenCommand, Settled.otherProgramThanSSH, Settled.hindrance} {
-		if crux := refused(s); crux != nil {
+	if crux := s.stops(); crux != nil {
+		return s, part, crux, nil
+	}
+	if s.bySomethingElse() {
+		if crux := s.letGitTry(ctx); crux != nil {
 			return s, part, crux, nil
 		}
+		s.Tried, part = true, s.gitPassed()
+		part.Open(causes.Settings, time.Since(start))
+		return s, part, nil, nil
+	}
+	if crux := s.hindrance(); crux != nil {
+		return s, part, crux, nil
 	}
 	s = s.holdBack()
 	s.Question.User = s.Passage.Client.User
@@ -86,6 +96,16 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 	part.Facts = s.settingFacts()
 	part.Open(causes.Settings, time.Since(start))
 	return s, part, nil, nil
+}
+
+// stops is the crux where ssh would stop before it goes to any host.
+func (s Settled) stops() *finding.Crux {
+	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted, Settled.brokenCommand} {
+		if crux := refused(s); crux != nil {
+			return crux
+		}
+	}
+	return nil
 }
 
 // underneath settles the way once more where git starts another program than ssh, by what that program says that
@@ -176,6 +196,9 @@ func Travel(ctx context.Context, s Settled) (t Travelled, part finding.Part, cru
 		if wrong := t.wrongAccount(ctx); wrong != nil {
 			return t, part, wrong, nil
 		}
+		if shut := t.turnedAway(); shut != nil {
+			return t, part, shut, nil
+		}
 	}
 	if err == nil {
 		return t, part, t.readOnlyFiles(), nil
@@ -207,7 +230,7 @@ func (s Settled) plan(told func(judgement)) wire.Plan {
 		plan.Exists = s.Undescribed() // a described host says what is the matter in its own words
 		plan.Writing = s.Undescribed() && s.Question.Purpose == finding.Push
 	}
-	plan.Greeting = s.Host != nil && s.Host.SSH.Greeting != ""
+	plan.Greeting = s.Host != nil && s.Host.SSH.Greeting != "" || s.Undescribed() && s.Question.Repo == ""
 	return plan
 }
 
@@ -223,6 +246,21 @@ func (t Travelled) signedIn() Travelled {
 		t.Account = untrusted.Clean(t.Host.Account(t.Trip.Greeting))
 	}
 	return t
+}
+
+// turnedAway is the crux where a host lets nobody in although it knows the key: its shell ends with words that say why.
+func (t Travelled) turnedAway() *finding.Crux {
+	if !t.Undescribed() || t.Trip.GreetingExit == 0 {
+		return nil
+	}
+	said := causes.Hear(t.Trip.Greeting, causes.SignIn, causes.Permission)
+	if said.IsZero() || said == causes.NoShell {
+		return nil
+	}
+	found := finding.New(said, finding.Likely, finding.Saw("signed in as", t.nameAccount(t.Account, t.Key), ""),
+		finding.Saw("host says", untrusted.Quote(untrusted.Clean(t.Trip.Greeting)), ""))
+	found.Stage = causes.SignIn
+	return found
 }
 
 // passed are the stages that the trip passed, with their facts.

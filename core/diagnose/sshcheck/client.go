@@ -3,6 +3,7 @@ package sshcheck
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"os/exec"
 	"slices"
@@ -146,19 +147,6 @@ func (s Settled) brokenCommand() *finding.Crux {
 	return finding.New(causes.SSHCommandBroken, certainty, evidence...)
 }
 
-// otherProgramThanSSH tells that what git starts cannot be asked what it would do: then nobody but git can
-// tell whether the way is open.
-func (s Settled) otherProgramThanSSH() *finding.Crux {
-	command := s.Passage.Command
-	if command.Clear || s.Hg != nil {
-		return nil
-	}
-	return finding.New(causes.SSHProgramUnknown, finding.Proved,
-		finding.Saw("git starts", untrusted.Clean(redact.Text(command.Text+command.Name())),
-			s.Station.Tilde(command.Origin)),
-		finding.Saw("asked with -G", "it does not say, as ssh does, which settings it goes by", ""))
-}
-
 // unlisted tells that the ssh client does not run for a user without a name.
 func (s Settled) unlisted() *finding.Crux {
 	if !s.Station.Unlisted {
@@ -226,6 +214,12 @@ func (s Settled) refusedSettings() *finding.Crux {
 		return finding.New(causes.SSHConfigExposed, finding.Proved,
 			finding.Saw("file", s.Station.Tilde(problem.Origin.File), ""),
 			finding.Saw("why", problem.Err.Error(), ""))
+	}
+	if errors.Is(problem.Err, fs.ErrNotExist) {
+		return finding.New(causes.FileMissing, finding.Proved,
+			finding.Saw("file", s.Station.Tilde(problem.Origin.File), "named by -F"),
+			finding.Saw(string(s.Program())+" starts", untrusted.Clean(redact.Text(s.Passage.Command.Text)),
+				s.Station.Tilde(s.Passage.Command.Origin)))
 	}
 	evidence := []finding.Evidence{finding.Saw("where", s.Origin(problem.Origin), "")}
 	if problem.Keyword != "" {

@@ -58,6 +58,7 @@ func (s Settled) hold(fits func(sshway.Key) bool, why finding.Evidence) Settled 
 			keys = append(keys, key)
 			continue
 		}
+		s.unfit = append(slices.Clone(s.unfit), key.Path)
 		s.Kept, s.keptBy = append(slices.Clone(s.Kept), key), []finding.Evidence{why}
 	}
 	s.Keys = keys

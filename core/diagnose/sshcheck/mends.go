@@ -27,6 +27,12 @@ func Mends(s Settled, account string, crux *finding.Crux) []finding.Mend {
 	if list := s.Located.Mends(mend, crux, s.KnownHosts()); len(list) > 0 {
 		return list
 	}
+	if crux.Code == causes.KeyNotOffered &&
+		slices.Contains(s.unfit, crux.Key) { // no line for the key would change what it is
+		return []finding.Mend{
+			s.makeMend("Make a key for " + s.Question.Host + " that the setting allows, and register it."),
+		}
+	}
 	if key := s.fittingKey(crux); key != "" {
 		mend.By = causes.You
 		return []finding.Mend{s.useKey(mend, key)}
@@ -65,12 +71,39 @@ func (s Settled) byCode(mend finding.Mend, crux *finding.Crux) []finding.Mend {
 			"the permissions of "+s.Station.Tilde(crux.Path), "chmod", "600", crux.Path)}
 	case causes.KeyPairMismatch:
 		return []finding.Mend{s.rewritePublic(mend)}
+	case causes.FileMissing:
+		return s.readable(mend, crux)
 	case causes.OtherUser:
+		config := filepath.Join(s.Station.SSHDir(), "config")
+		if s.Host == nil && s.Station.SameHome() {
+			mend.Summary = "Run it without sudo, as " + s.Station.Getenv("SUDO_USER") + "."
+			return []finding.Mend{mend}
+		}
+		if _, err := os.Stat(config); s.Host == nil && err != nil {
+			mend.Summary = "Set HOME to " + s.Station.SSHHome + " for git, or run it as the user to whom " +
+				s.Station.Home + " belongs."
+			return []finding.Mend{mend}
+		}
 		if s.Hg == nil { // what the mend sets is git's
 			return []finding.Mend{s.nameSSH(mend)}
 		}
 	}
 	return nil
+}
+
+// readable are the mends of a file that is there and that ssh cannot read; nil for another one.
+func (s Settled) readable(mend finding.Mend, crux *finding.Crux) []finding.Mend {
+	info, err := os.Stat(crux.Path)
+	if crux.Path == "" || err != nil || !info.Mode().IsRegular() {
+		return nil
+	}
+	if s.Station.Owns(crux.Path) {
+		mend.Summary = "Let yourself read it."
+		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.Restrict, File: crux.Path},
+			"the permissions of "+s.Station.Tilde(crux.Path), "chmod", "600", crux.Path)}
+	}
+	mend.Summary, mend.Command = "Make it yours again.", []string{"sudo", "chown", s.Station.User, crux.Path}
+	return []finding.Mend{mend}
 }
 
 // nameSSH makes git start ssh with the settings that it would not read by itself.
@@ -122,8 +155,10 @@ func (s Settled) lockedMends(terminal finding.Mend, crux *finding.Crux) []findin
 	if s.Host == nil {
 		command = append(command, "--host", s.Address.Host)
 	}
-	return []finding.Mend{s.Command(load, finding.Action{Do: finding.LoadKey, Key: crux.Key},
-		"which agent ssh asks for "+s.Question.Host+", and what it holds", command...), terminal}
+	load = s.Command(load, finding.Action{Do: finding.LoadKey, Key: crux.Key},
+		"which agent ssh asks for "+s.Question.Host+", and what it holds", command...)
+	load.Automatic = !crux.Mute
+	return []finding.Mend{load, terminal}
 }
 
 // trust: by a command, unless settings name no file in which a host key could be stored.
@@ -163,7 +198,9 @@ func (s Settled) registerMend(mend finding.Mend) finding.Mend {
 	host := s.Question.Host
 	key, found := s.worthyKey()
 	if !found && s.Host != nil {
-		return s.makeMend("The keys that were offered are weak by today's standards. Make a better one for " + host + ".")
+		return s.makeMend(
+			"The keys that were offered are weak by today's standards. Make a better one for " + host + ".",
+		)
 	}
 	name := key.Name
 	if key.Path != "" && filepath.Dir(key.Path) != s.Station.SSHDir() {
@@ -171,8 +208,11 @@ func (s Settled) registerMend(mend finding.Mend) finding.Mend {
 	}
 	switch {
 	case s.Host == nil:
-		return finding.Mend{Summary: "Give the host the public line of the key, on its page or by whoever runs it. This prints the line and nothing else.",
-			Command: []string{localcheck.Unicrux, "key", "show", name, "--line"}, By: causes.You}
+		return finding.Mend{
+			Summary: "Give the host the public line of the key, on its page or by whoever runs it. This prints the line and nothing else.",
+			Command: []string{localcheck.Unicrux, "key", "show", name, "--line"},
+			By:      causes.You,
+		}
 	case !s.Host.Can("add-key"):
 		mend.Command = []string{localcheck.Unicrux, "key", "register", name, host, "--by-hand"}
 		return s.asks(mend, finding.Action{Do: finding.PasteKey, Key: key.Path})
@@ -195,7 +235,7 @@ func (s Settled) rewritePublic(mend finding.Mend) finding.Mend {
 }
 
 // stays are causes that another line for a key would leave as they are.
-var stays = []causes.Code{causes.PassphraseWrong, causes.AgentRefused, causes.SSHSettingHinders}
+var stays = []causes.Code{causes.KeyInDevice, causes.PassphraseWrong, causes.AgentRefused, causes.SSHSettingHinders}
 
 // fittingKey finds the key that would serve: one that the host knows, or the private half
 // of the public one that settings name.

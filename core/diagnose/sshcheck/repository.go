@@ -37,28 +37,36 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	if t.Trip.Instead.Open {
 		evidence = append(evidence, finding.Saw("reading", "works", ""))
 	}
+	if t.Trip.Answer.Noise {
+		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw("at the host",
+			"a login script or a forced command prints words before "+string(t.Program())+"'s answer", ""))...)
+	}
 	if errors.Is(failure, wire.ErrSilent) || errors.Is(failure, wire.ErrNoSession) {
 		return finding.New(causes.HostFailing, finding.Likely, evidence...)
 	}
+	if errors.Is(failure, wire.ErrHungUp) {
+		found := finding.New(causes.ConnectionClosed, finding.Likely, evidence...)
+		found.Stage = causes.Repository
+		return found
+	}
 	if causes.Says(words, `dubious ownership|safe\.directory`) { // the host's git says so of the host's folder
-		found := finding.New(causes.RepositoryOwner, finding.Proved,
+		return finding.New(causes.HostFailing, finding.Proved,
 			append(evidence, finding.Saw("at the host",
 				"its git refuses the folder, which belongs to another user than "+
 					untrusted.Clean(t.Passage.Client.User), ""))...)
-		found.Stage = causes.Repository
-		return found
 	}
 	if t.Host != nil {
 		if code, known := causes.Find(t.Host.Meaning(words)); known && causes.StageOf(code) != "" {
 			return finding.New(code, finding.Proved, evidence...)
 		}
 	}
-	if t.Trip.Instead.Open {
-		return finding.New(causes.ReadOnlyAccount, finding.Proved, evidence...)
-	}
-	told := causes.Meaning(words, causes.SignIn, causes.Permission)
-	if !told.IsZero() && told != causes.RepositoryMissing {
+	told := causes.Hear(t.Trip.Answer.Message, causes.SignIn, causes.Permission)
+	reading := t.Trip.Instead.Open
+	if !told.IsZero() && told != causes.RepositoryMissing && (told != causes.ReadOnlyAccount || !reading) {
 		return finding.New(told, finding.Likely, evidence...)
+	}
+	if reading {
+		return finding.New(causes.ReadOnlyAccount, finding.Proved, evidence...)
 	}
 	if t.Trip.Exists {
 		return finding.New(causes.RepositoryNotGit, finding.Proved,
@@ -67,8 +75,12 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	if !told.IsZero() {
 		return finding.New(told, finding.Proved, evidence...)
 	}
-	return finding.New(causes.RepositoryMissing, finding.Likely,
-		append(evidence, finding.Saw("exit status", fmt.Sprint(t.Trip.Answer.Exit), ""))...)
+	evidence = append(evidence, finding.Saw("exit status", fmt.Sprint(t.Trip.Answer.Exit), ""))
+	if words == "" || t.Hg != nil { // git's and Mercurial's own programs say what they miss
+		return finding.New(causes.HostFailing, finding.Likely, append(evidence, finding.Saw("at the host",
+			string(t.Program())+" was not heard: perhaps the account has no shell, or a forced command", ""))...)
+	}
+	return finding.New(causes.RepositoryMissing, finding.Likely, evidence...)
 }
 
 // hgPath is the path that hg sends: without the slash behind the host's name, so that it begins at

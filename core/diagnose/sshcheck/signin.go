@@ -8,12 +8,15 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
@@ -29,6 +32,11 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 	evidence := t.offeredEvidence(len(t.Trip.Offered))
 	if words := untrusted.Clean(t.Trip.Banner + " " + failure.Message); words != "" {
 		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+	}
+	if said := causes.Hear(t.Trip.Banner+"\n"+failure.Message, causes.SignIn, causes.Permission); !said.IsZero() {
+		found := finding.New(said, finding.Likely, evidence...)
+		found.Stage = causes.SignIn
+		return found
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
@@ -52,12 +60,9 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 // explainDenial looks whether a key that the host knows is here all the same.
 func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidence, cutOff bool) *finding.Crux {
 	untried := t.offered()[len(t.Trip.Offered):]
-	if told := causes.Meaning(untrusted.Clean(t.Trip.Banner), causes.SignIn, causes.SignIn); !told.IsZero() {
-		return finding.New(told, finding.Likely, evidence...)
-	}
 	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User),
 		t.Origin(t.Passage.Client.Origin("user")))
-	broke := finding.New(causes.KeyNotRegistered, finding.Proved, append(evidence, user)...)
+	broke := t.refused(append(evidence, user))
 	if cutOff && len(untried) > 0 {
 		broke = finding.New(causes.KeysTooMany, finding.Likely,
 			append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
@@ -99,6 +104,17 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	return picked
 }
 
+// refused is the crux where the host takes none of the keys. A host answers alike whether it does not know a key, or
+// does not let the account sign in, or does not trust its own files: of a host that nobody described, its log alone tells.
+func (t Travelled) refused(evidence []finding.Evidence) *finding.Crux {
+	if !t.Undescribed() {
+		return finding.New(causes.KeyNotRegistered, finding.Proved, evidence...)
+	}
+	return finding.New(causes.KeyNotRegistered, finding.Likely, append(evidence,
+		finding.Saw("not known", "whether it is the key or the account: the host's log tells, around "+
+			t.Station.Now().Format(time.DateTime), ""))...)
+}
+
 // foundKey names the crux when the host knows a key that was not tried.
 func (t Travelled) foundKey(key sshway.Key, untried []sshway.Key, evidence []finding.Evidence) *finding.Crux {
 	where := finding.Saw("kept back", key.Name+"  "+sshkey.Fingerprint(key.Public), t.Station.Tilde(key.Path))
@@ -111,7 +127,13 @@ func (t Travelled) foundKey(key sshway.Key, untried []sshway.Key, evidence []fin
 			return finding.New(causes.KeysTooMany, finding.Proved, append(evidence, where)...)
 		}
 	}
-	if key.Path != "" && (t.onlyDefaults() || filepath.Dir(key.Path) != t.Station.SSHDir()) {
+	kept := slices.ContainsFunc(t.Kept, func(k sshway.Key) bool { return k.Path == key.Path })
+	if named := t.namedElsewhere(key); named.Path != "" && !kept {
+		where.Label = "found"
+		return finding.New(causes.SSHConfigUnmatched, finding.Proved, append([]finding.Evidence{
+			finding.Saw("block", untrusted.Clean(named.Block), t.Origin(named.Origin)), where}, evidence...)...)
+	}
+	if key.Path != "" && !kept && (t.onlyDefaults() || filepath.Dir(key.Path) != t.Station.SSHDir()) {
 		where.Label = "found"
 		return finding.New(causes.KeyElsewhere, finding.Proved, append([]finding.Evidence{where}, evidence...)...)
 	}
@@ -119,6 +141,35 @@ func (t Travelled) foundKey(key sshway.Key, untried []sshway.Key, evidence []fin
 		evidence = append(evidence, t.keptBy...)
 	}
 	return finding.New(causes.KeyNotOffered, finding.Proved, append(evidence, where)...)
+}
+
+// namedElsewhere is a line of ssh's settings, in a block that does not hold for this host, that names a key; the zero
+// Mention where none does. A block of another host's that is described or whose full name stands there was meant for
+// that one.
+func (t Travelled) namedElsewhere(key sshway.Key) sshconfig.Mention {
+	if key.Path == "" {
+		return sshconfig.Mention{}
+	}
+	for _, mention := range sshconfig.KeyFiles(t.Passage.Settings.Query) {
+		if mention.Path == key.Path && resembles(mention.Block, t.Address.Host) {
+			return mention
+		}
+	}
+	return sshconfig.Mention{}
+}
+
+// resembles reports whether a block of ssh's settings, which does not hold for a host, names a part of its name, the name
+// as part of a longer one, or nearly the same.
+func resembles(block, host string) bool {
+	names, is := strings.CutPrefix(block, "Host ")
+	holds := slices.ContainsFunc(strings.Fields(names),
+		func(pattern string) bool { return sshconfig.MatchPattern(host, pattern) })
+	return is && !holds && slices.ContainsFunc(strings.Fields(names), func(name string) bool {
+		name = strings.Trim(strings.ToLower(name), "*?!.")
+		host := strings.ToLower(host)
+		return name != "" && (strings.HasSuffix(host, "."+name) || strings.HasPrefix(host, name+".") ||
+			strings.HasSuffix(name, "."+host) || strings.HasPrefix(name, host+".") || suggest.Distance(name, host, 3) < 3)
+	})
 }
 
 // wrongAccount compares the account that the host greets with the one that was asked for.
@@ -179,6 +230,7 @@ func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
 		}
 		found = finding.New(causes.KeyLocked, finding.Proved,
 			append(evidence, finding.Saw("host", "would take this key", ""))...)
+		found.Mute = errors.Is(err, sshway.ErrNobody)
 	case errors.Is(err, sshkey.ErrDevice):
 		found = finding.New(causes.KeyInDevice, finding.Likely,
 			append(evidence, finding.Saw("host", "would take this key", ""))...)

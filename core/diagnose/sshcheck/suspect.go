@@ -3,14 +3,12 @@ package sshcheck
 import (
 	"errors"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
-	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/untrusted"
@@ -19,7 +17,7 @@ import (
 // suspect finds what in the address and the settings would explain a break. It counts only
 // when the way breaks: another key, say, may open it all the same.
 func (s Settled) suspect() []finding.Suspicion {
-	list := append(s.suspectAddress(), s.suspectHome()...)
+	list := append(s.suspectAddress(), s.suspectUser()...)
 	if !s.Passage.Client.KeySignIn {
 		return append(list, finding.Suspect(causes.SignIn, s.noKeySignIn()))
 	}
@@ -85,21 +83,6 @@ func (s Settled) suspectAddress() []finding.Suspicion {
 	return list
 }
 
-// suspectHome looks whether our settings for the host are in a home that ssh does not read.
-func (s Settled) suspectHome() []finding.Suspicion {
-	if s.Station.SameHome() || s.Passage.Command.Line.Config != "" || !s.Passage.Command.Clear || s.Host == nil {
-		return nil
-	}
-	if _, err := os.Stat(hosts.OurFile(s.Station)); err != nil {
-		return nil
-	}
-	return []finding.Suspicion{finding.Suspect(causes.Reach, finding.New(causes.OtherUser, finding.Proved,
-		finding.Saw("ssh reads", filepath.Join(s.Station.SSHHome, ".ssh", "config"),
-			"the home of "+s.Station.User+" in the password database"),
-		finding.Saw("git reads", filepath.Join(s.Station.Home, ".gitconfig"), "HOME"),
-		finding.Saw("settings", "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station))))}
-}
-
 func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
 	code := causes.KeyFileUnreadable
 	switch {
@@ -119,11 +102,11 @@ func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
 }
 
 // suspectNoKey: nothing at all can be offered. Where keys are in other places, trust comes
-// first, so that the host can be asked about them.
+// first, so that the host can be asked about them; likewise of a host that nobody described, since there ssh stops first.
 func (s Settled) suspectNoKey() []finding.Suspicion {
 	var list []finding.Suspicion
 	from := causes.Trust
-	if len(s.elsewhere()) > 0 {
+	if len(s.elsewhere()) > 0 || s.Undescribed() {
 		from = causes.SignIn
 	}
 	if s.Passage.Client.Agent != "" && s.Passage.AgentErr != nil {

@@ -36,6 +36,11 @@ func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
 			return found
 		}
 	}
+	if t.verdict == knownhosts.Unknown {
+		if unread := t.unreadKnownHosts(offered); unread != nil {
+			return unread
+		}
+	}
 	published, match := t.published(ctx, t.Trip.HostKey)
 	code := causes.HostKeyWrong
 	switch {
@@ -48,15 +53,34 @@ func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
 	if code == causes.HostKeyUnknown {
 		found.Evidence = append(found.Evidence, t.firstContact())
 	}
-	for _, problem := range t.Passage.Known.Problems {
-		if problem.Line == 0 {
-			found.Evidence = append(found.Evidence, finding.Saw("not read", untrusted.Clean(problem.Err.Error()),
-				t.Station.Tilde(problem.File)))
-		}
-	}
 	found.Vouched = match == matches
 	t.otherSources(found)
 	return found
+}
+
+// unreadKnownHosts is the crux where ssh cannot read a file in which the key may be: to ssh every host is a new one
+// then. It is nil where all could be read.
+func (t Travelled) unreadKnownHosts(offered finding.Evidence) *finding.Crux {
+	for _, problem := range t.Passage.Known.Problems {
+		if problem.Line != 0 {
+			continue
+		}
+		found := finding.New(
+			causes.FileMissing,
+			finding.Proved,
+			finding.Saw("file", t.Station.Tilde(problem.File), ""),
+			finding.Saw("why", untrusted.Clean(problem.Err.Error()), ""),
+			finding.Saw(
+				"it is for",
+				"the host keys that ssh knows: while ssh cannot read it, every host is new to ssh",
+				"",
+			),
+			offered,
+		)
+		found.Path = problem.File
+		return found
+	}
+	return nil
 }
 
 // otherSources says where ssh looks for the host's key besides: at a command, which is not run without leave, and at

@@ -103,6 +103,9 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 		return finding.New(causes.TLSEnded, finding.Proved,
 			append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
 	}
+	if why := weakSignature(t.Trip.Chain); why != "" {
+		return finding.New(causes.TLSWeak, finding.Likely, append(evidence, finding.Saw("it is", why, ""))...)
+	}
 	found := finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
 	if chain := t.Trip.Chain; len(chain) > 0 && t.Web.Authority == "" {
 		found.Top = chain[len(chain)-1].Raw
@@ -119,7 +122,7 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		evidence = append(evidence, finding.Saw("signed in as", untrusted.Clean(t.Trip.User), ""))
 	}
 	isPage := answer.Kind == "text/html"
-	if told := causes.Meaning(words, causes.Trust, causes.Trust); !told.IsZero() {
+	if told := causes.Hear(words, causes.Trust, causes.Trust); !told.IsZero() {
 		return finding.New(told, finding.Proved,
 			append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))...)
 	}
@@ -145,8 +148,15 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		return finding.New(causes.TokenPurposeMissing, finding.Proved,
 			append(evidence, finding.Saw("the token may", lacks, "the interface of "+t.Host.Name))...)
 	}
+	if told := t.hear(); !told.IsZero() && told != causes.RepositoryMissing {
+		return finding.New(told, finding.Likely, append(evidence, t.sentFrom(told)...)...)
+	}
+	if answer.Status == 400 && t.headersTwice() {
+		return finding.New(causes.HeaderOverrides, finding.Proved, append([]finding.Evidence{finding.Saw("header",
+			"one of them is set twice, and both are sent", t.Station.Tilde(t.Web.Origin("header")))}, evidence...)...)
+	}
 	switch {
-	case answer.Status == 429 || answer.Later != "":
+	case answer.Status == 429 || answer.Later != "" && answer.Status < 500:
 		return finding.New(causes.HostLimits, finding.Proved,
 			append(evidence, finding.Saw("again in", untrusted.Clean(answer.Later), ""))...)
 	case answer.Status >= 500:
@@ -158,13 +168,15 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	case answer.Status >= 300 && answer.Status < 400:
 		return finding.New(causes.RepositoryMoved, finding.Proved,
 			append(evidence, finding.Saw("the host says", untrusted.Clean(answer.Moved), ""))...)
+	case t.Trip.Instead.Open && t.Undescribed(): // the host does not say whether it is the account or the token
+		return finding.New(causes.ReadOnlyAccount, finding.Likely, evidence...)
 	case t.Trip.Instead.Open:
 		return finding.New(causes.ReadOnlyAccount, finding.Proved, evidence...)
-	case answer.Status == 403:
-		if told := causes.Meaning(words, causes.SignIn, causes.Permission); !told.IsZero() {
-			return finding.New(told, finding.Likely, evidence...)
-		}
+	case answer.Status == 403 && !answer.Listed:
 		return finding.New(causes.TokenPurposeMissing, finding.Likely, evidence...)
+	case answer.Listed && t.Question.Purpose != finding.Push:
+		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw("refused",
+			"POST, by which git fetches; the list of refs, by GET, came", ""))...)
 	}
 	if t.otherProgram(ctx) {
 		return t.otherRepository(evidence)
@@ -173,6 +185,34 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		return finding.New(causes.RepositoryNotGit, finding.Proved, evidence...)
 	}
 	return finding.New(causes.RepositoryMissing, finding.Proved, evidence...)
+}
+
+// hear is what the host's words mean.
+func (t Travelled) hear() causes.Code {
+	return causes.Hear(t.Trip.Answer.Said(), causes.Address, causes.Permission)
+}
+
+// sentFrom says what was shown to the host, where that is what it does not take.
+func (t Travelled) sentFrom(code causes.Code) []finding.Evidence {
+	if causes.StageOf(code) != causes.SignIn || t.Sent.Password.Empty() {
+		return nil
+	}
+	return []finding.Evidence{
+		finding.Saw("sent", "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), ""),
+	}
+}
+
+// headersTwice reports whether settings add a header of the same name more than once.
+func (t Travelled) headersTwice() bool {
+	seen := map[string]bool{}
+	for _, text := range t.Web.Headers {
+		name, _, _ := strings.Cut(strings.ToLower(text), ":")
+		if seen[name] {
+			return true
+		}
+		seen[name] = true
+	}
+	return false
 }
 
 // timeThere asks the host what the time is. Its certificate is not believed, so nothing of ours is

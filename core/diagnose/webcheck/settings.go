@@ -180,7 +180,7 @@ func (s Settled) helpers() []gitlink.URLSetting {
 // suspectHelpers finds what would explain that nobody has a secret.
 func (s Settled) suspectHelpers(ctx context.Context) []finding.Suspicion {
 	if s.Hg != nil {
-		return nil
+		return s.suspectExtension(ctx)
 	}
 	var list []finding.Suspicion
 	for _, set := range s.helpers() {
@@ -197,6 +197,18 @@ func (s Settled) suspectHelpers(ctx context.Context) []finding.Suspicion {
 		list = append(list, finding.SuspectFor(causes.SecretMissing, broken))
 	}
 	return list
+}
+
+// suspectExtension looks whether hg fails to load an extension: some of them supply passwords.
+func (s Settled) suspectExtension(ctx context.Context) []finding.Suspicion {
+	words := s.Hg.Complaints(ctx)
+	if words == "" {
+		return nil
+	}
+	return []finding.Suspicion{
+		finding.SuspectFor(causes.SecretMissing, finding.New(causes.GitConfigBroken, finding.Likely,
+			finding.Saw("hg says", untrusted.Quote(untrusted.Clean(words)), ""))),
+	}
 }
 
 func hideURL(text string) string {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"unicode"
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/causes"
@@ -42,6 +43,10 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 		if silent := t.silentChest(); silent != nil {
 			return silent
 		}
+		if t.userIsToken() {
+			return finding.New(causes.TokenMisplaced, finding.Likely, append([]finding.Evidence{finding.Saw("url",
+				"what looks like a token is where the user name belongs", "")}, evidence...)...)
+		}
 		return finding.First(finding.New(causes.SecretMissing, finding.Proved,
 			append([]finding.Evidence{finding.Saw("asked", t.askedWhom(), "")}, evidence...)...),
 			causes.SignIn, t.suspicions)
@@ -65,7 +70,7 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 			return finding.New(code, finding.Proved, evidence...)
 		}
 	}
-	if told := causes.Meaning(words, causes.SignIn, causes.SignIn); !told.IsZero() && told != causes.TokenUnknown {
+	if told := causes.Hear(words, causes.SignIn, causes.SignIn); !told.IsZero() && told != causes.TokenUnknown {
 		return finding.New(told, finding.Likely, evidence...)
 	}
 	if t.Host != nil && t.Host.Tokens.Form != "" && !hostapi.FitsForm(t.Host, string(t.Sent.Password.Reveal())) {
@@ -79,6 +84,31 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 	}
 	return finding.New(causes.TokenUnknown, finding.Likely, evidence...)
 }
+
+// userIsToken reports whether the user of the URL looks like a token: of the form of the host's, or letters and digits in
+// no order that somebody would choose for a name.
+func (t Travelled) userIsToken() bool {
+	if t.WebUser == "" {
+		return false
+	}
+	if t.Host != nil && t.Host.Tokens.Form != "" {
+		return hostapi.FitsForm(t.Host, t.WebUser)
+	}
+	changes := 0
+	for i := 1; i < len(t.WebUser); i++ {
+		a, b := rune(t.WebUser[i-1]), rune(t.WebUser[i])
+		if unicode.IsDigit(a) != unicode.IsDigit(b) && (unicode.IsLetter(a) || unicode.IsLetter(b)) {
+			changes++
+		}
+	}
+	return len(t.WebUser) >= shortestToken && changes >= mixedLikeToken
+}
+
+// From what length on, and with how many changes between letters and digits, a name looks like a token.
+const (
+	shortestToken  = 8
+	mixedLikeToken = 3
+)
 
 // whose asks the host's interface whose token it is that git would send.
 func (t Travelled) whose(ctx context.Context) (string, bool) {

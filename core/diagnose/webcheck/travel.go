@@ -46,7 +46,7 @@ func Travel(ctx context.Context, s Settled) (t Travelled, part finding.Part, cru
 		t, failed = t.once(ctx, t.plan(ctx))
 		part.Add(t.passed())
 		if failed == nil {
-			return t, part, nil, nil
+			return t, part, t.lastWord(ctx), nil
 		}
 		var failure *wire.Failure
 		if !errors.As(failed, &failure) {

@@ -1,18 +1,18 @@
 //go:build unix
 
-package gitlink
+package person
 
 import (
 	"os"
 	"syscall"
 )
 
-// isOwn tells whether a file belongs to a user.
-func isOwn(path string, uid int) bool {
+// Owns reports whether a file belongs to the person.
+func (p Person) Owns(path string) bool {
 	info, err := os.Stat(path)
 	if err != nil {
 		return false
 	}
 	owner, ok := info.Sys().(*syscall.Stat_t)
-	return ok && int(owner.Uid) == uid
+	return ok && int(owner.Uid) == p.UID
 }
