@@ -1,11 +1,19 @@
 package acceptance
 
 import (
+	"crypto/rand"
+	"crypto/rsa"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
 	"fmt"
+	"math/big"
 	"net/http"
 	"os/user"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 )
 
 // TestSettingsThatHinder puts one line before the settings for the forge: the real ssh fails, and
@@ -43,7 +51,7 @@ func TestRealServersThatLetNothingBeRun(t *testing.T) {
 	for option, code := range map[string]string{
 		"MaxSessions 0": "host-failing",
 		"ForceCommand echo 'This service allows sftp connections only.'":                             "sign-in-other-way",
-		"ForceCommand echo \"fatal: detected dubious ownership in repository at 'x'\" >&2; exit 128": "repository-owner",
+		"ForceCommand echo \"fatal: detected dubious ownership in repository at 'x'\" >&2; exit 128": "host-failing",
 	} {
 		t.Run(option, func(t *testing.T) {
 			t.Parallel()
@@ -125,7 +133,7 @@ func TestOnlyThePushIsRefused(t *testing.T) {
 	t.Parallel()
 	p := at(t, "forge").withChest()
 	url := p.serverThat(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodPost {
+		if r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "git-receive-pack") {
 			http.Error(w, "Pushing is for keepers.", http.StatusForbidden)
 			return
 		}
@@ -147,4 +155,50 @@ func TestOnlyThePushIsRefused(t *testing.T) {
 	if c := p.check(url); !c.Open {
 		t.Errorf("for a clone the crux is %+v", c.Crux)
 	}
+}
+
+// TestWeakCertificate meets a certificate that its authority signed by an algorithm which clients accept no longer.
+func TestWeakCertificate(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	key, err := rsa.GenerateKey(rand.Reader, 2048)
+	if err != nil {
+		t.Fatal(err)
+	}
+	make := func(name string, by *x509.Certificate, algorithm x509.SignatureAlgorithm) *x509.Certificate {
+		form := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name},
+			DNSNames: []string{name}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
+			IsCA: by == nil, BasicConstraintsValid: true, SignatureAlgorithm: algorithm,
+			KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+		if by == nil {
+			by = form
+		}
+		der, err := x509.CreateCertificate(rand.Reader, form, by, key.Public(), key)
+		if err != nil {
+			t.Fatal(err)
+		}
+		made, err := x509.ParseCertificate(der)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return made
+	}
+	authority := make("Tidewater's authority", nil, x509.SHA256WithRSA)
+	weak := make("forge.tidewater.example", authority, x509.SHA1WithRSA)
+	url := p.server(-time.Hour, time.Hour, "forge.tidewater.example", func(s *http.Server) {
+		s.TLSConfig.Certificates = []tls.Certificate{{Certificate: [][]byte{weak.Raw}, PrivateKey: key}}
+		s.Handler = http.HandlerFunc(serveTide)
+	})
+	host, _, _ := strings.Cut(strings.TrimPrefix(url, "https://"), "/")
+	_, port, _ := strings.Cut(host, ":")
+	number, err := strconv.Atoi(port)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.trusts(number, authority.Raw)
+	failed, c := p.git("ls-remote", url), p.check(url)
+	if failed.exit == 0 || c.Open || c.Crux.Code != "tls-weak" {
+		t.Errorf("the crux is %+v: %s", c.Crux, failed)
+	}
+	p.performed("tls-weak", c).mended = others
 }

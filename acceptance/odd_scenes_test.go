@@ -41,6 +41,7 @@ var elsewhere = map[string]string{
 	"host-certificate-not-yet":    "TestHostCertificates",
 	"host-certificate-other-name": "TestHostCertificates", "ssh-program-unknown": "TestSSHPrograms",
 	"no-shell":        "TestNoShell",
+	"tls-weak":        "TestWeakCertificate",
 	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
 

@@ -27,6 +27,8 @@ func TestWordsOfAHost(t *testing.T) {
 		t.Fatal(err)
 	}
 	for code, words := range map[string]string{
+		"key-other-account":   "backup-only: command not permitted",
+		"repository-frozen":   "drift was archived and is read-only.",
 		"account-blocked":     "This account is currently not available.",
 		"host-limits":         "Too many requests. Try again later.",
 		"host-failing":        "git-upload-pack: command not found",
@@ -41,8 +43,17 @@ func TestWordsOfAHost(t *testing.T) {
 			p.must("key", "new", "spare", "--no-passphrase")
 			both := p.must("key", "show", "forge_ed25519", "--line").out + p.must("key", "show", "spare", "--line").out
 			port, _ := p.sshd(both, fmt.Sprintf("ForceCommand echo '%s' >&2; exit 1", words))
-			p.write(fmt.Sprintf("Host words.example\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n  UserKnownHostsFile %s\n",
-				port, who.Username, p.path(".ssh", "forge_ed25519"), p.path(".ssh", "known_hosts")), ".ssh", "config")
+			p.write(
+				fmt.Sprintf(
+					"Host words.example\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n  UserKnownHostsFile %s\n",
+					port,
+					who.Username,
+					p.path(".ssh", "forge_ed25519"),
+					p.path(".ssh", "known_hosts"),
+				),
+				".ssh",
+				"config",
+			)
 			p.must("host", "trust", "words.example", "--fingerprint", p.fingerprint("sshd_host"))
 			p.wants("words.example:x", code)
 			if code == "host-limits" {

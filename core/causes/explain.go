@@ -85,8 +85,9 @@ type guess struct {
 
 const maxCauses = 5
 
-// share turns weights, the greatest first, into likelihoods: what the first leaves is for the
-// others, and where it leaves too little for all, each gets its part.
+// share turns weights, the greatest first, into likelihoods: what the first leaves is for the others, and where it
+// leaves too little for all, each gets its part. One that has a strong rival is not certain, however much speaks for
+// it.
 func share(weights []float64) []float64 {
 	if len(weights) == 0 {
 		return nil
@@ -101,7 +102,7 @@ func share(weights []float64) []float64 {
 	for i := range likelihoods {
 		switch {
 		case total <= 1:
-		case weights[0] < sure:
+		case weights[0] < sure || len(weights) > 1 && weights[1] >= rival:
 			likelihoods[i] /= total
 		case i > 0:
 			likelihoods[i] *= (1 - weights[0]) / others

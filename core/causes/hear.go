@@ -21,10 +21,10 @@ var hostsOwn = []Code{ProgramOld, LockLeft, FilesOwner, RepositoryDamaged}
 // heard is from what weight on a form counts in the words of a host.
 const heard = 0.5
 
-// Hear finds the cause, between two stages, that a host's words mean: those of an ssh banner or a disconnection, of the
-// error stream, of the body of a response. They are read sentence by sentence, as they were said: the first that names a
-// cause counts, whatever follows from it. What is known of a cause that speaks against it is looked for in all of them.
-// The zero Code is for words that mean none.
+// Hear finds the cause, between two stages, that a host's words mean: those of an ssh banner or a disconnection, of
+// the error stream, of the body of a response. They are read sentence by sentence, as they were said: the first that
+// names a cause counts, whatever follows from it. What is known of a cause that speaks against it is looked for in
+// all of them. The zero Code is for words that mean none.
 func Hear(said string, from, to StageName) Code {
 	whole := newWords(passedOn(said))
 	var may []entry

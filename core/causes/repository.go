@@ -77,7 +77,14 @@ var repositoryCauses = []entry{
 				{`remote end hung up unexpectedly`, .3},
 				{`requested url returned error: 4(00|05|06)`, .3},
 				{`^remote: [^\n]*: hg: (command )?not found`, .9},
-				{`connect failed: open failed`, .88}, // the host lets nothing be run
+				{
+					`connect failed: open failed`,
+					.88,
+				}, // the host lets nothing be run
+				{
+					`detected dubious ownership[^\n]*\n([^\n]+\n)*[^\n]*could not read from remote`,
+					.6,
+				}, // its git, of its folder
 				{bare, .3},
 				{`bad line length character`, .4},
 			},

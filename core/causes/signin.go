@@ -204,8 +204,13 @@ var signInCauses = []entry{
 			},
 			unless: `permission denied \([^)]*publickey|server sent: publickey`,
 		}},
-	{KeyOtherAccount, SignIn, "The key is registered for another account, or for another purpose, than the one needed.", You,
-		"Use a key that is registered for this.", "signed in as",
+	{
+		KeyOtherAccount,
+		SignIn,
+		"The key is registered for another account, or for another purpose, than the one needed.",
+		You,
+		"Use a key that is registered for this.",
+		"signed in as",
 		signs{
 			words: []string{
 				`(backup|deploy|rsync|borg|mirror|restic|sftp|upload|monitor\w*)[ -]only\b|\bonly (rsync|backups?|mirroring|sftp) `,
@@ -220,12 +225,16 @@ var signInCauses = []entry{
 			},
 			unless: `denied to (deploy|a deploy)|requested url returned error`,
 			tell:   "The name behind \"denied to\" is the account that signed in: is it the one you meant?",
-		}},
+		},
+	},
 	{NoShell, SignIn, "Nothing is wrong: the sign-in works, and the host gives no shell.", You,
 		"There is nothing to mend: use git.", "it says",
 		signs{
 			shown: []sign{
-				{`interactive git shell is not enabled|unrecognized command '|am i\? a shell|git-shell-commands should exist`, .93},
+				{
+					`interactive git shell is not enabled|unrecognized command '|am i\? a shell|git-shell-commands should exist`,
+					.93,
+				},
 				{
 					`(gives?|grants?|provides?|offers?|allows?|has|have) (you )?(no|not an?) (interactive )?(shell|login|session)|` +
 						`(does|do|will|can) ?not (give|grant|provide|offer|allow|have) (\S+ ){0,3}(shell|terminal|interactive)|` +

@@ -134,8 +134,13 @@ var trustCauses = []entry{
 				},
 			},
 		}},
-	{TLSWeak, Trust, "The host's certificate, or one that vouches for it, is weaker than this workstation accepts.", Host,
-		"Ask whoever runs HOST for a certificate with a longer key, or a newer signature.", "certificate",
+	{
+		TLSWeak,
+		Trust,
+		"The host's certificate, or one that vouches for it, is weaker than this workstation accepts.",
+		Host,
+		"Ask whoever runs HOST for a certificate with a longer key, or a newer signature.",
+		"certificate",
 		signs{
 			shown: []sign{
 				{
@@ -144,7 +149,8 @@ var trustCauses = []entry{
 				},
 				{`dh key too small`, .5},
 			},
-		}},
+		},
+	},
 	{TLSVersion, Trust, "The host and this workstation have no version of TLS in common.", Host,
 		"Bring the older of the two up to date.", "it says",
 		signs{

@@ -116,3 +116,49 @@ func TestAddressStage(t *testing.T) {
 		t.Errorf("%+v, %+v", way.Crux, way.Stages)
 	}
 }
+
+// TestAsGit: a host that nobody described is asked about as the usual user of hosts for git, where it refuses the login
+// name and nobody named another one.
+func TestAsGit(t *testing.T) {
+	t.Parallel()
+	for name, row := range map[string]struct {
+		lines, argument string
+		code            causes.Code
+		user            string
+	}{
+		"nobody named a user":   {"", "boat.example", causes.Code{}, "git"},
+		"settings name one":     {"  User mira\n", "boat.example", causes.KeyNotRegistered, "mira"},
+		"the question names it": {"", "mira@boat.example", causes.KeyNotRegistered, "mira"},
+		"behind another key": {"  IdentitiesOnly yes\n  IdentityFile ~/.ssh/other\n", "boat.example", causes.Code{},
+			"git"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s := fixture.Settled(t)
+			if strings.Contains(row.lines, "other") {
+				s.Key("other", "")
+			}
+			s.Write(
+				fmt.Sprintf(
+					"Host boat.example\n  HostName 127.0.0.1\n  Port %d\n  UserKnownHostsFile ~/.ssh/known_hosts\n%s"+
+						"  IdentityFile ~/.ssh/mine\n",
+					s.Host.SSHPort(),
+					row.lines,
+				),
+				".ssh",
+				"config",
+			)
+			way := check(t, s, finding.Request{Argument: row.argument})
+			got := causes.Code{}
+			if way.Crux != nil {
+				got = way.Crux.Code
+			}
+			if got != row.code || way.Question.User != row.user {
+				t.Errorf("as %s: %+v", way.Question.User, way.Crux)
+			}
+			if way.Crux != nil && way.Crux.Certainty != finding.Likely {
+				t.Errorf("only the host's log tells why: %+v", way.Crux)
+			}
+		})
+	}
+}

@@ -21,9 +21,9 @@ func (e *ListError) Error() string { return "git ls-remote: " + e.Said }
 // answersOnce is a credential helper that passes on what waits for it, once (gitcredentials(7)).
 const answersOnce = `!f() { test "$1" = get && cat <&3; }; f`
 
-// ListRemote lets git itself ask for the refs of a URL, as "git ls-remote" does, and returns nil where it gets them. It
-// signs in over HTTPS with sent alone: helpers are neither asked nor told, and nobody is asked for anything. An error is a
-// *[ListError], [ErrNoGit], or why git could not be started.
+// ListRemote lets git itself ask for the refs of a URL, as "git ls-remote" does, and returns nil where it gets them.
+// It signs in over HTTPS with sent alone: helpers are neither asked nor told, and nobody is asked for anything. An
+// error is a *[ListError], [ErrNoGit], or why git could not be started.
 func (c *Config) ListRemote(ctx context.Context, url string, sent Credential) error {
 	program, err := exec.LookPath("git")
 	if err != nil {

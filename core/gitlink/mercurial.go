@@ -184,8 +184,8 @@ func (m *Mercurial) Last(key string) (Entry, bool) {
 // hgPatience bounds how long hg may take to start.
 const hgPatience = 5 * time.Second
 
-// Complaints are the words of hg's about extensions that settings name and that it cannot load; nothing where it can, or
-// where there are none.
+// Complaints are the words of hg's about extensions that settings name and that it cannot load; nothing where it can,
+// or where there are none.
 func (m *Mercurial) Complaints(ctx context.Context) string {
 	if len(m.section("extensions")) == 0 {
 		return ""

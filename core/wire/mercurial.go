@@ -24,7 +24,8 @@ const mostNoise = 500
 // Mercurial tells that only by being pushed to.
 func (w *walker) askHg(client *ssh.Client) error {
 	command := w.plan.Hg + " -R " + shellwords.GitPath(w.plan.Path) + " serve --stdio"
-	if err := w.ask(client, command, func(in io.WriteCloser, out *bufio.Reader) (advertisement, error) { return greetHg(in, out) }, &w.trip.Answer); err != nil {
+	greet := func(in io.WriteCloser, out *bufio.Reader) (advertisement, error) { return greetHg(in, out) }
+	if err := w.ask(client, command, greet, &w.trip.Answer); err != nil {
 		return err
 	}
 	if w.trip.Answer.Open && w.plan.Writing && w.test(client, "-d", w.plan.Path+"/.hg/store") == Yes {

@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -77,6 +78,7 @@ type WebTrip struct {
 type WebAnswer struct {
 	Status  int               // HTTP status; 0 for none
 	Open    bool              // an advertisement came
+	Files   bool              // the server runs nothing of git's, and hands out a list of refs as a file
 	Listed  bool              // the service is refused behind its advertisement, which came
 	Refs    int               // refs in it
 	Heads   map[string]string // object names of its branches, by their full names
@@ -223,9 +225,34 @@ func (a *WebAnswer) read(response *http.Response, service string) {
 				a.Message = clip(ad.words)
 			}
 		}
-	} else {
+	} else if files := service == "git-upload-pack" && a.Status == http.StatusOK && a.readFiles(body); !files {
 		text, _ := io.ReadAll(io.LimitReader(body, maxWords))
 		a.Message = clip(string(bytes.TrimSpace(text)))
 	}
 	_, _ = io.Copy(io.Discard, body) // so that the connection can be used again
 }
+
+// readFiles reads the refs that a server lists which only hands files out ("Dumb Clients" in gitprotocol-http(5)): a
+// line for each, its object's name and its own with a tab between them. It takes nothing where the first is none.
+func (a *WebAnswer) readFiles(body *bufio.Reader) bool {
+	first, _ := body.Peek(maxRefName)
+	if line, _, _ := strings.Cut(string(first), "\n"); !fileRef().MatchString(line) {
+		return false
+	}
+	for a.Refs < maxHeads {
+		line, err := body.ReadString('\n')
+		if fileRef().MatchString(strings.TrimSuffix(line, "\n")) {
+			a.Refs++
+		}
+		if err != nil {
+			break
+		}
+	}
+	a.Open, a.Files = true, true
+	return true
+}
+
+// maxRefName is how much is looked at to recognise the first ref of a list.
+const maxRefName = 1 << 10
+
+var fileRef = lazyregexp.Late(`^[0-9a-f]{40}([0-9a-f]{24})?\trefs/\S+$`)

@@ -7,14 +7,14 @@ import (
 	"strings"
 )
 
-// ask asks for the advertisement of the service, and whether the service would be served: some hosts, and proxies before
-// them, refuse only then.
+// ask asks for the advertisement of the service, and whether the service would be served: some hosts, and proxies
+// before them, refuse only then.
 func (w *webWalker) ask(ctx context.Context) error {
 	answer := &w.met.Answer
 	if err := w.asWhoever(answer, func() error { return w.get(ctx, w.web.Service, answer) }); err != nil {
 		return err
 	}
-	if answer.Open && !w.web.Hg {
+	if answer.Open && !answer.Files && !w.web.Hg && (answer.Refs > 0 || w.web.Service == "git-receive-pack") {
 		open := *answer
 		if err := w.asWhoever(answer, func() error { return w.probe(ctx, answer) }); err != nil {
 			return err
@@ -121,7 +121,7 @@ func (w *webWalker) request(h *http.Request, service string, answer *WebAnswer) 
 		h.SetBasicAuth(w.user, string(word.Reveal()))
 	}
 	set := map[string]bool{}
-	for _, text := range w.web.Headers { // they win over what the library itself would send, and go along twice if they are
+	for _, text := range w.web.Headers { // they win over the library's own, and go along twice if they are there twice
 		name, value, found := strings.Cut(text, ":")
 		name = http.CanonicalHeaderKey(strings.TrimSpace(name))
 		if found && !set[name] {

@@ -266,6 +266,8 @@ func TestReadAdvertisement(t *testing.T) {
 		{"version line", "000eversion 1\n0000", 0, "", nil},
 		{"a refusal", "0010ERR go away\n", 0, "go away", errRefusal},
 		{"words", "Welcome to the shell", 0, "Welcome to the shell", errNoPacket},
+		{"words before an advertisement", "Welcome\n" + packet(name+" HEAD\x00caps\n"), 0,
+			"Welcome\n" + packet(name+" HEAD\x00caps\n"), errNoPacket},
 		{"few words", "no", 0, "no", errNoPacket},
 		{"nothing", "", 0, "", errCut},
 		{"cut short", "003d0123", 0, "", errCut},
@@ -275,6 +277,9 @@ func TestReadAdvertisement(t *testing.T) {
 		ad, err := readAdvertisement(bufio.NewReader(strings.NewReader(row.text)))
 		if !errors.Is(err, row.err) || ad.words != row.words || ad.refs != row.refs {
 			t.Errorf("%s: %+v, %v; want %d refs, %q, %v", row.name, ad, err, row.refs, row.words, row.err)
+		}
+		if noise := advertises().MatchString(ad.words); noise != strings.HasPrefix(row.name, "words before") {
+			t.Errorf("%s: an advertisement behind words: %v", row.name, noise)
 		}
 	}
 }
@@ -309,6 +314,32 @@ func TestCommandEndsOnce(t *testing.T) {
 		<-closed
 		if words := conn.end(); words != "" && words != "refused" {
 			t.Errorf("it said %q", words)
+		}
+	}
+}
+
+// TestOldProtocol knows servers that speak the first version of the protocol alone, and no others.
+func TestOldProtocol(t *testing.T) {
+	t.Parallel()
+	for first, old := range map[string]bool{"SSH-1.5-OpenSSH_1.2\n": true, "Welcome\nSSH-1.5-x": true,
+		"SSH-1.99-both\n": false, "SSH-2.0-x\n": false, "": false} {
+		if oldSSH().MatchString(first) != old {
+			t.Errorf("%q: %v", first, !old)
+		}
+	}
+}
+
+// TestFilesHandedOut reads the list of refs of a server that runs nothing of git's.
+func TestFilesHandedOut(t *testing.T) {
+	t.Parallel()
+	name := strings.Repeat("a", 40)
+	for text, refs := range map[string]int{name + "\trefs/heads/main\n" + name + "\trefs/tags/v1\n": 2,
+		name + "\trefs/heads/main": 1, "<html>": 0, "": 0, name + " refs/heads/main\n": 0,
+		"x\n" + name + "\trefs/x\n": 0} {
+		var a WebAnswer
+		if open := a.readFiles(bufio.NewReader(strings.NewReader(text))); open != (refs > 0) || a.Refs != refs ||
+			a.Open != open {
+			t.Errorf("%q: %v, %+v", text, open, a)
 		}
 	}
 }

@@ -6,8 +6,8 @@ import (
 	"anchorage.example/unicrux/core/untrusted"
 )
 
-// Read is the crux that the words of a client name: proved where the words alone tell, else likely. It is nil where they
-// name none.
+// Read is the crux that the words of a client name: proved where the words alone tell, else likely. It is nil where
+// they name none.
 func Read(said string, evidence ...Evidence) *Crux {
 	read := causes.Explain(said)
 	if len(read.Causes) == 0 {

@@ -36,6 +36,9 @@ func Locate(ctx context.Context, station *workstation.Station, registry *hosts.R
 	if r.Scene, r.Crux, err = r.readSettings(ctx); r.Crux != nil || err != nil {
 		return r, err
 	}
+	if r.Crux = r.unknownVersion(); r.Crux != nil {
+		return r, nil
+	}
 	r, text, err := r.target(ctx)
 	if r.Crux != nil || err != nil {
 		return r, err

@@ -120,6 +120,18 @@ func (s Scene) forbidden(transport string) *finding.Crux {
 	return nil
 }
 
+// unknownVersion names the setting by which git is to speak a version of its protocol that does not exist: it goes to
+// no host then (protocol.version in git-config(1)).
+func (s Scene) unknownVersion() *finding.Crux {
+	set, found := s.Config.Last("protocol.version")
+	if !found || s.Hg != nil || slices.Contains([]string{"0", "1", "2"}, set.Value) {
+		return nil
+	}
+	return finding.New(causes.GitConfigBroken, finding.Proved,
+		finding.Saw("setting", "protocol.version = "+untrusted.Clean(set.Value), s.Station.Tilde(set.Origin)),
+		finding.Saw("why", "git knows 0, 1 and 2", ""))
+}
+
 // unprotected looks whether the host answers git's own protocol, which proves nobody's identity and
 // hides nothing (git-daemon(1)).
 func (l Located) unprotected(ctx context.Context) *finding.Crux {

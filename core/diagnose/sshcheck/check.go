@@ -100,7 +100,8 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 
 // stops is the crux where ssh would stop before it goes to any host.
 func (s Settled) stops() *finding.Crux {
-	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted, Settled.brokenCommand} {
+	for _, refused := range []func(Settled) *finding.Crux{Settled.refusedSettings, Settled.unlisted,
+		Settled.brokenCommand} {
 		if crux := refused(s); crux != nil {
 			return crux
 		}

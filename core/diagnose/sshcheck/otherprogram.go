@@ -14,8 +14,8 @@ import (
 // bySomethingElse reports whether git starts another program than ssh, one that cannot be asked what it would do.
 func (s Settled) bySomethingElse() bool { return !s.Passage.Command.Clear && s.Hg == nil }
 
-// letGitTry lets git itself go the way where it starts another program than ssh: nobody else can tell whether it is open.
-// It returns the crux that git's words name, or nil where git gets there.
+// letGitTry lets git itself go the way where it starts another program than ssh: nobody else can tell whether it is
+// open. It returns the crux that git's words name, or nil where git gets there.
 func (s Settled) letGitTry(ctx context.Context) *finding.Crux {
 	command := s.Passage.Command
 	starts := finding.Saw("git starts", untrusted.Clean(redact.Text(command.Text+command.Name())),

@@ -105,7 +105,8 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 }
 
 // refused is the crux where the host takes none of the keys. A host answers alike whether it does not know a key, or
-// does not let the account sign in, or does not trust its own files: of a host that nobody described, its log alone tells.
+// does not let the account sign in, or does not trust its own files: of a host that nobody described, its log alone
+// tells.
 func (t Travelled) refused(evidence []finding.Evidence) *finding.Crux {
 	if !t.Undescribed() {
 		return finding.New(causes.KeyNotRegistered, finding.Proved, evidence...)
@@ -158,18 +159,22 @@ func (t Travelled) namedElsewhere(key sshway.Key) sshconfig.Mention {
 	return sshconfig.Mention{}
 }
 
-// resembles reports whether a block of ssh's settings, which does not hold for a host, names a part of its name, the name
-// as part of a longer one, or nearly the same.
+// resembles reports whether a block of ssh's settings, which does not hold for a host, names a part of its name, the
+// name as part of a longer one, or nearly the same.
 func resembles(block, host string) bool {
 	names, is := strings.CutPrefix(block, "Host ")
 	holds := slices.ContainsFunc(strings.Fields(names),
 		func(pattern string) bool { return sshconfig.MatchPattern(host, pattern) })
 	return is && !holds && slices.ContainsFunc(strings.Fields(names), func(name string) bool {
 		name = strings.Trim(strings.ToLower(name), "*?!.")
-		host := strings.ToLower(host)
-		return name != "" && (strings.HasSuffix(host, "."+name) || strings.HasPrefix(host, name+".") ||
-			strings.HasSuffix(name, "."+host) || strings.HasPrefix(name, host+".") || suggest.Distance(name, host, 3) < 3)
+		return name != "" && (partOf(name, strings.ToLower(host)) || partOf(strings.ToLower(host), name) ||
+			suggest.Distance(name, strings.ToLower(host), 3) < 3)
 	})
+}
+
+// partOf reports whether a name is the beginning or the end of another one, in whole labels.
+func partOf(name, whole string) bool {
+	return strings.HasSuffix(whole, "."+name) || strings.HasPrefix(whole, name+".")
 }
 
 // wrongAccount compares the account that the host greets with the one that was asked for.

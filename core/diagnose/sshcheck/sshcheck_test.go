@@ -336,3 +336,15 @@ func TestVouched(t *testing.T) {
 		}
 	}
 }
+
+// TestResembles: a block was meant for a host that it nearly names, and for no other.
+func TestResembles(t *testing.T) {
+	t.Parallel()
+	for block, want := range map[string]bool{"Host riverbank.example": true, "Host git.riverbank": true,
+		"Host gitt.riverbank.example": true, "Host git.riverbank.example": false, "Host *.example": false,
+		"Host forge.tidewater.example": false, "Match host riverbank.example": false, "": false} {
+		if got := sshcheck.Resembles(block, "git.riverbank.example"); got != want {
+			t.Errorf("%q: %v", block, got)
+		}
+	}
+}

@@ -101,8 +101,8 @@ func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
 	return suspect
 }
 
-// suspectNoKey: nothing at all can be offered. Where keys are in other places, trust comes
-// first, so that the host can be asked about them; likewise of a host that nobody described, since there ssh stops first.
+// suspectNoKey: nothing at all can be offered. Where keys are in other places, trust comes first, so that the host
+// can be asked about them; likewise of a host that nobody described, since there ssh stops first.
 func (s Settled) suspectNoKey() []finding.Suspicion {
 	var list []finding.Suspicion
 	from := causes.Trust

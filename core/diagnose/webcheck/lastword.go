@@ -18,12 +18,12 @@ const leastRSA = 2048
 
 // modelled are the settings of git's for HTTPS that are looked at here: what they do is known.
 var modelled = []string{"http.proxy", "http.sslcainfo", "http.sslcapath", "http.cookiefile", "http.sslverify",
-	"http.sslcert", "http.sslkey", "http.followredirects", "http.lowspeedlimit", "http.lowspeedtime", "http.postbuffer",
+	"http.sslcert", "http.sslkey", "http.followredirects", "http.lowspeedlimit", "http.lowspeedtime",
 	"http.useragent", "http.maxrequests", "http.minsessions", "http.savecookies", "http.curloptresolve"}
 
 // lastWord lets git itself try a way that is open as far as it can be seen from here, where something on it may count
-// for git and not for us: a weak certificate, a setting of git's that is not looked at, a version of TLS. It returns the
-// crux that git meets, and nil where there is none or where nothing is unusual.
+// for git and not for us: a weak certificate, a setting of git's that is not looked at, a version of TLS. It returns
+// the crux that git meets, and nil where there is none or where nothing is unusual.
 func (t Travelled) lastWord(ctx context.Context) *finding.Crux {
 	unusual := t.unusual()
 	if len(unusual) == 0 || t.Hg != nil || t.Question.Repo == "" || t.Request.Sent != nil {

@@ -85,8 +85,8 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 	return finding.New(causes.TokenUnknown, finding.Likely, evidence...)
 }
 
-// userIsToken reports whether the user of the URL looks like a token: of the form of the host's, or letters and digits in
-// no order that somebody would choose for a name.
+// userIsToken reports whether the user of the URL looks like a token: of the form of the host's, or letters and
+// digits in no order that somebody would choose for a name.
 func (t Travelled) userIsToken() bool {
 	if t.WebUser == "" {
 		return false

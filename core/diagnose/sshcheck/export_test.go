@@ -1,0 +1,4 @@
+package sshcheck
+
+// Resembles is for the tests.
+var Resembles = resembles
