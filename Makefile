@@ -9,7 +9,7 @@ export GOFLAGS = -trimpath -buildvcs=false
 COMMIT := $(shell git rev-parse --short=12 HEAD 2>/dev/null)
 BUILD = $(GO) build -ldflags='-s -w -X anchorage.example/unicrux/core/about.Commit=$(COMMIT)'
 
-.PHONY: build demo drafts corpus test race mutants scenes attack growth faults agree lint cross fuzz bench clean
+.PHONY: build demo drafts corpus messages test race mutants scenes attack growth faults agree lint cross fuzz bench clean
 
 build:
 	$(BUILD) -o unicrux .
@@ -65,6 +65,12 @@ corpus: build
 	@if [ ! -x $(CORPUS)/score ]; then echo "There is no collection of failures at $(CORPUS)."; else \
 		$(CORPUS)/score texts $(CURDIR)/unicrux; \
 		if [ -n "$(LIVE)" ]; then SAMPLE=$(SAMPLE) $(CORPUS)/score live $(CURDIR)/unicrux $$(mktemp -d); fi; fi
+
+# The messages of the clients that our table does not have, from their unpacked sources (apt-get source git openssh curl
+# gnutls28 mercurial): to be read when one of them has a new version.
+SOURCES ?= /usr/src
+messages:
+	@$(GO) run ./messages core/causes/messages.txt $(SOURCES)
 
 # Every attack on the built program that is known, a line for each: held, or BROKEN.
 attack:

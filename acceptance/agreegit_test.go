@@ -80,9 +80,9 @@ func tryCases(t *testing.T, class string, fresh func() *situation, twists []twis
 		s := fresh()
 		draw(random, s, twists)
 		write(s)
-		real := s.p.run("", "timeout", "6", "git", "ls-remote", s.url) // some settings let it wait for ever
+		real := s.p.run("", "timeout", "3", "git", "ls-remote", s.url) // some settings let it wait for ever
 		write(s)                                                       // git makes its helpers forget what was refused
-		c := s.p.check("--timeout", "5s", s.url)
+		c := s.p.check("--timeout", "3s", s.url)
 		tally.Case(
 			c.Open == (real.exit == 0),
 			"case %d of %d: %s\ngit: %s\ncheck: open %v, %+v",

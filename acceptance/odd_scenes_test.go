@@ -42,6 +42,7 @@ var elsewhere = map[string]string{
 	"host-certificate-other-name": "TestHostCertificates", "ssh-program-unknown": "TestSSHPrograms",
 	"no-shell":        "TestNoShell",
 	"tls-weak":        "TestWeakCertificate",
+	"firewall-here":   "TestFirewallHere",
 	"token-ends-soon": "TestForesight", "token-elsewhere": "TestTokenFollowsItsHost",
 }
 

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"os/user"
+	"slices"
 	"strings"
 	"testing"
 
@@ -333,4 +334,33 @@ func (p *person) rawPublic(name string) []byte {
 	}
 	blob := key.Marshal()
 	return blob[len(blob)-32:]
+}
+
+// TestFirewallHere has a rule on this workstation that forbids connections to a host.
+func TestFirewallHere(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	p.write("", ".ssh", "config")
+	need(t, "ip")
+	unshare := []string{need(t, "unshare"), "--net"}
+	if os.Geteuid() != 0 {
+		unshare = append(unshare, "--map-root-user")
+	}
+	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
+		t.Skip("no network namespace may be made here")
+	}
+	run := func(name string, args ...string) result {
+		inside := []string{"sh", "-c", `ip link set lo up && ip route add prohibit 192.0.2.7 && exec "$@"`, "sh", name}
+		return p.run("", unshare[0], slices.Concat(unshare[1:], inside, args)...)
+	}
+	for _, url := range []string{"git@192.0.2.7:buoys/drift-model.git", "https://192.0.2.7/buoys/drift-model.git"} {
+		failed := run("git", "ls-remote", url)
+		r := run(program, "check", "--json", url)
+		if failed.exit == 0 || r.exit != 1 || !strings.Contains(r.out, `"code": "firewall-here"`) {
+			t.Errorf("%s: %s: %s", url, failed, r)
+		}
+		if strings.HasPrefix(url, "git@") { // over HTTPS git does not say why
+			p.explains(failed, "firewall-here")
+		}
+	}
 }

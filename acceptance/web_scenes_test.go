@@ -93,6 +93,11 @@ var webScenes = []webScene{
 			_, _ = fmt.Fprint(w, "<!doctype html>\n<html>\n<body>Welcome to the harbour's network.\nPlease sign in.</body>\n</html>\n")
 		})
 	}},
+	{code: "repository-withheld", url: func(p *person) string {
+		return p.serverThat(func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, "Withheld after a court order.", http.StatusUnavailableForLegalReasons)
+		})
+	}},
 	{code: "repository-moved", url: func(p *person) string {
 		return p.serverThat(func(w http.ResponseWriter, r *http.Request) {
 			http.Redirect(w, r, "https://new.tidewater.example"+r.URL.Path, http.StatusMovedPermanently)

@@ -6,6 +6,7 @@ var addressCauses = []entry{
 		"Copy the clone URL again. It looks like git@NAME:GROUP/PROJECT.git, or ssh://git@NAME/GROUP/PROJECT.", "wrong",
 		signs{
 			shown: []sign{
+				{`unable to find remote helper for|unsupported url scheme|bad (scheme|hostname|login part|ipv6 address)$|(no (host|scheme) part in the|url has no scheme)|invalid remote service path|couldn\'t parse location|unsupported url component|potentially unsafe url`, .6},
 				{`no path specified; see`, .95},
 				{`strange (hostname|pathname|port)\b`, .95},
 				{`URL using bad/illegal format|URL rejected: (no host|bad hostname|bad scheme)`, .9},
@@ -92,6 +93,7 @@ var addressCauses = []entry{
 		"Name a remote that is there, or add this one with the clone URL: git remote add NAME URL.", "asked for",
 		signs{
 			shown: []sign{
+				{`no remote configured to list refs|^fatal: remote \S+ has no configured url|bad repository \'`, .93},
 				{`no such remote( or remote group)?:? `, .95},
 				{`no remote repository specified`, .95},
 				{`no configured push destination`, .95},
@@ -107,6 +109,7 @@ var addressCauses = []entry{
 		"Go into the folder of a repository, or give a clone URL.", "folder",
 		signs{
 			shown: []sign{
+				{`invalid gitfile format|no path in gitfile`, .85},
 				{`not a git repository \(or any`, .97},
 				{`^(fatal: )?not a git repository: `, .9},
 				{`abort: no repository found in`, .97},
@@ -121,12 +124,13 @@ var addressCauses = []entry{
 		"Take the secret out of the URL: git asks its helpers then.", "url",
 		signs{
 			shown: []sign{
+				{`uses plaintext credentials`, .85},
 				{`https?://[^/ @:]+:[^/ @]+@[^ ]+.*(authentication failed|403|401)`, .45},
 				{`authentication failed for 'https?://[^/ @:']+:[^/ @']+@`, .6},
 			},
 		}},
 	{URLUserMissing, Address,
-		"The URL names no user, so your login name here is sent, which the host does not know.", You,
+		"The URL names no user, so your login name here is sent, or one whom the host does not know.", You,
 		"Put the host's user into the URL: URL", "sent",
 		signs{
 			shown:  []sign{{`^(remote: )?[^@ ]+@[^: ]+: permission denied \([^)]*publickey`, .6}},

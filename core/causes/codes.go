@@ -77,6 +77,7 @@ var (
 	NameUnknown                 = Code{"name-unknown"}
 	NetworkDown                 = Code{"network-down"}
 	SSHPortBlocked              = Code{"ssh-port-blocked"}
+	FirewallHere                = Code{"firewall-here"}
 	PortRefused                 = Code{"port-refused"}
 	PortSilent                  = Code{"port-silent"}
 	NotSSH                      = Code{"not-ssh"}
@@ -129,6 +130,7 @@ var (
 	RepositoryMissing           = Code{"repository-missing"}
 	RepositoryMoved             = Code{"repository-moved"}
 	RepositoryNotGit            = Code{"repository-not-git"}
+	RepositoryWithheld          = Code{"repository-withheld"}
 	HostLimits                  = Code{"host-limits"}
 	HostFailing                 = Code{"host-failing"}
 	ReadOnlyAccount             = Code{"read-only-account"}

@@ -2,7 +2,6 @@ package causes
 
 import (
 	"cmp"
-	"iter"
 	"net/url"
 	"slices"
 	"strings"
@@ -50,8 +49,9 @@ func Explain(text string) Reading {
 	read := Reading{URL: urlIn(lines), Host: hostIn(lines)}
 	var guesses []guess
 	whole := newWords(strings.Join(spoken(lines), "\n"))
+	hosts := newWords(hostsPart(whole.text))
 	for _, e := range catalogue {
-		if weight, at := e.signs.weigh(whole); weight > 0 {
+		if weight, at := e.signs.weigh(whole, hosts); weight > 0 {
 			guesses = append(guesses, guess{e, weight, at, lineAt(whole.text, at)})
 		}
 	}
@@ -114,33 +114,23 @@ func share(weights []float64) []float64 {
 // hostWords is how likely words of a host mean what they say.
 const hostWords = 0.9
 
-// all are the signs of a cause: what clients print, and what hosts say.
-func (s signs) all() iter.Seq[sign] {
-	return func(yield func(sign) bool) {
-		for _, shown := range s.shown {
-			if !yield(shown) {
-				return
-			}
-		}
-		for _, form := range s.words {
-			if !yield(sign{form, hostWords}) {
-				return
-			}
-		}
-	}
-}
-
-// weigh finds the strongest sign of a cause in a text, and where it is.
-func (s signs) weigh(whole words) (weight float64, at int) {
+// weigh finds the strongest sign of a cause in a text, and where it is. What hosts say counts in what they may have said
+// alone.
+func (s signs) weigh(whole, hosts words) (weight float64, at int) {
 	if s.unless != "" && whole.find(s.unless) != nil {
 		return 0, 0
 	}
-	for sign := range s.all() {
+	for _, sign := range s.shown {
 		if sign.weight <= weight {
 			continue
 		}
 		if found := whole.find(sign.form); found != nil {
 			weight, at = sign.weight, found[0]
+		}
+	}
+	for _, form := range s.words {
+		if found := hosts.find(form); found != nil && weight < hostWords {
+			weight, at = hostWords, found[0]
 		}
 	}
 	return weight, at

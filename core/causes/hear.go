@@ -59,11 +59,15 @@ func passedOn(said string) string {
 // said is how strongly one sentence of a host speaks for a cause.
 func (s signs) said(sentence string) float64 {
 	alone, through := newWords(sentence), newWords(passedOn(sentence))
+	may := func(form string) bool { return alone.find(form) != nil || through.find(form) != nil }
 	best := 0.0
-	for sign := range s.all() {
-		if sign.weight > best && (alone.find(sign.form) != nil || through.find(sign.form) != nil) {
+	for _, sign := range s.shown {
+		if sign.weight > best && may(sign.form) {
 			best = sign.weight
 		}
+	}
+	if best < hostWords && slices.ContainsFunc(s.words, may) {
+		return hostWords
 	}
 	return best
 }

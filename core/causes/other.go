@@ -23,6 +23,7 @@ var otherCauses = []entry{
 		"Name both once: git push --set-upstream REMOTE BRANCH.", "",
 		signs{
 			shown: []sign{
+				{`push\.default is "nothing"|is not the upstream of\s+your current branch`, .86},
 				{
 					`has no upstream branch|no tracking information|upstream branch of your current branch does not match|multiple upstream branches|push creates new remote branch`,
 					.9,
@@ -38,6 +39,7 @@ var otherCauses = []entry{
 		"",
 		signs{
 			shown: []sign{
+				{`try running\s+\'git remote prune`, .9},
 				{`exists; cannot create|directory file conflict|unable to resolve reference \S+: not a directory`, .95},
 			},
 		},
@@ -196,6 +198,7 @@ var otherCauses = []entry{
 				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|large files? detected|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|(author|committer|e-?mail)( \S+){0,2} must|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
 			},
 			shown: []sign{
+				{`remote: error: (refusing to|denying)|deleting the current branch|updating the current branch`, .7},
 				{
 					`(error|code|http|response|status):? 413\b|\[remote rejected\] .*\((branch is currently checked out|shallow update not allowed)`,
 					.9,
@@ -207,6 +210,7 @@ var otherCauses = []entry{
 		"Bring git, ssh or hg up to date.", "",
 		signs{
 			shown: []sign{
+				{`server is speaking an unknown protocol|does not support (shallow (clients|requests)|--(deepen|shallow)|this repository\'s object format)|mismatched algorithms: client|unknown object format .* specified by server|server does not support algorithm|uses newer protocol|unknown version of ssh protocol|incompatible mercurial client`, .82},
 				{
 					`unknown option|unknown repository (format|extension)|expected git repo version|unsupported (protocol|repository) version|unknown (switch|subcommand)|not a git command\. see|receiving end does not support|protocol major versions differ|requires (a newer|git version|features unknown)|repository requires features|unsupported version|needs newer version|unrecognized (option|argument)|unknown protocol version`,
 					.82,

@@ -23,6 +23,7 @@ var reachCauses = []entry{
 		"Connect this workstation to the network, and to the VPN if the host is inside one.", "host",
 		signs{
 			shown: []sign{
+				{`name lookup timed out`, .85},
 				{`temporary failure in name resolution|eai_again|try again$`, .85},
 				{`network is (unreachable|down)|no route to host|host is (unreachable|down)`, .85},
 				{`could(n't| not) resolve host: `, .15},
@@ -40,6 +41,18 @@ var reachCauses = []entry{
 			},
 			tell: "Another network, or the host's other port for SSH, lets you through.",
 		}},
+	{FirewallHere, Reach, "A firewall on this workstation forbids the connection.", Administrator,
+		"Ask whoever looks after this workstation to let connections to HOST out.", "it says",
+		signs{
+			shown: []sign{
+				{
+					`connect to (host \S+|address \S+|\S+) port \d+: (operation not permitted|permission denied)|` +
+						`(couldn't connect|failed to connect|connect\S*) [^\n]*: (operation not permitted|permission denied)$`,
+					.9,
+				},
+			},
+			tell: "The same command from another workstation on this network works.",
+		}},
 	{PortRefused, Reach, "Nothing listens on that port of the host.", Host,
 		"Check the port. If it is right, the service there is down: ask whoever runs HOST.", "port",
 		signs{
@@ -56,6 +69,7 @@ var reachCauses = []entry{
 		"A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST.", "port",
 		signs{
 			shown: []sign{
+				{`connection (to|with) \S+ port \d+ timed out|connection time-?out( after)?|ssl connection timeout`, .6},
 				{
 					`connection timed out|operation timed out|timeout was reached|after \d+ ms: timed out|timed out after|connection attempt timed out|i/o timeout|etimedout`,
 					.88,
@@ -69,6 +83,7 @@ var reachCauses = []entry{
 		"Check the port: SSH is most often on 22.", "port",
 		signs{
 			shown: []sign{
+				{`banner line too long|no ssh version received`, .92},
 				{
 					`banner line \d+|banner line contains invalid|invalid ssh identification|protocol identifier|remote protocol version|overflow reading version string`,
 					.88,
@@ -83,6 +98,7 @@ var reachCauses = []entry{
 		"Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's address is blocked.", "host",
 		signs{
 			shown: []sign{
+				{`unable to write (request )?to remote|hung up upon initial contact|http/2 stream \d+ was not closed cleanly|transferred a partial file|transfer closed with|stream error in the http/2|(send|recv) failure: |failure when receiving data|failed sending data|connection died, tried|http request error \(incomplete response|(send|recv) error \(`, .62},
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
 				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
 				{
@@ -100,6 +116,7 @@ var reachCauses = []entry{
 		"it says",
 		signs{
 			shown: []sign{
+				{`corrupted padlen`, .88},
 				{`message authentication code incorrect|corrupted mac on input|bad record mac|mac failure`, .95},
 				{`decryption failed or bad|decryption has failed|message authentication failed|packet corrupt`, .85},
 				{`^bad packet length \d|connection corrupted|padding error: need`, .7},
@@ -111,6 +128,7 @@ var reachCauses = []entry{
 		"Check the port: HTTPS is most often on 443.", "port",
 		signs{
 			shown: []sign{
+				{`received http/0\.9 when not allowed`, .7},
 				{
 					`wrong version number|unexpected tls packet|packet length (too long|error)|record layer failure|first record does not look like a tls|http response to https client|invalid token supplied to the function`,
 					.92,
@@ -121,6 +139,7 @@ var reachCauses = []entry{
 		"Check the proxy's address, or take the setting out where no proxy is needed.", "through",
 		signs{
 			shown: []sign{
+				{`invalid proxy url|unsupported proxy|failed sending connect to proxy|connection to proxy closed|proxy handshake error|socks[45]: failed receiving|invalid version in initial socks5`, .86},
 				{`could(n't| not) resolve proxy`, .97},
 				{`failed to connect to (proxy|\S*proxy\S*) `, .85},
 				{`unable to connect to proxy|proxy .*(connection refused|timed out)`, .85},
@@ -133,6 +152,7 @@ var reachCauses = []entry{
 		"Give the proxy its user and password, in its URL in git's settings or by a credential for it. Ask whoever runs it if you have none.", "through",
 		signs{
 			shown: []sign{
+				{`user was rejected by the socks5`, .93},
 				{
 					`(response|code|error:?|http) 407\b|proxy authentication required|no authentication method was acceptable|proxy auth`,
 					.95,
@@ -161,7 +181,8 @@ var reachCauses = []entry{
 	{JumpFailed, Reach, "The way breaks at the jump host.", You,
 		"Check the way to the jump host by itself: unicrux check with its name.", "through",
 		signs{
-			shown: []sign{{`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4},
+			shown: []sign{
+				{`jumphost loop via`, .95}, {`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4},
 				{`^ssh: (could not resolve hostname|connect to host)[^\n]*\n(.*\n)*[^\n]*unknown port 65535`, .9}},
 			unless: `connect failed: open failed`,
 		}},

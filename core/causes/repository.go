@@ -14,10 +14,11 @@ var repositoryCauses = []entry{
 			},
 			shown: []sign{
 				{`does not appear to be a git repository`, .7},
+				{`repository '[^'\n]*' does not exist`, .85},
 				{`requested url returned error: 404|http error 404|404 not found`, .85},
 				{`\br any \S+ \S+ denied`, .8},
 				{`requested url returned error: 410|http error 410`, .8},
-				{`requested url returned error: 4(00|05|06|51)`, .25},
+				{`requested url returned error: 4(00|05|06)`, .25},
 				{`repository '?https?://\S+'? not found`, .9},
 				{`remote: not found`, .8},
 				{`abort: repository \S+ not found`, .55},
@@ -34,6 +35,7 @@ var repositoryCauses = []entry{
 				`(repository|project) .{0,40}(moved|renamed|transferred)|new (location|address|url)|moved (permanently|to)|please use the new`,
 			},
 			shown: []sign{
+				{`maximum \(\d+\) redirects followed|number of redirects hit maximum|redirect target url could not`, .6},
 				{`unable to update url base from redirection`, .75},
 				{`requested url returned error: 30\d|http error 30\d`, .85},
 				{`resolve host.*\[elsewhere\]`, .8},
@@ -54,6 +56,14 @@ var repositoryCauses = []entry{
 			},
 			unless: `^(fatal: )?not a git repository[ :]|bad line length character: (thi|you)|^abort: repository \S+@\S+ not found`,
 		}},
+	{RepositoryWithheld, Repository, "The host withholds the repository for legal reasons.", Host,
+		"Nothing can be done here. Ask the owner of REPO, or whoever runs HOST.", "host says",
+		signs{
+			words: []string{
+				`legal (reasons|request|demand|notice)|court order|takedown|copyright (claim|complaint|infring)|unavailable (due to|for) legal`,
+			},
+			shown: []sign{{`(error|code|http|response|status):? 451\b`, .93}},
+		}},
 	{HostLimits, Repository, "The host has had too many requests for now.", You,
 		"Wait, and try again later.", "host says",
 		signs{
@@ -69,6 +79,9 @@ var repositoryCauses = []entry{
 				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance (mode|until|window)|back (at|by|in) (\d|noon|midnight|a few)|being moved|temporarily unavailable|something went wrong|bad gateway`,
 			},
 			shown: []sign{
+				{`remote unpack failed`, .4},
+				{`unsupported (http version|response code)|invalid content-length|header without colon|weird server reply|bad http content or transfer-encoding`, .6},
+				{`did not send all necessary objects|^(error|fatal): protocol error: (bad (line length \d|pack header)|impossibly long line|unexpected)|expected (packfile|flush|ack/nak)[^\n]* (after|got)|unexpected remote reply|sent a broken content-type|capability exchange failed`, .6},
 				{
 					`requested url returned error: 5\d\d|http error 5\d\d|http/[\d.]+ 5\d\d|(http|error|curl).{0,20}\b50[0-4]\b`,
 					.93,

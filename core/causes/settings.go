@@ -47,6 +47,7 @@ var settingsCauses = []entry{
 		"Open the file that is named and correct the line.", "git says",
 		signs{
 			shown: []sign{
+				{`unknown value (given to|for config) |cannot use bare repository|core\.bare and core\.worktree|\.netrc parser error|couldn\'t use specified ssl cipher|setting gnutls cipher list|ssl_?version_max|could not set ciphers|is not a (boolean|byte quantity) \(|error in definition for alias|malformed --config|could not find web\.cacerts|invalid value for serverexactprotocol|invalid fingerprint for`, .86},
 				{`bad config (line|variable|value)|bad (numeric|boolean) config`, .97},
 				{`unknown error occurr?ed while reading the configuration|unsupported ssl backend`, .9},
 				{`missing config key|invalid (key|config file)|config file .*(parse|bad)`, .8},
@@ -87,6 +88,7 @@ var settingsCauses = []entry{
 		"Open the file at that line and correct it, or put a # before it.", "where",
 		signs{
 			shown: []sign{
+				{`^[^\n]*(config|\.conf|command[- ]line)\S* line \d+: \S|invalid (-j argument|proxyjump|(global|user)knownhostsfiles|environment variable|number of connectionattempts)|inconsistent options: proxycommand|cannot specify -j with|too many recursive configuration|contains invalid quotes`, .86},
 				{`bad configuration option`, .97},
 				{`can't open user config file [^\n]*: (permission|is a)`, .9},
 				{`terminating, \d+ bad configuration`, .97},
@@ -114,6 +116,7 @@ var settingsCauses = []entry{
 		"Take the setting out, or put another value for this host before it.", "setting",
 		signs{
 			shown: []sign{
+				{`^(bind|getifaddrs:?) \S+: |no suitable addresses|knownhostscommand failed|master refused session|read from master failed|session request failed|failed to connect to new control master`, .8},
 				{`too long for unix domain socket|controlpath too long|control ?path .*too long`, .95},
 				{
 					`control socket (connect|\S+ already exists)|muxclient|mux_client|muxserver_listen|unix_listener: cannot bind`,
@@ -136,6 +139,7 @@ var settingsCauses = []entry{
 		"Put the file back, or take the setting out.", "file",
 		signs{
 			shown: []sign{
+				{`failed to load crl|error reading crl|certificate file \([^)]*\) does not exist|path specified by \S+ does not exist|error loading ca file`, .9},
 				{
 					`error setting certificate|error reading ca cert file|could not load (pem )?client certificate|unable to (set|load) (private key|client (cert|key))|could not load client certificate`,
 					.95,
@@ -154,6 +158,7 @@ var settingsCauses = []entry{
 		"Install the helper, or take it out of git's settings.", "helper",
 		signs{
 			shown: []sign{
+				{`cache daemon (did not start|unavailable)|unable to (connect to|start|write to) cache daemon|credential-cache unavailable|unable to (read|write) credential( store)?`, .86},
 				{`'?(git[ -])?credential-\S+' is not a git command`, .97},
 				{`credential-\S+: (command )?not found`, .96},
 				{`\b(get|store|erase): (line )?\d+: .*(not found|no such file|permission denied)`, .95},
@@ -235,6 +240,7 @@ var settingsCauses = []entry{
 		"Get the file again from where it was copied, whole and unchanged, or make a new key.", "file",
 		signs{
 			shown: []sign{
+				{`load key "[^"\n]+": (invalid format|error in libcrypto|is a directory|no such device)`, .5},
 				{
 					`load key "?[^"]*[^" ]"?: (invalid format|error in libcrypto|unsupported|permission denied|is a directory|unknown|no start line|bad|not a|input\/output|string is too large|incomplete)`,
 					.93,
@@ -250,6 +256,7 @@ var settingsCauses = []entry{
 		"Write the public half of this very key beside it.", "file",
 		signs{
 			shown: []sign{
+				{`contents do not match public`, .95},
 				{`private key contents do not match public|key .* does not match .*\.pub|incorrect signature`, .93},
 			},
 		}},
@@ -288,6 +295,7 @@ var settingsCauses = []entry{
 		"Plug the device in, run git in a terminal, and touch the device when it blinks.", "key",
 		signs{
 			shown: []sign{
+				{`helper "[^"\n]*" unusable|sk-helper|pkcs11\S* .*(failed|returned)|provider \S+ (returned|is not)|dlopen \S+ failed`, .8},
 				{
 					`signing failed for \S+-sk\b|confirm user presence|provider "?internal"? returned error|device not found|sk_\w+: `,
 					.93,

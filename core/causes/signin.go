@@ -64,8 +64,8 @@ var signInCauses = []entry{
 		"Go by the network that HOST allows, often a VPN, or ask whoever runs HOST to allow this one.", "host says",
 		signs{
 			words: []string{
-				`\b(ip|address|network|location)\b.{0,60}(not (allowed|permitted|on the allow|in the allow)|denied|blocked|forbidden|allow ?list)`,
-				`allow ?list`,
+				`\b(ip|address|network|location)\b.{0,60}(not (allowed|permitted|on the allow|in the allow)|denied|blocked|forbidden|\ballow ?list)`,
+				`\ballow ?list`,
 				`only .{0,40}(vpn|internal network|corporate network)`,
 				`(connect|are) (to|on|via) the vpn`,
 			},
@@ -88,7 +88,8 @@ var signInCauses = []entry{
 		signs{
 			words: []string{`(username|user name) .{0,40}(must|should) be`},
 			shown: []sign{{`authentication failed for`, .06},
-				{`could not read password for 'https?://[a-z]*[-_][a-z0-9_-]*\d[a-z0-9_-]*@`, .7}},
+				{`could not read password for 'https?://[a-z]*[-_][a-z0-9_-]*\d[a-z0-9_-]*@`, .7},
+				{`could not read password for 'https?://[\w-]*\d[a-z]+\d+[a-z][\w-]*@`, .88}},
 		}},
 	{TokenUnknown, SignIn, "The host does not know the token: mistyped, cut short, or revoked.", You,
 		"Get a new token for HOST.", "sent",
@@ -97,6 +98,7 @@ var signInCauses = []entry{
 				`bad credentials|invalid (username or (password|token)|credentials|token|access token)|token .{0,40}(invalid|not (known|found|recognized|valid)|revoked)|revoked token`,
 			},
 			shown: []sign{
+				{`login denied$|access denied to remote resource`, .5},
 				{`authentication failed for|authentication failed$|logon failed|login failed`, .5},
 				{
 					`requested url returned error: 401|http error 401|http/[\d.]+ 401|401 unauthorized|abort: authorization failed`,
@@ -141,7 +143,7 @@ var signInCauses = []entry{
 		"Make a key of a newer kind for HOST, and register it.", "offered",
 		signs{
 			words: []string{
-				`(key|dsa|dss|sha-?1|rsa).{0,60}(no longer (supported|accepted|allowed)|too (short|small|weak)|not supported|deprecated)|unsupported (key|signature)`,
+				`\b(key|dsa|dss|sha-?1|rsa)\b.{0,60}(no longer (supported|accepted|allowed)|too (short|small|weak)|not supported|deprecated)|unsupported (key|signature)`,
 			},
 			shown: []sign{
 				{
@@ -214,7 +216,7 @@ var signInCauses = []entry{
 		signs{
 			words: []string{
 				`(backup|deploy|rsync|borg|mirror|restic|sftp|upload|monitor\w*)[ -]only\b|\bonly (rsync|backups?|mirroring|sftp) `,
-				`(command|request)s?:? ('[^']*' )?(is |are )?(not (permitted|allowed|supported here)|rejected|denied)( for this key| by this key)?\b|this key (may|can|is) only|key .{0,30}(restricted|limited) to`,
+				`commands?:? ('[^']*' )?(is |are )?(not (permitted|allowed|supported here)|rejected|denied)( for this key| by this key)?\b|this key (may|can|is) only|key .{0,30}(restricted|limited) to`,
 			},
 			shown: []sign{
 				{

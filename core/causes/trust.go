@@ -6,6 +6,7 @@ var trustCauses = []entry{
 		"Bring the older of the two up to date: this workstation's ssh, or the host.", "it says",
 		signs{
 			shown: []sign{
+				{`no matching compression|protocol v\.?1 is no longer`, .85},
 				{
 					`unable to negotiate|no matching (host key|cipher|key exchange|mac)|no hostkey alg|no kex alg|bad server host key|invalid key length|no common algorithm|algorithm negotiation fail`,
 					.96,
@@ -66,6 +67,7 @@ var trustCauses = []entry{
 		"Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one.", "revoked in",
 		signs{
 			shown: []sign{
+				{`was revoked and you have requested strict|key .*(is )?marked as revoked|host key is marked`, .95},
 				{
 					`revoked host key|host key .*(is|marked as) revoked|marked as revoked|host key \S+ \S+ revoked by file`,
 					.97,
@@ -87,6 +89,7 @@ var trustCauses = []entry{
 		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
 		signs{
 			shown: []sign{
+				{`certificate (was|has been) revoked|certificate chain may not be available|certificate status verification failed|issuer check`, .6},
 				{
 					`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`,
 					.94,
@@ -109,6 +112,7 @@ var trustCauses = []entry{
 		"Tell whoever runs HOST to renew the certificate. Look at this workstation's clock first.", "certificate",
 		signs{
 			shown: []sign{
+				{`expiration date (has passed|verify failed)`, .93},
 				{
 					`certificate (has )?expired|cert_expired|expired certificate|certificate is expired|has expired or is not yet valid`,
 					.93,
@@ -120,7 +124,8 @@ var trustCauses = []entry{
 	{TLSNotYet, Trust, "The host's certificate is not good yet: most likely this workstation's clock is slow.", You,
 		"Set this workstation's clock right.", "today",
 		signs{
-			shown: []sign{{`not yet valid|not activated|not yet activated`, .6},
+			shown: []sign{
+				{`activation date`, .93}, {`not yet valid|not activated|not yet activated`, .6},
 				{`(server )?certificate verification failed\. ?CAfile`, .08}},
 			unless: `has expired or is not yet valid`,
 		}},
@@ -128,6 +133,7 @@ var trustCauses = []entry{
 		"Check the spelling of the address. If it is right, tell whoever runs HOST.", "asked for",
 		signs{
 			shown: []sign{
+				{`obtain common name from peer|no commonname or subjectaltname|certificate is for `, .9},
 				{
 					`does not match target host|no alternative certificate subject name|subject name matches target|hostname mismatch|certificate is (only )?valid for .* not|wrong_principal|cert_cn_no_match|hostname .* (doesn.t|does not) match|different domain|certificate does not match|certificate error: certificate is for`,
 					.95,
@@ -155,6 +161,7 @@ var trustCauses = []entry{
 		"Bring the older of the two up to date.", "it says",
 		signs{
 			shown: []sign{
+				{`gnutls_handshake\(\) failed: |:ssl routines:|ssl connection (error|failed)|could not (communicate with \S+ using|negotiate a common) `, .35},
 				{
 					`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`,
 					.9,
@@ -164,7 +171,7 @@ var trustCauses = []entry{
 				// where the host hangs up before its alert is read
 				{`empty reply from server|send failure: (connection reset|broken pipe)`, .1},
 			},
-			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed|protocol major versions differ|could not read protocol version`,
+			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed|protocol major versions differ|could not read protocol version|(remote|multiplexing) protocol version|protocol version mismatch|unsupported ssl version \S+: using`,
 		}},
 	{TLSOwnCertificate, Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
 		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",

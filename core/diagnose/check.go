@@ -47,25 +47,22 @@ func Check(ctx context.Context, station *workstation.Station, registry *hosts.Re
 	return way, nil
 }
 
-// gitUser is the login by which most hosts let git in.
-const gitUser = "git"
-
 // asGit asks about a host once more as the usual user of hosts for git, where nobody named a user and the host refuses
 // the login name here. What it finds counts where it gets further, or tells more.
 func asGit(ctx context.Context, way *finding.Way, located localcheck.Located) *finding.Way {
 	if way.IsOpen() || way.Crux.Stage != causes.SignIn || !located.Undescribed() || located.Base != nil ||
-		located.Question.Repo != "" || located.Address.User != "" || located.Request.Second ||
-		way.Question.User != located.Station.User || way.Question.User == gitUser {
+		located.Question.Repo != "" || located.Request.Second ||
+		way.Question.User != located.Station.User || way.Question.User == finding.GitUser {
 		return way
 	}
 	request := located.Request
-	request.Argument = gitUser + "@" + located.Address.Host
+	request.Argument = finding.GitUser + "@" + located.Address.Host
 	other, _, err := once(ctx, located.Station, located.Registry, request)
 	if err != nil || !other.IsOpen() && other.Crux.Code == way.Crux.Code {
 		return way
 	}
 	var part finding.Part
-	part.Fact(causes.SignIn, "user", gitUser, "the usual one of hosts for git: "+located.Station.User+" is refused")
+	part.Fact(causes.SignIn, "user", finding.GitUser, "the usual one of hosts for git: "+located.Station.User+" is refused")
 	other.Add(part)
 	return other
 }

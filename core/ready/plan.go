@@ -3,6 +3,7 @@ package ready
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose/finding"
@@ -35,6 +36,7 @@ func Foresee(ctx context.Context, p site.Site, way *finding.Way, person Person) 
 		words := fmt.Sprintf("Learn the host %s: it is called %s here.", host.HostName(), host.Name)
 		plan = append(plan, Foreseen{Summary: words,
 			Changes: []string{"a description of " + host.Name + ", which names its URL and nothing else"}})
+		mend = finding.Mend{} // it is one of the steps that follow
 	} else if found {
 		plan = append(plan, Foreseen{Summary: mend.Summary, Changes: mend.Changes,
 			ByHand: !mend.Automatic && mend.Action.Do != finding.UseURL})
@@ -80,37 +82,53 @@ func foreseeWeb(host *describe.Description, way *finding.Way, mend finding.Mend)
 	return nil
 }
 
+// foreseeSSH are the steps behind a mend: a key and trust, in the order in which they are wanted, and the registration.
 func foreseeSSH(p site.Site, host *describe.Description, way *finding.Way, mend finding.Mend) []Foreseen {
-	var plan []Foreseen
-	do := mend.Action.Do
-	if pair := []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}; do != finding.MakeKey {
-		if !way.KeyAtHand {
-			plan = append(plan, Foreseen{Summary: "Make a key for " + host.Name + ".", Changes: pair})
-		} else if way.KeyWeak {
-			plan = append(plan, Foreseen{Summary: "Make a better key, unless " + host.Name +
-				" knows the weak one that is here.", Changes: pair})
-		}
+	key, trusted := foreseeKey(p, host, way, mend.Action.Do), foreseeTrust(p, host, way, mend.Action.Do)
+	plan := slices.Concat(key, trusted)
+	if host.IsLearned() { // there ssh stops at the host's key first
+		plan = slices.Concat(trusted, key)
 	}
-	if !way.HostKnown && do != finding.TrustHost && do != finding.CompareHost {
-		step := Foreseen{Changes: []string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}}
-		step.Summary, step.trusts = "Compare the host's key with the one that "+host.Name+
-			" publishes, and store it.", host.Name
-		if step.ByHand = !publishes(host); step.ByHand {
-			step.Summary, step.trusts = "Compare the host's key with the fingerprint that you paste, and store it.", ""
-		}
-		plan = append(plan, step)
+	return append(plan, foreseeRegistration(host, way, mend.Action.Do)...)
+}
+
+func foreseeKey(p site.Site, host *describe.Description, way *finding.Way, do finding.Act) []Foreseen {
+	pair := []string{"a new pair in " + p.Station.Tilde(p.Station.SSHDir())}
+	switch {
+	case do == finding.MakeKey:
+		return nil
+	case !way.KeyAtHand:
+		return []Foreseen{{Summary: "Make a key for " + host.Name + ".", Changes: pair}}
+	case way.KeyWeak:
+		return []Foreseen{{Summary: "Make a better key, unless " + host.Name + " knows the weak one that is here.",
+			Changes: pair}}
 	}
-	if !way.KeyProved && do != finding.RegisterKey && do != finding.UseKey && do != finding.PasteKey {
-		step := Foreseen{Summary: "Register the key with " + host.Name +
-			" unless it knows it, and sign in to prove it.",
-			Changes: []string{"the keys that " + host.Name + " knows"}}
-		if step.ByHand = !host.Can("add-key"); step.ByHand {
-			step.Summary = "Show the one line that you paste on the web page of " + host.Name +
-				", and wait until it accepts the key."
-		}
-		plan = append(plan, step)
+	return nil
+}
+
+func foreseeTrust(p site.Site, host *describe.Description, way *finding.Way, do finding.Act) []Foreseen {
+	if way.HostKnown || do == finding.TrustHost || do == finding.CompareHost {
+		return nil
 	}
-	return plan
+	step := Foreseen{Changes: []string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}}
+	step.Summary, step.trusts = "Compare the host's key with the one that "+host.Name+" publishes, and store it.", host.Name
+	if step.ByHand = !publishes(host); step.ByHand {
+		step.Summary, step.trusts = "Compare the host's key with the fingerprint that you paste, and store it.", ""
+	}
+	return []Foreseen{step}
+}
+
+func foreseeRegistration(host *describe.Description, way *finding.Way, do finding.Act) []Foreseen {
+	if way.KeyProved || do == finding.RegisterKey || do == finding.UseKey || do == finding.PasteKey {
+		return nil
+	}
+	step := Foreseen{Summary: "Register the key with " + host.Name + " unless it knows it, and sign in to prove it.",
+		Changes: []string{"the keys that " + host.Name + " knows"}}
+	if step.ByHand = !host.Can("add-key"); step.ByHand {
+		step.Summary = "Show the one line that you paste on the web page of " + host.Name +
+			", and wait until it accepts the key."
+	}
+	return []Foreseen{step}
 }
 
 // publishes reports whether a host's description says what its keys are, or where they are listed.

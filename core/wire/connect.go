@@ -90,6 +90,8 @@ func dialReason(err error) error {
 		return ErrRefused
 	case errors.Is(err, syscall.ENETUNREACH), errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETDOWN):
 		return ErrNoRoute
+	case errors.Is(err, syscall.EPERM), errors.Is(err, syscall.EACCES):
+		return ErrForbidden
 	case errors.Is(err, syscall.ECONNRESET):
 		return ErrHungUp
 	case errors.Is(err, os.ErrDeadlineExceeded), errors.As(err, &timeout) && timeout.Timeout():

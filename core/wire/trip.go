@@ -35,6 +35,7 @@ var (
 	ErrNameUnknown = errors.New("the name does not exist")
 	ErrNoNames     = errors.New("no name server answers")
 	ErrNoRoute     = errors.New("no route to the host")
+	ErrForbidden   = errors.New("this computer forbids the connection")
 	ErrRefused     = errors.New("nothing listens there")
 	ErrSilent      = errors.New("no answer in time")
 	ErrNotSSH      = errors.New("something else than SSH answers")

@@ -14,6 +14,7 @@ var met = []struct {
 }{
 	{wire.ErrNameUnknown, causes.NameUnknown}, {wire.ErrNoNames, causes.NetworkDown},
 	{wire.ErrNoRoute, causes.NetworkDown},
+	{wire.ErrForbidden, causes.FirewallHere},
 	{wire.ErrRefused, causes.PortRefused}, {wire.ErrSilent, causes.PortSilent}, {wire.ErrNotSSH, causes.NotSSH},
 	{wire.ErrHungUp, causes.ConnectionClosed}, {wire.ErrDamaged, causes.LineDamaged}, {wire.ErrNotTLS, causes.NotTLS},
 	{wire.ErrNoProxy, causes.ProxyUnreachable},

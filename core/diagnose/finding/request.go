@@ -34,6 +34,9 @@ type Request struct {
 	Second bool // the way is tried with something changed, to find a cause: nothing further is tried from there
 }
 
+// GitUser is the login by which most hosts let git in.
+const GitUser = "git"
+
 // A Sent credential is shown to the host in place of what git's helpers would answer.
 type Sent struct {
 	User  string

@@ -63,6 +63,10 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User),
 		t.Origin(t.Passage.Client.Origin("user")))
 	broke := t.refused(append(evidence, user))
+	if key := t.knownToGit(ctx); key != "" && len(untried) == 0 {
+		return finding.New(causes.URLUserMissing, finding.Proved,
+			append(evidence, user, finding.Saw("as git", "the host knows the key "+key, ""))...)
+	}
 	if cutOff && len(untried) > 0 {
 		broke = finding.New(causes.KeysTooMany, finding.Likely,
 			append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
@@ -102,6 +106,20 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 		}
 	}
 	return picked
+}
+
+// knownToGit is the name of a key that the host would take from the usual user of hosts for git, where the question is
+// about a repository at a host that nobody described and sent another user.
+func (t Travelled) knownToGit(ctx context.Context) string {
+	if !t.Undescribed() || t.Question.Repo == "" || t.Hg != nil || t.Passage.Client.User == finding.GitUser {
+		return ""
+	}
+	asGit := *t.Passage
+	client := *asGit.Client
+	client.User = finding.GitUser
+	asGit.Client, t.Passage = &client, &asGit
+	key, _ := t.knownKey(ctx, t.Trip, t.offered())
+	return key.Name
 }
 
 // refused is the crux where the host takes none of the keys. A host answers alike whether it does not know a key, or

@@ -5,6 +5,7 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
+	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
@@ -106,6 +107,10 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 	if why := weakSignature(t.Trip.Chain); why != "" {
 		return finding.New(causes.TLSWeak, finding.Likely, append(evidence, finding.Saw("it is", why, ""))...)
 	}
+	if missing := t.missingLink(); missing != "" {
+		return finding.New(causes.TLSAuthorityUnknown, finding.Proved, append(evidence,
+			finding.Saw("the host leaves out", "the certificate of "+missing+", which signed its own", ""))...)
+	}
 	found := finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
 	if chain := t.Trip.Chain; len(chain) > 0 && t.Web.Authority == "" {
 		found.Top = chain[len(chain)-1].Raw
@@ -159,6 +164,8 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	case answer.Status == 429 || answer.Later != "" && answer.Status < 500:
 		return finding.New(causes.HostLimits, finding.Proved,
 			append(evidence, finding.Saw("again in", untrusted.Clean(answer.Later), ""))...)
+	case answer.Status == http.StatusUnavailableForLegalReasons:
+		return finding.New(causes.RepositoryWithheld, finding.Proved, evidence...)
 	case answer.Status >= 500:
 		return finding.New(causes.HostFailing, finding.Proved, evidence...)
 	case answer.Status >= 300 && answer.Status < 400 && signInPage(answer.Moved):
@@ -185,6 +192,17 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 		return finding.New(causes.RepositoryNotGit, finding.Proved, evidence...)
 	}
 	return finding.New(causes.RepositoryMissing, finding.Proved, evidence...)
+}
+
+// missingLink is the name of the authority that signed the host's certificate, where the host should have shown that
+// authority's own beside it and did not: it says where that one is to be had, as those do that another authority signed
+// (RFC 5280, section 4.2.2.1; RFC 8446, section 4.4.2).
+func (t Travelled) missingLink() string {
+	chain := t.Trip.Chain
+	if len(chain) == 0 || len(chain[len(chain)-1].IssuingCertificateURL) == 0 {
+		return ""
+	}
+	return untrusted.Clean(chain[len(chain)-1].Issuer.CommonName)
 }
 
 // hear is what the host's words mean.
