@@ -63,7 +63,7 @@ scenes:
 CORPUS ?= ../shared/corpus
 corpus: build
 	@if [ ! -x $(CORPUS)/score ]; then echo "There is no collection of failures at $(CORPUS)."; else \
-		$(CORPUS)/score texts $(CURDIR)/unicrux; \
+		out=$$(mktemp -d); OUT=$$out $(CORPUS)/score texts $(CURDIR)/unicrux; $(GO) run ./calibration $$out; \
 		if [ -n "$(LIVE)" ]; then SAMPLE=$(SAMPLE) $(CORPUS)/score live $(CURDIR)/unicrux $$(mktemp -d); fi; fi
 
 # The messages of the clients that our table does not have, from their unpacked sources (apt-get source git openssh curl
@@ -100,6 +100,7 @@ fuzz:
 		done; \
 	done
 	UNICRUX_ROUNDS=20000 $(GO) test -run Agrees -timeout 30m ./core/sshconfig
+	UNICRUX_ROUNDS=1000 $(GO) test -run TestCheckAgrees -timeout 90m ./acceptance
 
 # What is promised about speed, as ratios in one run.
 bench:

@@ -167,7 +167,7 @@ var readers = []string{
 	"core/disk/disk.go",                                                // a folder, to sync it
 	"core/person/socket_windows.go",                                    // before anything else is ready
 	"cli/ask.go",                                                       // a secret may come from a pipe or a device
-	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", // files of their own
+	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", "messages", "calibration", // files of their own
 }
 
 // TestFilesAreReadInOnePlace: a pipe or a device in the place of a file must keep nobody waiting.
@@ -210,7 +210,7 @@ var writers = []string{
 	"core/person/socket_windows.go",    // before anything else is ready
 	"cli/practice.go",                  // the folder of the practice host
 	"cli/credential.go", "cli/card.go", // the terminal
-	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", // files of their own
+	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", "messages", "calibration", // files of their own
 }
 
 // TestFilesAreChangedInOnePlace: so that every change can be made to fail, and nothing is lost then.

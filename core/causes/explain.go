@@ -114,8 +114,8 @@ func share(weights []float64) []float64 {
 // hostWords is how likely words of a host mean what they say.
 const hostWords = 0.9
 
-// weigh finds the strongest sign of a cause in a text, and where it is. What hosts say counts in what they may have said
-// alone.
+// weigh finds the strongest sign of a cause in a text, and where it is. What hosts say counts in what they may have
+// said alone.
 func (s signs) weigh(whole, hosts words) (weight float64, at int) {
 	if s.unless != "" && whole.find(s.unless) != nil {
 		return 0, 0

@@ -62,7 +62,8 @@ func asGit(ctx context.Context, way *finding.Way, located localcheck.Located) *f
 		return way
 	}
 	var part finding.Part
-	part.Fact(causes.SignIn, "user", finding.GitUser, "the usual one of hosts for git: "+located.Station.User+" is refused")
+	part.Fact(causes.SignIn, "user", finding.GitUser,
+		"the usual one of hosts for git: "+located.Station.User+" is refused")
 	other.Add(part)
 	return other
 }

@@ -111,7 +111,8 @@ func foreseeTrust(p site.Site, host *describe.Description, way *finding.Way, do 
 		return nil
 	}
 	step := Foreseen{Changes: []string{"the host keys in " + p.Station.Tilde(p.Station.SSHDir())}}
-	step.Summary, step.trusts = "Compare the host's key with the one that "+host.Name+" publishes, and store it.", host.Name
+	step.Summary = "Compare the host's key with the one that " + host.Name + " publishes, and store it."
+	step.trusts = host.Name
 	if step.ByHand = !publishes(host); step.ByHand {
 		step.Summary, step.trusts = "Compare the host's key with the fingerprint that you paste, and store it.", ""
 	}
