@@ -116,7 +116,7 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 	port, hostKey := p.sshd(accepted)
 	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
 	p.mustGit("init", "--quiet", "--bare", p.path("-odd it's.git"))
-	p.mustGit("-C", p.path("repo.git"), "config", "core.repositoryFormatVersion", "0")
+	p.commitTo(p.path("repo.git"))
 	p.write("#!/bin/sh\nexec ssh \"$@\"\n", "wrapper")
 	p.write("#!/bin/sh\nexit 3\n", "broken")
 	p.write(p.read(".ssh", "open"), ".ssh", "loose")
@@ -224,7 +224,8 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -4 -T -C -q"),
 		variable(
 			"GIT_SSH_COMMAND=ssh -F " + at("config") + " -N",
-		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
+		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -n"),
+		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -tt"), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
 		variable("GIT_SSH_COMMAND=LANG=C ssh -F " + at("config")), variable("GIT_SSH_VARIANT=simple"),
 		variable("GIT_SSH_VARIANT=ssh"), variable("GIT_ALLOW_PROTOCOL=https"), variable("GIT_ALLOW_PROTOCOL=ssh:https"),
 		variable("GIT_PROTOCOL_FROM_USER=0"), variable("GIT_PROTOCOL=version=2"),

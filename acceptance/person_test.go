@@ -281,6 +281,7 @@ type checked struct {
 	Crux    *struct {
 		Code, Stage, Summary, Certainty string
 		Evidence                        []string
+		Seen                            []struct{ Name, Value, Origin string }
 	}
 	Stages []struct {
 		Name, State  string

@@ -249,7 +249,7 @@ func Request(s Style, way *finding.Way, mend finding.Mend) string {
 		causes.Host: "whoever runs the host"}[mend.By]
 	lines := []string{fmt.Sprintf("I cannot %s %s. %s", way.Question.Purpose, goal(way), way.Crux.Summary)}
 	for _, e := range way.Crux.Evidence {
-		lines = append(lines, "- "+e.Label+": "+e.Text)
+		lines = append(lines, "- "+label(e.Name)+": "+e.Text)
 	}
 	return "\n" + s.Sentences("To send to "+whom+":") + "\n" + margin + margin + strings.Join(lines,
 		"\n"+margin+margin) + "\n"

@@ -50,7 +50,7 @@ func (s Style) conclusive(c causes.Cause) string {
 	}
 	b.WriteString(s.block(labelColumn,
 		[]row{{label: label, tone: tone, text: strings.TrimSpace(c.Summary + " " + beyond(c))}}))
-	b.WriteString("\n" + s.evidence([]finding.Evidence{{Label: "the text says", Text: "“" + c.Line + "”"}}))
+	b.WriteString("\n" + s.labelled([]labelled{{label: "the text says", text: "“" + c.Line + "”"}}, 0))
 	b.WriteString(s.mends(mendsOf(c)))
 	if rows := s.confirm(c); len(rows) > 0 {
 		b.WriteString("\n" + s.block(labelColumn, rows))

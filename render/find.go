@@ -125,13 +125,13 @@ func foundMend(f find.Found, tilde func(string) string) (words string, commands 
 	settle := line("unicrux", "host", "set", "HOST", "key="+filepath.Base(f.Path))
 	switch f.Risks[0] {
 	case find.Exposed:
-		return "Let nobody else read it.", []string{line("chmod", "600", path)}
+		return "Make it readable by you alone.", []string{line("chmod", "600", path)}
 	case find.Tracked:
 		return "Retire it, because copies may be anywhere; then take it out of the repository.",
 			[]string{line("unicrux", "key", "retire", path), line("git", "-C", tilde(f.Repository),
 				"rm", "--cached", within(f))}
 	case find.Mismatched, find.NoPublic:
-		return "Write the public half of this very key beside it.",
+		return "Write the matching public key beside it.",
 			[]string{line("unicrux", "key", "show", path, "--line") + " > " + line(path+".pub")}
 	case find.Unreadable:
 		return "Copy it once more from where it came, byte for byte.", nil

@@ -41,11 +41,12 @@ type questionDocument struct {
 }
 
 type cruxDocument struct {
-	Code      string   `json:"code"`
-	Stage     string   `json:"stage"`
-	Summary   string   `json:"summary"`
-	Evidence  []string `json:"evidence"`
-	Certainty string   `json:"certainty"`
+	Code      string         `json:"code"`
+	Stage     string         `json:"stage"`
+	Summary   string         `json:"summary"`
+	Evidence  []string       `json:"evidence"`
+	Seen      []factDocument `json:"seen"` // the same, for programs
+	Certainty string         `json:"certainty"`
 }
 
 type stageDocument struct {
@@ -81,9 +82,10 @@ func WayDocument(w *finding.Way) any {
 		Stages: []stageDocument{}, Notes: []noteDocument{}}
 	if c := w.Crux; c != nil {
 		d.Crux = &cruxDocument{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{},
-			Certainty: string(c.Certainty)}
+			Seen: []factDocument{}, Certainty: string(c.Certainty)}
 		for _, e := range c.Evidence {
-			d.Crux.Evidence = append(d.Crux.Evidence, e.String())
+			d.Crux.Evidence = append(d.Crux.Evidence, sentence(e))
+			d.Crux.Seen = append(d.Crux.Seen, factDocument{string(e.Name), e.Text, e.Origin})
 		}
 	}
 	for _, stage := range w.Stages {

@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -42,8 +43,8 @@ func broken() *finding.Way {
 		Crux: &finding.Crux{Code: causes.KeyNotRegistered, Stage: causes.SignIn,
 			Summary: causes.Summary(causes.KeyNotRegistered), Certainty: finding.Proved,
 			Evidence: []finding.Evidence{
-				{Label: "offered", Text: "forge_ed25519  " + print, Origin: "~/.ssh/unicrux.conf:4"},
-				{Label: "host says", Text: "“permission denied”"},
+				{Name: seen.Offered, Text: "forge_ed25519  " + print, Origin: "~/.ssh/unicrux.conf:4"},
+				{Name: seen.HostSays, Text: "“permission denied”"},
 			}},
 		Mends: []finding.Mend{
 			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key",

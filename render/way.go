@@ -103,7 +103,7 @@ func InPlace(s Style, w *finding.Way) string {
 	lines := []string{s.paint(rose, "crux") + "  " + w.Crux.Summary}
 	if len(w.Crux.Evidence) > 0 {
 		e := w.Crux.Evidence[0]
-		lines = append(lines, "      "+e.String())
+		lines = append(lines, "      "+sentence(e))
 	}
 	if len(w.Mends) > 0 {
 		mend := w.Mends[0]
@@ -147,46 +147,6 @@ func (s Style) crux(crux *finding.Crux) string {
 
 // labelColumn is the width of "crux", "mend" and "note".
 const labelColumn = 4
-
-// evidence writes what was seen: label, text, and where it stands. Origins have a column
-// of their own where all lines leave room for it; else each stands behind or below its text,
-// so that what may be copied stays whole.
-func (s Style) evidence(list []finding.Evidence) string {
-	return s.labelled(list, 0)
-}
-
-// labelled writes evidence with a label column of at least a width.
-func (s Style) labelled(list []finding.Evidence, labels int) string {
-	texts, total := 0, 0
-	for _, e := range list {
-		labels, texts = max(labels, columns(e.Label)), max(texts, columns(e.Text))
-	}
-	indent := margin + strings.Repeat(" ", labelColumn+2)
-	room := s.width() - len(indent) - labels - 2
-	for _, e := range list {
-		total = max(total, texts+2+columns(e.Origin))
-	}
-	var b strings.Builder
-	for _, e := range list {
-		lines := []string{e.Text}
-		if strings.Contains(e.Text, " ") && columns(e.Text) > room {
-			lines = wrap(e.Text, room)
-		}
-		last := &lines[len(lines)-1]
-		switch {
-		case e.Origin == "":
-		case total <= room:
-			*last = pad(*last, texts+2) + s.paint(grey, e.Origin)
-		case columns(*last)+2+columns(e.Origin) <= room:
-			*last += "  " + s.paint(grey, e.Origin)
-		default:
-			lines = append(lines, s.paint(grey, e.Origin))
-		}
-		below := "\n" + indent + strings.Repeat(" ", labels+2)
-		b.WriteString(indent + s.paint(grey, pad(e.Label, labels)) + "  " + strings.Join(lines, below) + "\n")
-	}
-	return b.String()
-}
 
 func (s Style) mends(mends []finding.Mend) string {
 	var rows []row
@@ -236,11 +196,11 @@ func (s Style) facts(stages []finding.Stage) string {
 			took = fmt.Sprintf("  %.1f ms", float64(stage.Took)/float64(time.Millisecond))
 		}
 		b.WriteString(margin + s.paint(bold, string(stage.Name)) + s.paint(grey, took) + "\n")
-		var evidence []finding.Evidence
+		var lines []labelled
 		for _, fact := range stage.Facts {
-			evidence = append(evidence, finding.Evidence{Label: fact.Name, Text: fact.Value, Origin: fact.Origin})
+			lines = append(lines, labelled{fact.Name, fact.Value, fact.Origin})
 		}
-		b.WriteString(s.labelled(evidence, labels))
+		b.WriteString(s.labelled(lines, labels))
 	}
 	return b.String()
 }

@@ -25,8 +25,8 @@ var addressCauses = []entry{
 				{`unsupported proxy syntax|unable to parse url`, .6},
 			},
 		}},
-	{URLCharacters, Address, "The URL holds characters that do not belong there.", You,
-		"Give the clone URL alone, without a secret, and without blanks, quotes or line ends around it: URL", "wrong",
+	{URLCharacters, Address, "The URL contains characters that do not belong in one.", You,
+		"Give the clone URL alone, without a secret, spaces, quotes or line breaks: URL", "wrong",
 		signs{
 			shown: []sign{
 				{
@@ -44,7 +44,7 @@ var addressCauses = []entry{
 				{`(repository|resolve host(name)?:?) '?(\$|git clone|clone )`, .92},
 			},
 		}},
-	{URLIsAPage, Address, "This is the address of a web page, not of a repository.", You,
+	{URLIsAPage, Address, "This is the URL of a web page, not of a repository.", You,
 		"Use the clone URL: URL", "page",
 		signs{
 			shown: []sign{
@@ -58,15 +58,15 @@ var addressCauses = []entry{
 				},
 			},
 		}},
-	{URLPortInShortForm, Address, "The number after the colon is read as part of the path, not as a port.", You,
-		"Write the URL in the form that has a place for a port: URL", "path",
+	{URLPortInShortForm, Address, "In this short form of a URL, the number after the colon is part of the path, not a port.", You,
+		"Write the URL in the form that has room for a port: URL", "path",
 		signs{
 			shown: []sign{
 				{`'/?\d{2,5}/[^']+' (does not appear|not found|not a git)`, .9},
 				{`(repository|project|path) '?/?\d{2,5}/\S+ .*(not found|does not exist)`, .85},
 			},
 		}},
-	{URLTransportRefused, Address, "The host does not take this unprotected way of connecting.", You,
+	{URLTransportRefused, Address, "The host does not accept this unencrypted protocol.", You,
 		"Use the clone URL over SSH: URL", "scheme",
 		signs{
 			words: []string{
@@ -84,13 +84,13 @@ var addressCauses = []entry{
 			},
 		}},
 	{URLAliasUnknown, Address, "The URL names the host by a short name that this workstation does not know.", You,
-		"Use the host's full name in the URL, or settle the short name here: a Host block in the ssh settings.", "short name",
+		"Use the host's full name in the URL, or add a Host block for the short name to ssh config.", "short name",
 		signs{
 			shown: []sign{{`resolve hostname [^. :]+: `, .8}},
 			tell:  "The name has no dot in it: look whether another workstation's ssh settings have a block for it.",
 		}},
 	{RemoteMissing, Address, "This repository has no such remote.", You,
-		"Name a remote that is there, or add this one with the clone URL: git remote add NAME URL.", "asked for",
+		"Name a remote that exists, or add this one with the clone URL: git remote add NAME URL.", "asked for",
 		signs{
 			shown: []sign{
 				{`no remote configured to list refs|^fatal: remote \S+ has no configured url|bad repository \'`, .93},
@@ -105,7 +105,7 @@ var addressCauses = []entry{
 				{`'origin' is not a git repository`, .9},
 			},
 		}},
-	{RepositoryNone, Address, "This folder is not inside a repository, so there is no remote to ask about.", You,
+	{RepositoryNone, Address, "This folder is not inside a repository, so it has no remote.", You,
 		"Go into the folder of a repository, or give a clone URL.", "folder",
 		signs{
 			shown: []sign{
@@ -117,11 +117,11 @@ var addressCauses = []entry{
 				{`abort: there is no mercurial repository here`, .9},
 			},
 		}},
-	{URLRewritten, Address, "A rewriting rule of git's sends the URL elsewhere, and there the way breaks.", You,
-		"Take the rule out of git's settings, or correct it.", "rule",
+	{URLRewritten, Address, "An insteadOf rule in git's config changes the URL, and the new one does not work.", You,
+		"Remove the insteadOf rule from git's config, or correct it.", "rule",
 		signs{}},
-	{URLSecret, Address, "A secret stands in the URL, and the host does not take it.", You,
-		"Take the secret out of the URL: git asks its helpers then.", "url",
+	{URLSecret, Address, "The URL contains a secret, and the host does not accept it.", You,
+		"Remove the secret from the URL: git then asks its credential helpers.", "url",
 		signs{
 			shown: []sign{
 				{`uses plaintext credentials`, .85},
@@ -130,7 +130,7 @@ var addressCauses = []entry{
 			},
 		}},
 	{URLUserMissing, Address,
-		"The URL names no user, so your login name here is sent, or one whom the host does not know.", You,
+		"The URL names no user, or one whom the host does not know. Without one, ssh sends your login name.", You,
 		"Put the host's user into the URL: URL", "sent",
 		signs{
 			shown:  []sign{{`^(remote: )?[^@ ]+@[^: ]+: permission denied \([^)]*publickey`, .6}},

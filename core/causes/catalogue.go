@@ -47,37 +47,37 @@ var notes = []struct {
 	code    Code
 	summary string
 }{
-	{TokenEndsSoon, "The token ends within two weeks, and pushes will be refused from then on."},
-	{URLSecret, "A secret stands in the URL, where others can read it."},
+	{TokenEndsSoon, "The token expires within two weeks. From then on the host will reject it."},
+	{URLSecret, "The URL contains a secret, where others can read it."},
 	{KeyNoPassphrase, "The key has no passphrase: whoever copies the file can sign in as you."},
-	{PassphraseAsked, "No agent holds the key, so git will ask for its passphrase each time."},
-	{WayUnprotected, "Nothing protects this way: whoever sits on the network can read and change what passes."},
+	{PassphraseAsked, "The key is in no agent, so git will ask for its passphrase each time."},
+	{WayUnprotected, "This connection is not encrypted: others on the network can read and change its data."},
 	{
 		AddressSilent,
-		"One of the host's addresses does not answer, so each connection waits for it before it takes another.",
+		"One of the host's IPs does not answer, so each connection waits for it before trying another.",
 	},
-	{HostKeyUnpublished, "The host's key is stored here, and is not one of those that its description names."},
+	{HostKeyUnpublished, "The stored key of the host is not one of those in its description."},
 	{
 		SettingsUnused,
-		"Settings that were written for this host are not used, since others win. To see them: unicrux host show HOST --settings.",
+		"Some settings for this host have no effect, because others override them. To see them: unicrux host show HOST --settings.",
 	},
-	{TokenNeverEnds, "The token has no end: whoever gets it may use it for ever."},
-	{TokenTooWide, "The token may do more than what it is for."},
+	{TokenNeverEnds, "The token never expires: whoever gets it can use it without limit."},
+	{TokenTooWide, "The token has more permissions than it needs."},
 	{
 		SecretInPlainFile,
-		"The secret lies in a plain file, where others can read it. The chest takes it: unicrux chest adopt.",
+		"The secret is in a plain file, where others can read it. To move it into the chest: unicrux chest adopt.",
 	},
-	{KeyOld, "The key has been in use for more than five years. Another one: unicrux key renew."},
-	{KeyCommentEmpty, "The key's public half has no comment, so a host's page cannot tell it from others."},
-	{AgentForwarded, "Your agent is lent to this host: while you are there, whoever runs it can sign in as you."},
+	{KeyOld, "The key has been in use for more than five years. To replace it: unicrux key renew."},
+	{KeyCommentEmpty, "The public key has no comment, so a host's web page cannot show which one it is."},
+	{AgentForwarded, "ssh forwards your agent to this host: while you are connected, whoever runs it can sign in as you."},
 	{AgentForwardedEverywhere,
 		"Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
 	{KeyWeak, "The key is weak by today's standards."},
-	{WritingUntried, "Reading works. Whether the host's files let you write, only a push tells."},
-	{BranchUnknown, "The branch that is checked out here is not at the host yet: a push makes it there."},
+	{WritingUntried, "Reading works. Only a push will show whether you may write."},
+	{BranchUnknown, "The branch that is checked out here is not on the host yet: a push creates it there."},
 	{
 		BranchBehind,
-		"The host has commits that are not here yet, and nothing here is new to it: git pull takes them. Until then it refuses a push.",
+		"The host has commits that are not here yet, and nothing here is new to it: git pull fetches them. Until then it rejects a push.",
 	},
 }
 

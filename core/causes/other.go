@@ -13,14 +13,14 @@ var otherCauses = []entry{
 			tell: "git log says whether anything is committed.",
 		}},
 	{BranchDetached, Beyond, "No branch is checked out here, so git does not know what to push.", You,
-		"Make a branch of it: git switch --create NAME.", "",
+		"Create a branch here: git switch --create NAME.", "",
 		signs{
 			shown:  []sign{{`not currently on a branch|detached HEAD`, .95}},
 			unless: `note: switching to|you are in 'detached`,
 		}},
 	{BranchUntracked, Beyond,
-		"No branch at the host is tied to this one, so git does not know where to push or pull.", You,
-		"Name both once: git push --set-upstream REMOTE BRANCH.", "",
+		"This branch has no upstream branch, so git does not know where to push or pull.", You,
+		"Set it once: git push --set-upstream REMOTE BRANCH.", "",
 		signs{
 			shown: []sign{
 				{`push\.default is "nothing"|is not the upstream of\s+your current branch`, .86},
@@ -33,9 +33,9 @@ var otherCauses = []entry{
 	{
 		BranchClash,
 		Beyond,
-		"The name of one branch stands in the way of another's: there cannot be both NAME and NAME/MORE.",
+		"One branch's name blocks another's: NAME and NAME/MORE cannot both exist.",
 		You,
-		"Give one of them another name, or delete it. For branches that are long gone at the host: git remote prune REMOTE.",
+		"Rename one of them, or delete it. To drop branches that the host no longer has: git remote prune REMOTE.",
 		"",
 		signs{
 			shown: []sign{
@@ -44,7 +44,7 @@ var otherCauses = []entry{
 			},
 		},
 	},
-	{CommitMissing, Beyond, "The commit that is asked for is not at the host.", You,
+	{CommitMissing, Beyond, "The requested commit is not on the host.", You,
 		"Ask whoever made it to push it. For a submodule: push the submodule first.", "",
 		signs{
 			shown: []sign{
@@ -56,7 +56,7 @@ var otherCauses = []entry{
 			},
 		}},
 	{HistoryDiverged, Beyond, "The host has commits that are not here, or the two histories do not fit together.", You,
-		"Fetch and put your commits on top of theirs or together with them: git pull --rebase, or git merge.", "",
+		"Fetch, then rebase or merge: git pull --rebase, or git merge.", "",
 		signs{
 			shown: []sign{
 				{
@@ -66,8 +66,8 @@ var otherCauses = []entry{
 			},
 			unless: `pre-receive hook|hook declined`,
 		}},
-	{ChangesInTheWay, Beyond, "Changes here that are not committed would be overwritten.", You,
-		"Commit them, or put them aside: git stash.", "",
+	{ChangesInTheWay, Beyond, "Uncommitted changes here would be overwritten.", You,
+		"Commit them, or stash them: git stash.", "",
 		signs{
 			shown: []sign{
 				{
@@ -76,8 +76,8 @@ var otherCauses = []entry{
 				},
 			},
 		}},
-	{SigningFailed, Beyond, "git is told to sign commits, and the program or the key for that does not work.", You,
-		"Look at user.signingKey and at gpg.program or gpg.format in git's settings. One commit without a signature: git commit --no-gpg-sign.", "",
+	{SigningFailed, Beyond, "git is configured to sign commits, and the program or the key for that does not work.", You,
+		"Check user.signingKey, and gpg.program or gpg.format in git's config. To commit once without a signature: git commit --no-gpg-sign.", "",
 		signs{
 			shown: []sign{
 				{
@@ -88,8 +88,8 @@ var otherCauses = []entry{
 			},
 			unless: `cannot run gpg`,
 		}},
-	{HookHere, Beyond, "A hook of this repository said no.", You,
-		"Read what it says above. It stands in the repository's folder for hooks.", "",
+	{HookHere, Beyond, "A hook of this repository refused.", You,
+		"Read its message above. It is in the repository's hooks folder.", "",
 		signs{
 			shown: []sign{
 				{
@@ -99,8 +99,8 @@ var otherCauses = []entry{
 			},
 			unless: `remote: .*hook|pre-receive|update hook|was ignored`,
 		}},
-	{HookThere, Beyond, "A hook at the host said no.", Administrator,
-		"Read what it says above, and ask the owner of REPO where it is not clear.", "",
+	{HookThere, Beyond, "A hook on the host refused.", Administrator,
+		"Read its message above. If it is not clear, ask the owner of REPO.", "",
 		signs{
 			shown: []sign{
 				{
@@ -110,8 +110,8 @@ var otherCauses = []entry{
 			},
 			unless: `protected branch|file size limit|secret|archived|exceeds|unsigned|not verified`,
 		}},
-	{DiskFull, Beyond, "There is no room left on the disk, here or at the host.", You,
-		"Make room. Where the words come from the host, tell whoever runs it.", "",
+	{DiskFull, Beyond, "The disk is full, here or on the host.", You,
+		"Free some space. If the message comes from the host, tell whoever runs it.", "",
 		signs{
 			shown: []sign{
 				{
@@ -121,8 +121,8 @@ var otherCauses = []entry{
 				{`unable to create temporary object directory|unpacker error`, .3},
 			},
 		}},
-	{MemoryShort, Beyond, "There is not enough memory, here or at the host.", You,
-		"End other programs, or fetch less at a time: git clone --depth 1 URL. Where the words come from the host, tell whoever runs it.", "",
+	{MemoryShort, Beyond, "There is not enough memory, here or on the host.", You,
+		"Close other programs, or fetch less at a time: git clone --depth 1 URL. If the message comes from the host, tell whoever runs it.", "",
 		signs{
 			shown: []sign{
 				{
@@ -131,7 +131,7 @@ var otherCauses = []entry{
 				},
 			},
 		}},
-	{LockLeft, Beyond, "Another git is at work in this repository, or one that was stopped left its lock behind.", You,
+	{LockLeft, Beyond, "Another git is working in this repository, or one that was stopped left its lock behind.", You,
 		"Wait for the other one. If there is none, remove the lock file that git names.", "",
 		signs{
 			shown: []sign{
@@ -160,8 +160,8 @@ var otherCauses = []entry{
 			unless: `no space left|no such file or directory$`,
 		},
 	},
-	{FolderInTheWay, Beyond, "The folder that the clone would make is there already.", You,
-		"Clone into another folder, or go into this one and fetch.", "",
+	{FolderInTheWay, Beyond, "The folder that the clone would create already exists.", You,
+		"Clone into another folder, or change to this one and fetch.", "",
 		signs{
 			shown: []sign{
 				{
@@ -180,8 +180,8 @@ var otherCauses = []entry{
 				},
 			},
 		}},
-	{RepositoryDamaged, Beyond, "What is stored of the repository is damaged.", You,
-		"Look how far: git fsck. A fresh clone is the quickest way where everything was pushed.", "",
+	{RepositoryDamaged, Beyond, "Stored data of the repository is damaged.", You,
+		"Check how far: git fsck. If everything was pushed, a fresh clone is quickest.", "",
 		signs{
 			shown: []sign{
 				{
@@ -191,8 +191,8 @@ var otherCauses = []entry{
 			},
 			unless: `incorrect signature`,
 		}},
-	{HostRule, Beyond, "A rule of the host refuses what is in these commits.", You,
-		"Read what the host says above, take it out of the commits, and push again.", "",
+	{HostRule, Beyond, "A rule of the host refuses what these commits contain.", You,
+		"Read the host's words above, remove it from the commits, and push again.", "",
 		signs{
 			words: []string{
 				`(exceeds|larger than|over|above) .{0,60}(limit|maximum|size|quota)|file size limit|too large|large files? detected|push (declined|rejected) due to|secrets? (detected|found)|contains? (a )?secrets?|push protection|commits? must .{0,30}(signed|verified|have)|(author|committer|e-?mail)( \S+){0,2} must|unsigned commit|(e-?mail|author|committer).{0,60}(not (verified|allowed|a member|recogni|match)|private|does not match|is not)|commit message .{0,40}(must|does not|not match)|refusing to update checked out branch|shallow update not allowed|must contain|missing \S+ in message footer`,
@@ -206,8 +206,8 @@ var otherCauses = []entry{
 			},
 			unless: `rate.?limit|filename too long|its (data|storage|disk) quota`,
 		}},
-	{ProgramOld, Beyond, "The program is too old for what is asked of it.", You,
-		"Bring git, ssh or hg up to date.", "",
+	{ProgramOld, Beyond, "The program is too old for what it is asked to do.", You,
+		"Update git, ssh or hg.", "",
 		signs{
 			shown: []sign{
 				{`server is speaking an unknown protocol|does not support (shallow (clients|requests)|--(deepen|shallow)|this repository\'s object format)|mismatched algorithms: client|unknown object format .* specified by server|server does not support algorithm|uses newer protocol|unknown version of ssh protocol|incompatible mercurial client`, .82},

@@ -19,8 +19,8 @@ var reachCauses = []entry{
 			},
 			unless: `temporary failure in name resolution|resolve proxy|resolve hostname ((https?|ssh|git)?|[^. :]+): |\[elsewhere\]|unknown port 65535`,
 		}},
-	{NetworkDown, Reach, "There is no way out of this workstation: no route, or no name server answers.", You,
-		"Connect this workstation to the network, and to the VPN if the host is inside one.", "host",
+	{NetworkDown, Reach, "This workstation has no network: no route, or no name server answers.", You,
+		"Connect this workstation to the network, or to the VPN if the host is behind one.", "host",
 		signs{
 			shown: []sign{
 				{`name lookup timed out`, .85},
@@ -30,8 +30,8 @@ var reachCauses = []entry{
 			},
 			tell: "Does any other host answer?",
 		}},
-	{SSHPortBlocked, Reach, "The host's usual port for SSH is closed on this network, and its other port is open.", You,
-		"Make the settings for HOST use its other port.", "port",
+	{SSHPortBlocked, Reach, "This network blocks the host's SSH port, but the host's other port is open.", You,
+		"Make ssh config for HOST use its other port.", "port",
 		signs{
 			shown: []sign{
 				{
@@ -41,8 +41,8 @@ var reachCauses = []entry{
 			},
 			tell: "Another network, or the host's other port for SSH, lets you through.",
 		}},
-	{FirewallHere, Reach, "A firewall on this workstation forbids the connection.", Administrator,
-		"Ask whoever looks after this workstation to let connections to HOST out.", "it says",
+	{FirewallHere, Reach, "A firewall on this workstation blocks the connection.", Administrator,
+		"Ask whoever administers this workstation to allow connections to HOST.", "it says",
 		signs{
 			shown: []sign{
 				{
@@ -54,7 +54,7 @@ var reachCauses = []entry{
 			tell: "The same command from another workstation on this network works.",
 		}},
 	{PortRefused, Reach, "Nothing listens on that port of the host.", Host,
-		"Check the port. If it is right, the service there is down: ask whoever runs HOST.", "port",
+		"Check the port. If it is right, the service is down: ask whoever runs HOST.", "port",
 		signs{
 			shown: []sign{
 				{`([^r]: |[^:] |=|^)connection refused|actively refused|econnrefused`, .9},
@@ -66,7 +66,7 @@ var reachCauses = []entry{
 			unless: `timed out|no route|unreachable|authentication agent|proxy|agent: |errno=|unknown port 65535|\[elsewhere\]`,
 		}},
 	{PortSilent, Reach, "The host does not answer in time.", Administrator,
-		"A firewall may swallow the connection, or the host is down. Ask whoever runs this network or HOST.", "port",
+		"A firewall may drop the connection, or the host is down. Ask whoever runs this network or HOST.", "port",
 		signs{
 			shown: []sign{
 				{`connection (to|with) \S+ port \d+ timed out|connection time-?out( after)?|ssl connection timeout`, .6},
@@ -79,8 +79,8 @@ var reachCauses = []entry{
 				{`after \d{4} ms: could(n't| not) connect`, .6},
 			},
 		}},
-	{NotSSH, Reach, "Something else than SSH answers on that port.", You,
-		"Check the port: SSH is most often on 22.", "port",
+	{NotSSH, Reach, "Something other than SSH answers on that port.", You,
+		"Check the port: SSH usually uses 22.", "port",
 		signs{
 			shown: []sign{
 				{`banner line too long|no ssh version received`, .92},
@@ -94,8 +94,8 @@ var reachCauses = []entry{
 				{`connection closed by remote host$`, .1},
 			},
 		}},
-	{ConnectionClosed, Reach, "The other end closes the connection without a reason.", Host,
-		"Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's address is blocked.", "host",
+	{ConnectionClosed, Reach, "The host closes the connection without giving a reason.", Host,
+		"Wait a minute and try again. If it stays so, ask whoever runs HOST whether this workstation's IP is blocked.", "host",
 		signs{
 			shown: []sign{
 				{`unable to write (request )?to remote|hung up upon initial contact|http/2 stream \d+ was not closed cleanly|transferred a partial file|transfer closed with|stream error in the http/2|(send|recv) failure: |failure when receiving data|failed sending data|connection died, tried|http request error \(incomplete response|(send|recv) error \(`, .62},
@@ -111,8 +111,8 @@ var reachCauses = []entry{
 			},
 			unless: `unknown port 65535|too many authentication|permission denied|invalid characters|banner line|no space left|http/1|not known|stdio forwarding|rpc failed; http [45]`,
 		}},
-	{LineDamaged, Reach, "Something between this workstation and the host changes what passes.", Administrator,
-		"Try another network. If it is well there, tell whoever runs this one that a device in it damages connections.",
+	{LineDamaged, Reach, "A device between this workstation and the host corrupts the data.", Administrator,
+		"Try another network. If that works, tell whoever runs this network that one of its devices corrupts connections.",
 		"it says",
 		signs{
 			shown: []sign{
@@ -124,8 +124,8 @@ var reachCauses = []entry{
 			unless: `banner line|http/1|` + textAsLength,
 			tell:   "The same clone over another network, or over the other transport: is it cut off as well?",
 		}},
-	{NotTLS, Reach, "Something else than HTTPS answers on that port.", You,
-		"Check the port: HTTPS is most often on 443.", "port",
+	{NotTLS, Reach, "Something other than HTTPS answers on that port.", You,
+		"Check the port: HTTPS usually uses 443.", "port",
 		signs{
 			shown: []sign{
 				{`received http/0\.9 when not allowed`, .7},
@@ -135,8 +135,8 @@ var reachCauses = []entry{
 				},
 			},
 		}},
-	{ProxyUnreachable, Reach, "The proxy that settings name cannot be reached.", You,
-		"Check the proxy's address, or take the setting out where no proxy is needed.", "through",
+	{ProxyUnreachable, Reach, "The configured proxy cannot be reached.", You,
+		"Check the proxy's host and port, or remove the setting where no proxy is needed.", "through",
 		signs{
 			shown: []sign{
 				{`invalid proxy url|unsupported proxy|failed sending connect to proxy|connection to proxy closed|proxy handshake error|socks[45]: failed receiving|invalid version in initial socks5`, .86},
@@ -148,8 +148,8 @@ var reachCauses = []entry{
 				{`^abort: error: connection refused`, .2},
 			},
 		}},
-	{ProxySignIn, Reach, "The proxy wants to know who asks.", Administrator,
-		"Give the proxy its user and password, in its URL in git's settings or by a credential for it. Ask whoever runs it if you have none.", "through",
+	{ProxySignIn, Reach, "The proxy requires signing in.", Administrator,
+		"Give the proxy its user name and password, in its URL in git's config or through a credential helper. If you have none, ask whoever runs it.", "through",
 		signs{
 			shown: []sign{
 				{`user was rejected by the socks5`, .93},
@@ -159,8 +159,8 @@ var reachCauses = []entry{
 				},
 			},
 		}},
-	{ProxyRefused, Reach, "The proxy declines to lead to the host.", Administrator,
-		"Ask whoever runs the proxy to let it lead to HOST.", "through",
+	{ProxyRefused, Reach, "The proxy refuses to connect to the host.", Administrator,
+		"Ask whoever runs the proxy to allow HOST.", "through",
 		signs{
 			shown: []sign{
 				{
@@ -170,16 +170,16 @@ var reachCauses = []entry{
 			},
 			unless: `response 407|code 407`,
 		}},
-	{ProxyCommandFailed, Reach, "The command that settings name to connect through fails.", You,
-		"Try the command by itself and mend what it complains about.", "through",
+	{ProxyCommandFailed, Reach, "The configured ProxyCommand fails.", You,
+		"Run the command by itself and fix what it reports.", "through",
 		signs{
 			shown: []sign{{`(exec: )?(nc|ncat|connect|socat)\S*: (command )?not found`, .95},
 				{`exec: \S+: not found`, .85}, {`^(nc|ncat|netcat|socat): \S`, .88}, {`unknown port 65535`, .45},
 				{`posix_spawnp?: no such file`, .6}},
 			unless: `stdio forwarding|channel \d+: open failed`,
 		}},
-	{JumpFailed, Reach, "The way breaks at the jump host.", You,
-		"Check the way to the jump host by itself: unicrux check with its name.", "through",
+	{JumpFailed, Reach, "The connection fails at the jump host.", You,
+		"Check the jump host by itself: unicrux check with its name.", "through",
 		signs{
 			shown: []sign{
 				{`jumphost loop via`, .95}, {`stdio forwarding failed|channel \d+: open failed`, .95}, {`unknown port 65535`, .4},

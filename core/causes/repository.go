@@ -2,9 +2,9 @@ package causes
 
 // repositoryCauses are those of the repository, or of the host as a whole.
 var repositoryCauses = []entry{
-	{RepositoryMissing, Repository, "The repository does not exist, or this account may not know that it does.",
+	{RepositoryMissing, Repository, "The repository does not exist, or this account may not see it.",
 		Administrator,
-		"Check the spelling of REPO. If it is right, ask its owner to let ACCOUNT see it.", "asked for",
+		"Check the spelling of REPO. If it is right, ask its owner to give ACCOUNT access.", "asked for",
 		signs{
 			words: []string{
 				`(^|[^t]: |[^: ] ?)(repository|project|repo)\b.{0,120}(not found|could not be found|does not exist|doesn.t exist|no such)`,
@@ -28,8 +28,8 @@ var repositoryCauses = []entry{
 			unless: `'[^':]+@[^':/]+/[^']*' does|(tree|blob|src|files|commits?)/|'(origin|upstream)' does not appear|remote branch|^abort: repository \S+@\S+ not found|ssh: not found|found on your path`,
 			tell:   "Open the repository's page in a browser as the same account.",
 		}},
-	{RepositoryMoved, Repository, "The repository has another address now.", You,
-		"Use the address that the host says.", "the host says",
+	{RepositoryMoved, Repository, "The repository has another URL now.", You,
+		"Use the URL that the host gives.", "the host says",
 		signs{
 			words: []string{
 				`(repository|project) .{0,40}(moved|renamed|transferred)|new (location|address|url)|moved (permanently|to)|please use the new`,
@@ -42,7 +42,7 @@ var repositoryCauses = []entry{
 			},
 			unless: `redirect: ?\S*(sign[-_]?in|log[-_]?in|/auth|/sso)`,
 		}},
-	{RepositoryNotGit, Repository, "Something is there, but it is not a repository.", Administrator,
+	{RepositoryNotGit, Repository, "The path exists on the host, but it is not a repository.", Administrator,
 		"Check the path. If it is right, ask whoever runs HOST what REPO is.", "asked for",
 		signs{
 			words: []string{`not a (git|mercurial) repository`},
@@ -64,7 +64,7 @@ var repositoryCauses = []entry{
 			},
 			shown: []sign{{`(error|code|http|response|status):? 451\b`, .93}},
 		}},
-	{HostLimits, Repository, "The host has had too many requests for now.", You,
+	{HostLimits, Repository, "The host has received too many requests for now.", You,
 		"Wait, and try again later.", "host says",
 		signs{
 			words: []string{
@@ -73,7 +73,7 @@ var repositoryCauses = []entry{
 			shown: []sign{{`(error|code|http|response|status):? 429\b`, .93}},
 		}},
 	{HostFailing, Repository, "The host has a fault of its own.", Host,
-		"Try again later, and tell whoever runs HOST if it stays so.", "asked for",
+		"Try again later. If it stays so, tell whoever runs HOST.", "asked for",
 		signs{
 			words: []string{
 				`command not found|internal (server )?error|service unavailable|under maintenance|maintenance (mode|until|window)|back (at|by|in) (\d|noon|midnight|a few)|being moved|temporarily unavailable|something went wrong|bad gateway`,
@@ -107,8 +107,8 @@ var repositoryCauses = []entry{
 
 // permissionCauses are those for which reading works and writing does not.
 var permissionCauses = []entry{
-	{ReadOnlyAccount, Permission, "This account may read the repository, not write to it.", Administrator,
-		"Ask the owner of REPO on HOST to let ACCOUNT write to it. A new key would change nothing.", "reading",
+	{ReadOnlyAccount, Permission, "This account may read the repository, but not write to it.", Administrator,
+		"Ask the owner of REPO on HOST to give ACCOUNT write access. A new key would change nothing.", "reading",
 		signs{
 			words: []string{
 				`(do not|don.t|no|not have|without|lack) .{0,30}(permission|write access|push access)|not (allowed|permitted|authorized) to (push|write|upload)|(push|write) access .{0,30}(not|denied|required)|pushing .{0,30}not allowed|insufficient permission.{0,30}(push|write|repo)|may (only )?read\b.{0,80}\bnot write|read.only access|\bw any \S+ \S+ denied|denied for writing`,
@@ -122,7 +122,7 @@ var permissionCauses = []entry{
 			},
 			unless: `deploy key|archived|adding an object|protected branch|permission to (view|read|see)`,
 		}},
-	{ReadOnlyKey, Permission, "The key was registered for reading only.", You,
+	{ReadOnlyKey, Permission, "The key is registered for reading only.", You,
 		"Withdraw the key and register it for writing, or use another key.", "host says",
 		signs{
 			words: []string{`deploy key|(key|ssh key).{0,60}(read.?only|reading only|marked as read|only (for )?read)`},

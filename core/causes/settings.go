@@ -2,7 +2,7 @@ package causes
 
 // settingsCauses are those on this workstation.
 var settingsCauses = []entry{
-	{ProgramMissing, Settings, "A program that is needed is not installed, or not on the path.", You,
+	{ProgramMissing, Settings, "A program that git needs is not installed, or not on PATH.", You,
 		"Install it with this system's package manager, then try again.", "missing",
 		signs{
 			shown: []sign{
@@ -21,8 +21,8 @@ var settingsCauses = []entry{
 			unless: `(upload-pack|receive-pack): (command )?not found|^remote: [^\n]*: hg: (command )?not found`,
 		}},
 	{UserUnlisted, Settings,
-		"This user has a number and no name on this system, and ssh does not run for such a user.", Administrator,
-		"In a container, run it as a user that its image lists, or add a line for this number to /etc/passwd. Over HTTPS git needs none.", "user",
+		"This user ID has no entry in the password database, and ssh refuses to run without one.", Administrator,
+		"In a container, run it as a user that the image has, or add a line for this user ID to /etc/passwd. Over HTTPS git needs no entry.", "user",
 		signs{
 			shown: []sign{
 				{
@@ -32,19 +32,19 @@ var settingsCauses = []entry{
 			},
 		}},
 	{RepositoryOwner, Settings, "git refuses this folder because it belongs to another user.", You,
-		"If you trust what is in it, say so: git config --global --add safe.directory FOLDER. Else work as the user who owns it.", "git says",
+		"If you trust its contents, allow it: git config --global --add safe.directory FOLDER. Otherwise run git as the user who owns it.", "git says",
 		signs{
 			shown: []sign{{`detected dubious ownership|unsafe repository \(`, .98},
 				{`not trusting file .* from untrusted user`, .95}},
 		}},
-	{OtherUser, Settings, "The ssh client reads the settings of another home folder than git does.", You,
-		"Tell git to start ssh with the settings of this home.", "ssh reads",
+	{OtherUser, Settings, "ssh reads its configuration from another home directory than git does.", You,
+		"Make git start ssh with the configuration of this home.", "ssh reads",
 		signs{
 			shown: []sign{{`^[^\n]{0,40}\bsudo (-\w+ )*(git|hg|ssh)\b`, .8}, {`root@[^: ]+: permission denied \(`, .2}},
 			tell:  "whoami and echo $HOME: another user has another home, with other keys.",
 		}},
-	{GitConfigBroken, Settings, "The settings of git, or of hg, hold a line that it refuses.", You,
-		"Open the file that is named and correct the line.", "git says",
+	{GitConfigBroken, Settings, "The configuration of git, or of hg, has a line that it refuses.", You,
+		"Open the file and correct the line.", "git says",
 		signs{
 			shown: []sign{
 				{`unknown value (given to|for config) |cannot use bare repository|core\.bare and core\.worktree|\.netrc parser error|couldn\'t use specified ssl cipher|setting gnutls cipher list|ssl_?version_max|could not set ciphers|is not a (boolean|byte quantity) \(|error in definition for alias|malformed --config|could not find web\.cacerts|invalid value for serverexactprotocol|invalid fingerprint for`, .86},
@@ -55,11 +55,11 @@ var settingsCauses = []entry{
 				{`^\*\*\* failed to import extension`, .9},
 			},
 		}},
-	{TransportForbidden, Settings, "A setting of git's forbids this way of connecting.", You,
-		"Take the setting out, or use the host's other clone URL.", "setting",
+	{TransportForbidden, Settings, "A setting in git's config forbids this protocol.", You,
+		"Remove the setting, or use the host's other clone URL.", "setting",
 		signs{shown: []sign{{`transport '\S+' not allowed`, .95}}}},
-	{SSHCommandBroken, Settings, "The ssh program that git is told to use fails.", You,
-		"Correct what git is told, or take it out: then git uses ssh.", "git starts",
+	{SSHCommandBroken, Settings, "The ssh program that git is configured to start fails.", You,
+		"Correct the setting, or remove it: then git starts ssh.", "git starts",
 		signs{
 			shown: []sign{
 				{`ssh variant '\S+' does not support`, .96},
@@ -84,8 +84,8 @@ var settingsCauses = []entry{
 			},
 			unless: `(git|upload-pack|receive-pack): (command )?not found|get: (line )?\d+:|unknown port 65535|kex_exchange_identification`,
 		}},
-	{SSHConfigBroken, Settings, "The ssh client refuses its configuration.", You,
-		"Open the file at that line and correct it, or put a # before it.", "where",
+	{SSHConfigBroken, Settings, "ssh refuses its configuration.", You,
+		"Open the file at that line and correct it, or comment it out with #.", "where",
 		signs{
 			shown: []sign{
 				{`^[^\n]*(config|\.conf|command[- ]line)\S* line \d+: \S|invalid (-j argument|proxyjump|(global|user)knownhostsfiles|environment variable|number of connectionattempts)|inconsistent options: proxycommand|cannot specify -j with|too many recursive configuration|contains invalid quotes`, .86},
@@ -98,22 +98,22 @@ var settingsCauses = []entry{
 			},
 			unless: `bad config line`,
 		}},
-	{SSHConfigExposed, Settings, "The ssh client refuses a settings file that others could have written.", You,
-		"Let nobody else write to the file: chmod go-w FILE. If it is not yours, make it yours.", "file",
+	{SSHConfigExposed, Settings, "ssh refuses a configuration file that other users can write.", You,
+		"Remove write permission for others: chmod go-w FILE. If it is not yours, make it yours.", "file",
 		signs{shown: []sign{{`bad owner or permissions on`, .98}}}},
-	{SSHConfigShadowed, Settings, "An earlier block of the ssh settings wins over the one that was meant.", You,
-		"Move the block that was meant before the other one, or make the other one match less.", "wins",
+	{SSHConfigShadowed, Settings, "An earlier Host block in ssh config overrides the one you meant.", You,
+		"Move the block that you meant before the other one, or narrow the other one's pattern.", "wins",
 		signs{}},
 	{SSHConfigUnmatched, Settings,
-		"The block of the ssh settings that was meant does not match the name that is used.", You,
+		"A Host block in ssh config was meant for this host, but its pattern does not match the name.", You,
 		"Add HOST to the Host line of that block.", "block",
 		signs{}},
 	{SSHProgramUnknown, Settings,
-		"git starts another program than ssh here, and Unicrux cannot tell what that program does.", You,
-		"Let git itself try. To have the way checked, take the setting out, so that git starts ssh.",
+		"git starts another program than ssh, and Unicrux cannot tell what it does.", You,
+		"Let git itself try. Without the setting git starts ssh, which Unicrux can check.",
 		"git starts", signs{}},
-	{SSHSettingHinders, Settings, "A setting of ssh's for this host keeps the way from working.", You,
-		"Take the setting out, or put another value for this host before it.", "setting",
+	{SSHSettingHinders, Settings, "A setting in ssh config for this host prevents git from connecting.", You,
+		"Remove the setting, or set another value for this host before it.", "setting",
 		signs{
 			shown: []sign{
 				{`^(bind|getifaddrs:?) \S+: |no suitable addresses|knownhostscommand failed|master refused session|read from master failed|session request failed|failed to connect to new control master`, .8},
@@ -135,8 +135,8 @@ var settingsCauses = []entry{
 				},
 			},
 		}},
-	{FileMissing, Settings, "A file that settings name is not there, or is not what it should be.", You,
-		"Put the file back, or take the setting out.", "file",
+	{FileMissing, Settings, "A file named in the configuration is missing, or cannot be read.", You,
+		"Put the file back, or remove the setting.", "file",
 		signs{
 			shown: []sign{
 				{`failed to load crl|error reading crl|certificate file \([^)]*\) does not exist|path specified by \S+ does not exist|error loading ca file`, .9},
@@ -154,8 +154,8 @@ var settingsCauses = []entry{
 			},
 			unless: `certificate problem|certificate[ _]verif(y|ication)[ _]failed|certificate_verify`,
 		}},
-	{HelperMissing, Settings, "The credential helper that git is told to use does not exist.", You,
-		"Install the helper, or take it out of git's settings.", "helper",
+	{HelperMissing, Settings, "The credential helper that git is configured to use does not exist.", You,
+		"Install the helper, or remove it from git's config.", "helper",
 		signs{
 			shown: []sign{
 				{`cache daemon (did not start|unavailable)|unable to (connect to|start|write to) cache daemon|credential-cache unavailable|unable to (read|write) credential( store)?`, .86},
@@ -171,14 +171,14 @@ var settingsCauses = []entry{
 	{
 		HelperStale,
 		Settings,
-		"Another credential helper of git's answers first, with a secret that the host does not take.",
+		"Another credential helper answers first, with a secret that the host rejects.",
 		You,
-		"Let git ask the chest alone for HOST.",
+		"Make git ask only the chest for HOST.",
 		"answered by",
 		signs{},
 	},
 	{AskingFailed, Settings, "The program that should ask for the passphrase or the secret does not work.", You,
-		"Install the program, name another one, or take it out of the settings.", "asks by",
+		"Install the program, set another one, or remove the setting.", "asks by",
 		signs{
 			shown: []sign{
 				{`ssh_askpass: exec|unable to read askpass response|cannot (run|exec) \S*askpass`, .95},
@@ -191,8 +191,8 @@ var settingsCauses = []entry{
 			},
 		}},
 	{AuthorMissing, Settings,
-		"git does not know the name or the e-mail address for your commits, so it refuses to commit.", You,
-		"Tell git once: git config --global user.name NAME, and git config --global user.email ADDRESS.", "git says",
+		"git does not know the name or the email address for your commits, so it refuses to commit.", You,
+		"Set them once: git config --global user.name NAME, and git config --global user.email ADDRESS.", "git says",
 		signs{
 			shown: []sign{
 				{
@@ -202,8 +202,8 @@ var settingsCauses = []entry{
 				{`abort: no username supplied`, .98},
 			},
 		}},
-	{BranchUnknown, Settings, "The branch that is named does not exist.", You,
-		"See which branches there are, here by git branch, at the host by git ls-remote --heads, and name one of them.", "branch",
+	{BranchUnknown, Settings, "The named branch does not exist.", You,
+		"List the branches, here with git branch, on the host with git ls-remote --heads, and name one of them.", "branch",
 		signs{
 			shown: []sign{
 				{`couldn't find remote ref|could not find remote ref`, .95},
@@ -218,15 +218,15 @@ var settingsCauses = []entry{
 			},
 			tell: "git branch --all shows which branches there are.",
 		}},
-	{KeyFileMissing, Settings, "Settings point to a key that is not there.", You,
-		"Put the key back where the settings point, or make the settings point to where it is.", "file",
+	{KeyFileMissing, Settings, "The configuration names a key file that does not exist.", You,
+		"Put the key back, or correct the path in the configuration.", "file",
 		signs{shown: []sign{{`no such identity: `, .95}, {`identity file \S+ not accessible: No such file`, .95}}}},
-	{KeyFilePublic, Settings, "Settings point to the public half of a key where the private half is needed.", You,
-		"Make IdentityFile name the private half: the same name without .pub.", "file",
+	{KeyFilePublic, Settings, "The configuration names a public key where ssh needs the private key.", You,
+		"Make IdentityFile name the private key: the same name without .pub.", "file",
 		signs{shown: []sign{{`load key "?[^" ]+\.pub"?: `, .93},
 			{`permissions \d+ for '[^']+\.pub' are too open`, .98}}}},
-	{KeyFileExposed, Settings, "Others may read the private key, so ssh ignores it.", You,
-		"Let nobody else read it.", "file",
+	{KeyFileExposed, Settings, "Other users can read the private key, so ssh ignores it.", You,
+		"Make it readable by you alone.", "file",
 		signs{
 			shown: []sign{
 				{
@@ -236,8 +236,8 @@ var settingsCauses = []entry{
 			},
 			unless: `\.pub' are too open`,
 		}},
-	{KeyFileUnreadable, Settings, "Settings point to a file that is not a key that ssh reads.", You,
-		"Get the file again from where it was copied, whole and unchanged, or make a new key.", "file",
+	{KeyFileUnreadable, Settings, "The configuration names a file that is not a key that ssh can read.", You,
+		"Copy the file again from its source, whole and unchanged, or make a new key.", "file",
 		signs{
 			shown: []sign{
 				{`load key "[^"\n]+": (invalid format|error in libcrypto|is a directory|no such device)`, .5},
@@ -252,19 +252,19 @@ var settingsCauses = []entry{
 			unless: `load key "?[^" ]+\.pub"?: |bad permissions`,
 		}},
 	{KeyPairMismatch, Settings,
-		"The public file beside the private key belongs to another key, and ssh offers that one.", You,
-		"Write the public half of this very key beside it.", "file",
+		"The public key file beside the private key belongs to another key, and ssh offers that one.", You,
+		"Write the matching public key beside it.", "file",
 		signs{
 			shown: []sign{
 				{`contents do not match public`, .95},
 				{`private key contents do not match public|key .* does not match .*\.pub|incorrect signature`, .93},
 			},
 		}},
-	{KeyElsewhere, Settings, "A key that the host knows is here, but it lies where no setting points.", You,
-		"Make the settings for HOST point to it.", "found",
+	{KeyElsewhere, Settings, "A key that the host knows is on this workstation, but ssh config does not name it.", You,
+		"Make ssh config for HOST use it.", "found",
 		signs{}},
-	{AgentUnreachable, Settings, "An agent is named that should hold the keys, and it does not answer.", You,
-		"Start the agent again and load the key, or take the agent out of the settings.", "agent",
+	{AgentUnreachable, Settings, "ssh is configured to use an agent that does not answer.", You,
+		"Start the agent again and load the key, or remove the agent from the configuration.", "agent",
 		signs{
 			shown: []sign{
 				{
@@ -274,7 +274,7 @@ var settingsCauses = []entry{
 				{`attempted \S*agent authentication|no authentication available`, .3},
 			},
 		}},
-	{KeyNone, Settings, "There is no key to offer at all.", You,
+	{KeyNone, Settings, "ssh has no key to offer.", You,
 		"Make a key for HOST.", "looked in",
 		signs{
 			shown: []sign{{denied, .14}, {`the agent has no identities|no auth methods could be used`, .6},
@@ -283,7 +283,7 @@ var settingsCauses = []entry{
 			unless: `offering (\S+ )?public key|load key|identity file \S+ not accessible|server accepts key`,
 			tell:   "Whether any key is here at all: unicrux look keys",
 		}},
-	{KeyLocked, Settings, "The key is locked by a passphrase, and nobody can be asked for it.", You,
+	{KeyLocked, Settings, "The key needs its passphrase, and there is no terminal to ask on.", You,
 		"Run git in a terminal, where ssh can ask for the passphrase.", "key",
 		signs{
 			shown: []sign{{`read_passphrase: can't open|enter passphrase for (key )?`, .8}, {denied, .1},
@@ -291,7 +291,7 @@ var settingsCauses = []entry{
 			unless: `incorrect passphrase|bad passphrase|unprotected private|load key|too many authentication`,
 			tell:   "In a terminal, ssh asks for the passphrase and then it works.",
 		}},
-	{KeyInDevice, Settings, "The private half of the key is in a device, which only ssh itself can ask.", You,
+	{KeyInDevice, Settings, "The private key is in a hardware device, which only ssh itself can use.", You,
 		"Plug the device in, run git in a terminal, and touch the device when it blinks.", "key",
 		signs{
 			shown: []sign{
@@ -302,11 +302,11 @@ var settingsCauses = []entry{
 				},
 			},
 		}},
-	{PassphraseWrong, Settings, "The passphrase does not open the key.", You,
-		"Try again. A forgotten passphrase cannot be found out: then make a new key and register it.", "key",
+	{PassphraseWrong, Settings, "The passphrase is wrong for this key.", You,
+		"Try again. A forgotten passphrase cannot be recovered: make a new key and register it.", "key",
 		signs{shown: []sign{{`incorrect passphrase|bad passphrase|wrong passphrase`, .93}}}},
-	{AgentRefused, Settings, "The agent holds the right key and declines to sign with it.", You,
-		"Look whether the agent asks for a confirmation somewhere, or load the key again.", "agent",
+	{AgentRefused, Settings, "The agent has the right key but refuses to sign with it.", You,
+		"Check whether the agent is waiting for a confirmation, or load the key again.", "agent",
 		signs{
 			shown: []sign{
 				{
@@ -317,10 +317,10 @@ var settingsCauses = []entry{
 			unless: `-sk\b.*(device|agent refused)`,
 		}},
 	{TokenElsewhere, Settings,
-		"The chest has a token for this host, but git now connects to another place than it was stored for.", You,
+		"The chest has a token for this host, but git now connects to another place than the token was stored for.", You,
 		"Compare the two places. If the new one is right, confirm it by testing the token.", "token",
 		signs{shown: []sign{{`the token \S+ was stored for https://`, .99}}}},
-	{ChestClosed, Settings, "The token for this is in the chest, and the chest is closed.", You,
+	{ChestClosed, Settings, "The token is in the chest, and the chest is closed.", You,
 		"Open the chest for a working day.", "in the chest",
 		signs{shown: []sign{{`the chest is closed\. to open it`, .99}}}},
 }

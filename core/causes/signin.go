@@ -5,7 +5,7 @@ var signInCauses = []entry{
 	{
 		SecretMissing,
 		SignIn,
-		"The host wants to know who asks, and there is no token for it here, and nobody to ask for one.",
+		"The host requires signing in, and git found no token.",
 		You,
 		"Get a token for HOST.",
 		"asked",
@@ -26,11 +26,11 @@ var signInCauses = []entry{
 		},
 	},
 	{HeaderOverrides, SignIn,
-		"A header in git's settings signs in before any token of the helpers, and the host does not take it.", You,
-		"Take the header out of git's settings.", "header",
+		"A header in git's config signs in before any credential helper, and the host rejects it.", You,
+		"Remove the header from git's config.", "header",
 		signs{shown: []sign{{`duplicate (header|authorization)`, .93}}}},
-	{PasswordRefused, SignIn, "An account password was sent, and the host takes only tokens.", You,
-		"Get a token for HOST, which stands in the place of the password.", "host says",
+	{PasswordRefused, SignIn, "git sent an account password, and the host accepts only tokens.", You,
+		"Get a token for HOST and use it in place of the password.", "host says",
 		signs{
 			words: []string{
 				`passwords? (authentication|are|is|sign-?in)?.{0,80}(not (taken|supported|allowed|accepted)|no longer|was removed|removed|disabled|deprecated)`,
@@ -40,7 +40,7 @@ var signInCauses = []entry{
 			shown:  []sign{{`authentication failed for`, .15}, {`must use an? ?(\S+ ){0,2}(access )?token`, .5}},
 			unless: `permission denied.*password\)|terminal prompts disabled`,
 		}},
-	{TokenEnded, SignIn, "The token has ended.", You,
+	{TokenEnded, SignIn, "The token has expired.", You,
 		"Get a new token for HOST.", "host says",
 		signs{
 			words: []string{
@@ -51,17 +51,17 @@ var signInCauses = []entry{
 			shown:  []sign{{`authentication failed for`, .12}},
 			unless: `incorrect or has expired|password change required|no tty available`,
 		}},
-	{SecondStepNeeded, SignIn, "The host wants a further proof after the key, which git cannot give.", Host,
-		"Ask whoever runs HOST how git is meant to sign in.", "host wants",
+	{SecondStepNeeded, SignIn, "The host requires a second factor after the key, which git cannot give.", Host,
+		"Ask whoever runs HOST how git should sign in.", "host wants",
 		signs{
 			words: []string{
 				`two-?factor|\b2fa\b|\bmfa\b|second (step|factor)|multi-?factor|single sign-?on|\bsso\b|\botp\b|one-time (password|code)|saml`,
 			},
 			shown: []sign{{`authenticated (using "?publickey"? )?with partial success|verification code`, .93}},
 		}},
-	{AddressNotAllowed, SignIn, "The host does not take anybody from the network on which this workstation is.",
+	{AddressNotAllowed, SignIn, "The host does not accept connections from this workstation's network.",
 		Administrator,
-		"Go by the network that HOST allows, often a VPN, or ask whoever runs HOST to allow this one.", "host says",
+		"Use the network that HOST allows, often a VPN, or ask whoever runs HOST to allow this one.", "host says",
 		signs{
 			words: []string{
 				`\b(ip|address|network|location)\b.{0,60}(not (allowed|permitted|on the allow|in the allow)|denied|blocked|forbidden|\ballow ?list)`,
@@ -71,7 +71,7 @@ var signInCauses = []entry{
 			},
 		}},
 	{AccountBlocked, SignIn, "The host says that this account may not sign in.", Host,
-		"Ask whoever runs HOST why, with the host's words above.", "host says",
+		"Ask whoever runs HOST why, and quote the host's words above.", "host says",
 		signs{
 			words: []string{
 				`account .{0,60}(disabled|blocked|suspended|locked|not (currently )?available|deactivated|on hold|banned|inactive)`,
@@ -83,7 +83,7 @@ var signInCauses = []entry{
 				{`password (has|change) (expired|required)`, .6},
 			},
 		}},
-	{TokenMisplaced, SignIn, "What was sent as a token is none of this host's, or was sent under another name.", You,
+	{TokenMisplaced, SignIn, "What git sent as a token does not belong to this host, or was sent with the wrong user name.", You,
 		"Get a token for HOST.", "sent",
 		signs{
 			words: []string{`(username|user name) .{0,40}(must|should) be`},
@@ -91,7 +91,7 @@ var signInCauses = []entry{
 				{`could not read password for 'https?://[a-z]*[-_][a-z0-9_-]*\d[a-z0-9_-]*@`, .7},
 				{`could not read password for 'https?://[\w-]*\d[a-z]+\d+[a-z][\w-]*@`, .88}},
 		}},
-	{TokenUnknown, SignIn, "The host does not know the token: mistyped, cut short, or revoked.", You,
+	{TokenUnknown, SignIn, "The host does not know the token: it is mistyped, incomplete or revoked.", You,
 		"Get a new token for HOST.", "sent",
 		signs{
 			words: []string{
@@ -111,8 +111,8 @@ var signInCauses = []entry{
 			unless: `password authentication|not supported|removed`,
 			tell:   "A new token works where the old one does not.",
 		}},
-	{TokenPurposeMissing, SignIn, "The token is good, and may not do this.", You,
-		"Get a token for HOST that may.", "signed in as",
+	{TokenPurposeMissing, SignIn, "The token is valid, but lacks permission for this.", You,
+		"Get a token for HOST that has the permission.", "signed in as",
 		signs{
 			words: []string{
 				`insufficient.?scope|without .{0,12}scope|(token|scope)s? .{0,60}(scope|not (allow|permit|authori)|lack|missing|insufficient|does not have)|resource not accessible|required scopes?|token (does not|may not|cannot) (cover|reach|access|include)|(token|credential) .{0,50}(for reading only|read.only)`,
@@ -121,8 +121,8 @@ var signInCauses = []entry{
 			unless: `permission to \S+ denied|archived|rate limit|write access`,
 			tell:   "The page of the token at the host says what it may do.",
 		}},
-	{SignedInPage, SignIn, "A page for people answers where a repository was expected: often one for signing in.", You,
-		"Use the clone URL from the host's page. On a network with a sign-in page of its own, sign in there first.", "answered",
+	{SignedInPage, SignIn, "A web page answers where a repository was expected, often a sign-in page.", You,
+		"Use the clone URL from the host's web page. On a network with a sign-in page of its own, sign in there first.", "answered",
 		signs{
 			shown: []sign{
 				{`redirect: ?\S*(sign[-_]?in|log[-_]?in|/auth|/sso|users/sign|session)`, .95},
@@ -132,15 +132,15 @@ var signInCauses = []entry{
 				{`redirect\S* to \S*(sign_?in|log_?in|captive|portal)`, .9},
 			},
 		}},
-	{KeysTooMany, SignIn, "The host hangs up before the right key was tried: too many others come first.", You,
-		"Let the settings for HOST name the one key.", "not tried",
+	{KeysTooMany, SignIn, "The host closes the connection before ssh tries the right key: too many others come first.", You,
+		"Make ssh config for HOST name the one key.", "not tried",
 		signs{shown: []sign{{`too many authentication failures`, .96}}}},
-	{KeyNotOffered, SignIn, "The right key is here, and settings keep it back.", You,
-		"Make the settings for HOST use it.", "kept back",
+	{KeyNotOffered, SignIn, "The right key is here, but ssh config keeps ssh from offering it.", You,
+		"Make ssh config for HOST use it.", "kept back",
 		signs{shown: []sign{{denied, .1}}, unless: `offering (\S+ )?public key`,
 			tell: "ssh -v says which keys it offers."}},
-	{KeyKindRefused, SignIn, "The host no longer takes this kind of key or of signature.", You,
-		"Make a key of a newer kind for HOST, and register it.", "offered",
+	{KeyKindRefused, SignIn, "The host no longer accepts this type of key or of signature.", You,
+		"Make a key of a newer type for HOST, and register it.", "offered",
 		signs{
 			words: []string{
 				`\b(key|dsa|dss|sha-?1|rsa)\b.{0,60}(no longer (supported|accepted|allowed)|too (short|small|weak)|not supported|deprecated)|unsupported (key|signature)`,
@@ -154,32 +154,32 @@ var signInCauses = []entry{
 			},
 			unless: `unable to negotiate|certificate (problem|key)|(ca|ee) (certificate )?key`,
 		}},
-	{KeyEnded, SignIn, "The key was registered and has ended, or was revoked at the host.", You,
+	{KeyEnded, SignIn, "The key's registration has expired, or the host revoked it.", You,
 		"Register a new key with HOST.", "host says",
 		signs{
 			words:  []string{`key.{0,50}(expired|has ended|was revoked|is revoked)|(expired|revoked) key`},
 			shown:  []sign{{`(public|ssh|deploy) key .*expired|key has expired`, .3}},
 			unless: `host key|ssl|tls|certificate`,
 		}},
-	{CertificateEnded, SignIn, "The certificate with which you sign in has expired.", You,
+	{CertificateEnded, SignIn, "Your SSH certificate has expired.", You,
 		"Get a new certificate for this key from whoever signed it.", "valid until",
 		signs{
 			shown: []sign{{`certificate (invalid|.*not valid): expired`, .5},
 				{`certificate .*expired.*user|key .*certificate .*expired|user certificate .*expired`, .85}},
 			unless: `host key|ssl|tls`,
 		}},
-	{CertificateNotYet, SignIn, "The certificate with which you sign in is not valid yet.", You,
+	{CertificateNotYet, SignIn, "Your SSH certificate is not valid yet.", You,
 		"Check this workstation's clock. If it is right, wait, or get another certificate from whoever signed this one.", "valid from",
 		signs{shown: []sign{{`certificate (invalid|.*not valid): not yet valid`, .5}}, unless: `host key|ssl|tls`}},
 	{CertificateOtherUser, SignIn,
-		"The certificate with which you sign in does not name the user whom ssh signs in as.", You,
-		"Sign in as a user whom the certificate names, or get one from whoever signed it that names this user.", "valid for",
+		"Your SSH certificate does not name the user as whom ssh signs in.", You,
+		"Sign in as a user whom the certificate names, or get one that names this user from whoever signed it.", "valid for",
 		signs{shown: []sign{{`certificate invalid: name is not a listed principal|certificate lacks principal`, .5}},
 			unless: `host key`}},
 	{CertificateAuthorityUnknown, SignIn,
-		"The host accepts neither your key nor the authority that signed its certificate.", Host,
-		"Ask whoever runs HOST whether it accepts the authority that signed the certificate.", "signed by", signs{}},
-	{KeyNotRegistered, SignIn, "The host knows none of the keys that were offered.", You,
+		"The host accepts neither your key nor the CA that signed its certificate.", Host,
+		"Ask whoever runs HOST whether it accepts the CA that signed the certificate.", "signed by", signs{}},
+	{KeyNotRegistered, SignIn, "The host does not know any of the offered keys.", You,
 		"Register the key with HOST.", "offered",
 		signs{
 			words: []string{
@@ -196,7 +196,7 @@ var signInCauses = []entry{
 			unless: `server accepts key|no such identity|identity file \S+ not accessible|load key|unprotected|too many authentication|no mutual signature|agent refused|agent admitted|incorrect passphrase`,
 			tell:   "ssh -v shows which keys were offered; compare them with those on the host's page.",
 		}},
-	{SignInOtherWay, SignIn, "The host does not let anybody sign in by key.", Host,
+	{SignInOtherWay, SignIn, "The host does not allow sign-in by key.", Host,
 		"Use HTTPS with a token, or ask whoever runs HOST to allow sign-in by key.", "host offers",
 		signs{
 			words: []string{`sftp (connections )?only|only (allows )?sftp|limited to sftp`},
@@ -229,8 +229,8 @@ var signInCauses = []entry{
 			tell:   "The name behind \"denied to\" is the account that signed in: is it the one you meant?",
 		},
 	},
-	{NoShell, SignIn, "Nothing is wrong: the sign-in works, and the host gives no shell.", You,
-		"There is nothing to mend: use git.", "it says",
+	{NoShell, SignIn, "Nothing is wrong: sign-in works, and the host gives no shell.", You,
+		"Nothing to do: use git.", "it says",
 		signs{
 			shown: []sign{
 				{

@@ -2,8 +2,8 @@ package causes
 
 // trustCauses are those for which the host is not believed to be who it should be.
 var trustCauses = []entry{
-	{AlgorithmsDiffer, Trust, "The host and this workstation have no way of encrypting in common.", Host,
-		"Bring the older of the two up to date: this workstation's ssh, or the host.", "it says",
+	{AlgorithmsDiffer, Trust, "The host and this workstation have no encryption algorithm in common.", Host,
+		"Update the older of the two: this workstation's ssh, or the host.", "it says",
 		signs{
 			shown: []sign{
 				{`no matching compression|protocol v\.?1 is no longer`, .85},
@@ -14,15 +14,15 @@ var trustCauses = []entry{
 			},
 			unless: `load (pub)?key "?[^"\n]+"?: invalid key length`,
 		}},
-	{HostCertificateEnded, Trust, "The host's certificate, by which ssh would trust it, has expired.", Host,
-		"Ask whoever runs HOST to have a new certificate signed for it.", "valid until",
+	{HostCertificateEnded, Trust, "The certificate of the host's key has expired.", Host,
+		"Ask whoever runs HOST to have a new certificate signed.", "valid until",
 		signs{shown: []sign{{`certificate invalid: expired`, .95}}, unless: `permission denied`}},
-	{HostCertificateNotYet, Trust, "The host's certificate, by which ssh would trust it, is not valid yet.", Host,
+	{HostCertificateNotYet, Trust, "The certificate of the host's key is not valid yet.", Host,
 		"Check this workstation's clock. If it is right, tell whoever runs HOST.", "valid from",
 		signs{shown: []sign{{`certificate invalid: not yet valid`, .95}}, unless: `permission denied`}},
 	{HostCertificateOtherName, Trust,
-		"The host's certificate, by which ssh would trust it, is for another name than the one that you use.", You,
-		"Use the name that the certificate is for, or ask whoever runs HOST for a certificate with the name that you use.", "valid for",
+		"The certificate of the host's key is for another name than the one that you use.", You,
+		"Use the name in the certificate, or ask whoever runs HOST for a certificate with the name that you use.", "valid for",
 		signs{shown: []sign{{`certificate invalid: name is not a listed principal`, .95}},
 			unless: `permission denied`}},
 	{HostKeyUnknown, Trust, "This is the first contact with the host: ssh does not know its key yet.", You,
@@ -40,7 +40,7 @@ var trustCauses = []entry{
 			},
 			unless: `identification has changed|has changed and you have requested|revoked host key|marked as revoked`,
 		}},
-	{HostKeyChanged, Trust, "The host has a new key, which it publishes; an older one is stored here.", You,
+	{HostKeyChanged, Trust, "The host has a new key, which it publishes; ssh still has an older one.", You,
 		"Store the key that the host publishes now, in place of the old one.", "stored",
 		signs{
 			shown: []sign{
@@ -52,8 +52,8 @@ var trustCauses = []entry{
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: the same means that the change is announced.",
 		}},
-	{HostKeyWrong, Trust, "The host's key is not the one it should be: perhaps somebody stands in between.", Host,
-		"Do not connect. Ask whoever runs HOST, by another way, whether its key has changed and what its fingerprint is now.", "offered",
+	{HostKeyWrong, Trust, "The host's key is not the expected one: somebody may be intercepting the connection.", Host,
+		"Do not connect. Ask whoever runs HOST, over another channel, whether its key has changed and what its fingerprint is now.", "offered",
 		signs{
 			shown: []sign{
 				{
@@ -63,7 +63,7 @@ var trustCauses = []entry{
 			},
 			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
 		}},
-	{HostKeyRevoked, Trust, "The host's key is marked here as revoked.", Host,
+	{HostKeyRevoked, Trust, "The host's key is revoked on this workstation.", Host,
 		"Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one.", "revoked in",
 		signs{
 			shown: []sign{
@@ -74,8 +74,8 @@ var trustCauses = []entry{
 				},
 			},
 		}},
-	{ClockWrong, Trust, "This workstation's clock is wrong, so what is good looks ended or not begun.", You,
-		"Set this workstation's clock right.", "clock here",
+	{ClockWrong, Trust, "This workstation's clock is wrong, so a valid certificate looks expired or not yet valid.", You,
+		"Set this workstation's clock.", "clock here",
 		signs{
 			shown: []sign{
 				{`not yet valid|not activated|not yet activated`, .4},
@@ -84,9 +84,9 @@ var trustCauses = []entry{
 			},
 			tell: "date: is it right?",
 		}},
-	{TLSAuthorityUnknown, Trust, "Nobody whom this workstation trusts has signed the host's certificate.",
+	{TLSAuthorityUnknown, Trust, "No certificate authority (CA) that this workstation trusts has signed the host's certificate.",
 		Administrator,
-		"If HOST has a certificate authority of its own, get its file from whoever runs HOST, by another way, and name it: unicrux host set HOST authority=FILE.", "git trusts",
+		"If HOST has a CA of its own, get its certificate from whoever runs HOST, over another channel, and set it: unicrux host set HOST authority=FILE.", "git trusts",
 		signs{
 			shown: []sign{
 				{`certificate (was|has been) revoked|certificate chain may not be available|certificate status verification failed|issuer check`, .6},
@@ -108,8 +108,8 @@ var trustCauses = []entry{
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
 			tell:   "A browser that opens the host's page shows who signed the certificate, until when it is good, and for which name.",
 		}},
-	{TLSEnded, Trust, "The host's certificate has ended.", Host,
-		"Tell whoever runs HOST to renew the certificate. Look at this workstation's clock first.", "certificate",
+	{TLSEnded, Trust, "The host's certificate has expired.", Host,
+		"Check this workstation's clock. If it is right, tell whoever runs HOST to renew the certificate.", "certificate",
 		signs{
 			shown: []sign{
 				{`expiration date (has passed|verify failed)`, .93},
@@ -121,8 +121,8 @@ var trustCauses = []entry{
 			},
 			unless: `self[- ]signed certificate$|token .*expired`,
 		}},
-	{TLSNotYet, Trust, "The host's certificate is not good yet: most likely this workstation's clock is slow.", You,
-		"Set this workstation's clock right.", "today",
+	{TLSNotYet, Trust, "The host's certificate is not valid yet: most likely this workstation's clock is slow.", You,
+		"Set this workstation's clock.", "today",
 		signs{
 			shown: []sign{
 				{`activation date`, .93}, {`not yet valid|not activated|not yet activated`, .6},
@@ -130,7 +130,7 @@ var trustCauses = []entry{
 			unless: `has expired or is not yet valid`,
 		}},
 	{TLSName, Trust, "The host's certificate is for another name.", Host,
-		"Check the spelling of the address. If it is right, tell whoever runs HOST.", "asked for",
+		"Check the spelling of the host name. If it is right, tell whoever runs HOST.", "asked for",
 		signs{
 			shown: []sign{
 				{`obtain common name from peer|no commonname or subjectaltname|certificate is for `, .9},
@@ -143,7 +143,7 @@ var trustCauses = []entry{
 	{
 		TLSWeak,
 		Trust,
-		"The host's certificate, or one that vouches for it, is weaker than this workstation accepts.",
+		"The host's certificate, or one of its CA's, is weaker than this workstation accepts.",
 		Host,
 		"Ask whoever runs HOST for a certificate with a longer key, or a newer signature.",
 		"certificate",
@@ -157,8 +157,8 @@ var trustCauses = []entry{
 			},
 		},
 	},
-	{TLSVersion, Trust, "The host and this workstation have no version of TLS in common.", Host,
-		"Bring the older of the two up to date.", "it says",
+	{TLSVersion, Trust, "The host and this workstation have no TLS version in common.", Host,
+		"Update the older of the two.", "it says",
 		signs{
 			shown: []sign{
 				{`gnutls_handshake\(\) failed: |:ssl routines:|ssl connection (error|failed)|could not (communicate with \S+ using|negotiate a common) `, .35},
@@ -173,8 +173,8 @@ var trustCauses = []entry{
 			},
 			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed|protocol major versions differ|could not read protocol version|(remote|multiplexing) protocol version|protocol version mismatch|unsupported ssl version \S+: using`,
 		}},
-	{TLSOwnCertificate, Trust, "The host wants a certificate from this workstation, and gets none.", Administrator,
-		"Get the certificate and its key from whoever runs HOST, and name both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
+	{TLSOwnCertificate, Trust, "The host requires a client certificate, and git sends none that it accepts.", Administrator,
+		"Get the certificate and its key from whoever runs HOST, and set both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
 		signs{
 			words: []string{`no required ssl certificate|client certificate|ssl certificate error`},
 			shown: []sign{

@@ -10,6 +10,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/diagnose/sshcheck"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/sshconfig"
@@ -76,8 +77,8 @@ func (r refiner) rewritten(ctx context.Context) *finding.Crux {
 	}
 	shown, _ := address.HideSecret(r.Given)
 	return finding.New(causes.URLRewritten, finding.Proved,
-		finding.Saw("rule", untrusted.Clean(r.Rule.Prefix+" becomes "+r.Rule.Base), r.Station.Tilde(r.Rule.Origin)),
-		finding.Saw("given", untrusted.Clean(shown), "which is open"), finding.Saw("there", r.found.Summary, ""))
+		finding.Saw(seen.Rule, untrusted.Clean(r.Rule.Prefix+" becomes "+r.Rule.Base), r.Station.Tilde(r.Rule.Origin)),
+		finding.Saw(seen.Given, untrusted.Clean(shown), "which is open"), finding.Saw(seen.There, r.found.Summary, ""))
 }
 
 // unmatched looks for a block of the ssh settings that was meant for this host and stands under
@@ -115,8 +116,8 @@ func (r refiner) unmatched(ctx context.Context) *finding.Crux {
 		if where := r.Address; r.opens(ctx, func() string { where.Host = alias; return where.String() }(),
 			func(*finding.Request) {}) {
 			return finding.New(causes.SSHConfigUnmatched, finding.Proved,
-				finding.Saw("block", "Host "+untrusted.Clean(alias), r.Origin(firstOrigin(query))),
-				finding.Saw("used", r.Address.Host, "the URL"), finding.Saw("by that name", "the way is open", ""))
+				finding.Saw(seen.HostBlock, "Host "+untrusted.Clean(alias), r.Origin(firstOrigin(query))),
+				finding.Saw(seen.Used, r.Address.Host, "the URL"), finding.Saw(seen.ByThatName, "the way is open", ""))
 		}
 	}
 	return nil
@@ -170,14 +171,14 @@ func (r refiner) shadowed(ctx context.Context) *finding.Crux {
 			continue
 		}
 		options = append(options, sshconfig.Option{Keyword: w.Keyword, Args: w.Lost[0].Args, Origin: "a later block"})
-		evidence = append(evidence, finding.Saw("wins", w.Keyword+" "+untrusted.Clean(w.Values[0].Text()),
+		evidence = append(evidence, finding.Saw(seen.Wins, w.Keyword+" "+untrusted.Clean(w.Values[0].Text()),
 			r.Origin(w.Values[0].Origin)),
-			finding.Saw("loses", w.Keyword+" "+untrusted.Clean(w.Lost[0].Text()), r.Origin(w.Lost[0].Origin)))
+			finding.Saw(seen.Loses, w.Keyword+" "+untrusted.Clean(w.Lost[0].Text()), r.Origin(w.Lost[0].Origin)))
 	}
 	if len(options) == 0 || !r.opens(ctx, r.Address.String(),
 		func(r *finding.Request) { r.Options, r.AsIs = options, true }) {
 		return nil
 	}
 	return finding.New(causes.SSHConfigShadowed, finding.Proved,
-		append(evidence, finding.Saw("with the latter", "the way is open", ""))...)
+		append(evidence, finding.Saw(seen.WithTheLatter, "the way is open", ""))...)
 }

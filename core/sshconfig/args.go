@@ -72,8 +72,25 @@ func (c *CommandLine) Add(keyword, value, origin string) {
 	c.Options = append(c.Options, Option{Keyword: keyword, Args: []string{value}, Origin: origin})
 }
 
+// flag puts an option of one letter at the end (ssh(1)).
 func (c *CommandLine) flag(letter byte, origin string) {
 	switch letter {
+	case 'N':
+		c.Add("sessiontype", "none", origin)
+	case 's':
+		c.Add("sessiontype", "subsystem", origin)
+	case 'n':
+		c.Add("stdinnull", "yes", origin)
+	case 'f':
+		c.Add("forkafterauthentication", "yes", origin)
+	case 'T':
+		c.Add("requesttty", "no", origin)
+	case 't': // twice: by force
+		if i := len(c.Options) - 1; i >= 0 && c.Options[i].Keyword == "requesttty" {
+			c.Options[i].Args = []string{"force"}
+			return
+		}
+		c.Add("requesttty", "yes", origin)
 	case '4':
 		c.Add("addressfamily", "inet", origin)
 	case '6':
@@ -91,6 +108,8 @@ func (c *CommandLine) option(letter byte, argument, origin string) bool {
 		c.Add("port", argument, origin)
 	case 'l':
 		c.Add("user", argument, origin)
+	case 'W': // a connection to elsewhere in place of a session
+		c.Add("sessiontype", "none", origin)
 	case 'J':
 		c.Add("proxyjump", argument, origin)
 	case 'o':

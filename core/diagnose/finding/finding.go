@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -63,20 +64,15 @@ const (
 	Likely Certainty = "likely"
 )
 
-// An Evidence is one line of what was seen. Text from the other end is cleaned.
-type Evidence struct{ Label, Text, Origin string }
-
-// Saw is evidence: under a label, what was seen, and where; the origin is empty where that goes without saying.
-func Saw(label, text, origin string) Evidence { return Evidence{label, text, origin} }
-
-// String writes the evidence as one sentence-like line.
-func (e Evidence) String() string {
-	text := e.Label + ": " + e.Text
-	if e.Origin != "" {
-		text += " (" + e.Origin + ")"
-	}
-	return text
+// An Evidence is one thing that was seen. Text from the other end is cleaned.
+type Evidence struct {
+	Name   seen.Name
+	Text   string // what it was
+	Origin string // where; empty where that goes without saying
 }
+
+// Saw is evidence.
+func Saw(name seen.Name, text, origin string) Evidence { return Evidence{name, text, origin} }
 
 // A Crux is the one cause that stops the way.
 type Crux struct {

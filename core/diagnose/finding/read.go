@@ -2,6 +2,7 @@ package finding
 
 import (
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -18,5 +19,5 @@ func Read(said string, evidence ...Evidence) *Crux {
 		certainty = Proved
 	}
 	words := untrusted.Clean(redact.Text(read.Causes[0].Line))
-	return New(read.Causes[0].Code, certainty, evidence...).With(Saw("git says", untrusted.Quote(words), ""))
+	return New(read.Causes[0].Code, certainty, evidence...).With(Saw(seen.GitSays, untrusted.Quote(words), ""))
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/sshway"
 )
 
@@ -54,14 +55,13 @@ func TestParts(t *testing.T) {
 	if got := w.Notes[0].Summary; !strings.Contains(got, "host show forge") || strings.Contains(got, "\x1b") {
 		t.Errorf("a note says %q", got)
 	}
-	crux := New(causes.KeyLocked, Likely, Saw("key", "id", "~/.ssh/config line 3")).With(Saw("agent", "none", ""))
+	crux := New(causes.KeyLocked, Likely, Saw(seen.Key, "id", "~/.ssh/config line 3")).With(Saw(seen.Agent, "none", ""))
 	w.BreakAt(crux)
 	if w.IsOpen() || !w.Skips(causes.Repository) || w.Skips(causes.SignIn) {
 		t.Errorf("%+v", w.Stages)
 	}
-	if a, b := crux.Evidence[0].String(), crux.Evidence[1].String(); a != "key: id (~/.ssh/config line 3)" ||
-		b != "agent: none" {
-		t.Errorf("%q, %q", a, b)
+	if len(crux.Evidence) != 2 || crux.Evidence[1] != (Evidence{seen.Agent, "none", ""}) {
+		t.Errorf("%+v", crux.Evidence)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -27,12 +28,12 @@ func Allowed(ctx context.Context, l Located, client *hostapi.Client) (part findi
 	api := "the API of " + l.Host.Name
 	switch {
 	case repo.Frozen:
-		crux = finding.New(causes.RepositoryFrozen, finding.Proved, finding.Saw("repository",
+		crux = finding.New(causes.RepositoryFrozen, finding.Proved, finding.Saw(seen.Repository,
 			untrusted.Clean(repo.Path)+" is frozen", api))
 	case repo.Access == hostapi.Read:
 		crux = finding.New(causes.ReadOnlyAccount, finding.Proved,
-			finding.Saw("asked for", untrusted.Clean(repo.Path), ""), finding.Saw("the account may", "read", api),
-			finding.Saw("git", "is let in for pushing all the same: the host would refuse behind it", ""))
+			finding.Saw(seen.AskedFor, untrusted.Clean(repo.Path), ""), finding.Saw(seen.TheAccountMay, "read", api),
+			finding.Saw(seen.Git, "is let in for pushing all the same: the host would refuse behind it", ""))
 	case repo.Access == hostapi.Write:
 		part.Fact(causes.Permission, "the account may", "write", api)
 	}

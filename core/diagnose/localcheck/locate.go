@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/secret"
@@ -132,14 +133,14 @@ func (r Result) read(ctx context.Context, text string, start time.Time) (Result,
 	case errors.Is(err, address.ErrLocal) && r.isFolder(text):
 		return r, &finding.LocalError{Path: text}
 	case errors.As(err, &syntax):
-		return r.broke(finding.New(causes.URLMalformed, finding.Proved, finding.Saw("wrong", syntax.Reason.Error(), ""),
-			finding.Saw("where", fmt.Sprintf("character %d", syntax.Offset+1), ""))), nil
+		return r.broke(finding.New(causes.URLMalformed, finding.Proved, finding.Saw(seen.Wrong, syntax.Reason.Error(), ""),
+			finding.Saw(seen.Where, fmt.Sprintf("character %d", syntax.Offset+1), ""))), nil
 	case err == nil && r.Hg != nil && parsed.Short:
 		return r.broke(finding.New(
 			causes.URLMalformed,
 			finding.Proved,
 			finding.Saw(
-				"wrong",
+				seen.Wrong,
 				"hg takes this for a folder: it has no short form, and wants ssh://USER@HOST/PATH",
 				"",
 			),
@@ -177,7 +178,7 @@ func (r Result) otherTransport(ctx context.Context, text string, start time.Time
 	switch {
 	case !r.Undescribed() && a.Scheme != "git" && isPage(a, text):
 		return r.broke(finding.New(causes.URLIsAPage, finding.Likely,
-			finding.Saw("page", untrusted.Clean(a.String()), ""))), nil
+			finding.Saw(seen.Page, untrusted.Clean(a.String()), ""))), nil
 	case a.Scheme == "git":
 		if found := r.unprotected(ctx); found != nil {
 			return r.broke(found), nil
@@ -274,7 +275,7 @@ func (r Result) remote(ctx context.Context, name string) (Result, string, error)
 
 // noRepository says why git finds no repository in the folder.
 func (r Result) noRepository(ctx context.Context) *finding.Crux {
-	folder := finding.Saw("folder", r.Station.Tilde(r.Station.Folder), "")
+	folder := finding.Saw(seen.Folder, r.Station.Tilde(r.Station.Folder), "")
 	words := gitlink.RepositoryProblem(ctx, r.Station)
 	read := causes.Explain(words)
 	if len(read.Causes) == 0 || read.Causes[0].Code == causes.RepositoryNone {
@@ -285,10 +286,10 @@ func (r Result) noRepository(ctx context.Context) *finding.Crux {
 	found := finding.New(
 		read.Causes[0].Code,
 		finding.Proved,
-		finding.Saw("git says", untrusted.Quote(untrusted.Clean(first)), ""),
+		finding.Saw(seen.GitSays, untrusted.Quote(untrusted.Clean(first)), ""),
 	)
 	if found.Code == causes.RepositoryOwner {
-		return found.With(finding.Saw("you are", r.Station.User, ""))
+		return found.With(finding.Saw(seen.YouAre, r.Station.User, ""))
 	}
 	found.Stage = causes.Address
 	return found.With(folder)
@@ -300,7 +301,7 @@ func (r Result) hgRemote(name string) (Result, string, error) {
 	r.Question = finding.Question{Remote: name, Purpose: purpose, Transport: "ssh"}
 	if r.Hg.Root == "" {
 		return r.broke(finding.New(causes.RepositoryNone, finding.Proved,
-			finding.Saw("folder", r.Station.Tilde(r.Station.Folder), ""))), "", nil
+			finding.Saw(seen.Folder, r.Station.Tilde(r.Station.Folder), ""))), "", nil
 	}
 	entry, used, found := r.Hg.Path(name, purpose == finding.Push)
 	if !found && r.Hg.Untrusted != "" {
@@ -308,11 +309,11 @@ func (r Result) hgRemote(name string) (Result, string, error) {
 			causes.RepositoryOwner,
 			finding.Proved,
 			finding.Saw(
-				"not read",
+				seen.NotRead,
 				r.Station.Tilde(r.Hg.Untrusted),
 				"it belongs to another user, whom hg does not trust",
 			),
-			finding.Saw("you are", r.Station.User, ""),
+			finding.Saw(seen.YouAre, r.Station.User, ""),
 		)), "", nil
 	}
 	if !found {
@@ -345,6 +346,6 @@ func noSuchRemote(name string, others []string) *finding.Crux {
 	if there == "" {
 		there = "none"
 	}
-	return finding.New(causes.RemoteMissing, finding.Proved, finding.Saw("asked for", name, ""),
-		finding.Saw("there are", untrusted.Clean(there), ""))
+	return finding.New(causes.RemoteMissing, finding.Proved, finding.Saw(seen.AskedFor, name, ""),
+		finding.Saw(seen.ThereAre, untrusted.Clean(there), ""))
 }

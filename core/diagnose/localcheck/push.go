@@ -8,6 +8,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/signing"
@@ -42,7 +43,7 @@ func Push(ctx context.Context, l Located, heads Heads) (*finding.Crux, []finding
 // untracked looks whether git knows where the branch goes by a plain push ("push.default" in git-config(1)); sure where
 // nothing else is to be looked at.
 func (l Located) untracked(branch gitlink.Branch) (crux *finding.Crux, sure bool) {
-	here := finding.Saw("branch", untrusted.Clean(branch.Name), "")
+	here := finding.Saw(seen.Branch, untrusted.Clean(branch.Name), "")
 	mode := "simple"
 	if set, found := l.Config.Last("push.default"); found {
 		mode = strings.ToLower(set.Value)
@@ -56,14 +57,14 @@ func (l Located) untracked(branch gitlink.Branch) (crux *finding.Crux, sure bool
 		return nil, true
 	case branch.Name == "":
 		return finding.New(causes.BranchDetached, finding.Proved,
-			finding.Saw("checked out", "the commit "+branch.Commit[:min(12, len(branch.Commit))], "")), true
+			finding.Saw(seen.CheckedOut, "the commit "+branch.Commit[:min(12, len(branch.Commit))], "")), true
 	case mode == "current" || strings.EqualFold(auto.Value, "true"):
 	case branch.Upstream == "" && !l.triangular(branch):
-		return finding.New(causes.BranchUntracked, finding.Proved, here, finding.Saw("push.default", mode, "")), true
+		return finding.New(causes.BranchUntracked, finding.Proved, here, finding.Saw(seen.PushDefault, mode, "")), true
 	case mode == "simple" && branch.Upstream != "" && branch.Upstream != "refs/heads/"+branch.Name &&
 		!l.triangular(branch):
 		return finding.New(causes.BranchUntracked, finding.Proved, here,
-			finding.Saw("tied to", untrusted.Clean(branch.Upstream), "")), true
+			finding.Saw(seen.TiedTo, untrusted.Clean(branch.Upstream), "")), true
 	}
 	return nil, false
 }
@@ -86,8 +87,8 @@ func (l Located) author(ctx context.Context) (*finding.Crux, []finding.Note) {
 		return nil, []finding.Note{finding.NewNote(causes.AuthorMissing, l.Address.Host)}
 	}
 	return finding.New(causes.AuthorMissing, finding.Proved,
-		finding.Saw("git says", untrusted.Quote(untrusted.Clean(words)), ""),
-		finding.Saw("here", "something is not committed yet", "")), nil
+		finding.Saw(seen.GitSays, untrusted.Quote(untrusted.Clean(words)), ""),
+		finding.Saw(seen.Here, "something is not committed yet", "")), nil
 }
 
 // signing notes that git would refuse to sign the next commit, and why: what is committed already is pushed all the
@@ -120,8 +121,8 @@ func (l Located) brokenHook(ctx context.Context) *finding.Crux {
 	if _, err := exec.LookPath(words[0]); err == nil {
 		return nil
 	}
-	return finding.New(causes.HookHere, finding.Proved, finding.Saw("hook", l.Station.Tilde(path), ""),
-		finding.Saw("it is for", untrusted.Clean(words[0])+", which is not there", ""))
+	return finding.New(causes.HookHere, finding.Proved, finding.Saw(seen.Hook, l.Station.Tilde(path), ""),
+		finding.Saw(seen.ItIsFor, untrusted.Clean(words[0])+", which is not there", ""))
 }
 
 // diverged looks whether the host's branch holds commits that are not in ours. Where nothing here is
@@ -146,6 +147,6 @@ func (l Located) diverged(ctx context.Context, branch gitlink.Branch, heads Head
 		why = "is not in the history of the branch here"
 	}
 	return finding.New(causes.HistoryDiverged, finding.Proved,
-		finding.Saw("at the host", fmt.Sprintf("%s is at %s, which %s",
+		finding.Saw(seen.AtTheHost, fmt.Sprintf("%s is at %s, which %s",
 			untrusted.Clean(branch.Name), there[:min(12, len(there))], why), "")), nil
 }

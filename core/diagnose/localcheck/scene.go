@@ -13,6 +13,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/secret"
@@ -139,10 +140,10 @@ func (s Scene) readSettings(ctx context.Context) (Scene, *finding.Crux, error) {
 	}
 	switch {
 	case errors.Is(err, gitlink.ErrNoGit):
-		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", "git", "")), nil
+		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw(seen.Missing, "git", "")), nil
 	case errors.As(err, &refused):
 		return s, finding.New(causes.GitConfigBroken, finding.Proved,
-			finding.Saw("git says", untrusted.Clean(refused.Message), "")), nil
+			finding.Saw(seen.GitSays, untrusted.Clean(refused.Message), "")), nil
 	}
 	return s, nil, err
 }
@@ -150,13 +151,13 @@ func (s Scene) readSettings(ctx context.Context) (Scene, *finding.Crux, error) {
 // readHg reads what Mercurial has settled. git's settings do not hold then.
 func (s Scene) readHg() (Scene, *finding.Crux, error) {
 	if _, err := exec.LookPath("hg"); err != nil {
-		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", "hg", "")), nil
+		return s, finding.New(causes.ProgramMissing, finding.Proved, finding.Saw(seen.Missing, "hg", "")), nil
 	}
 	var refused *gitlink.ConfigError
 	hg, err := gitlink.ReadMercurial(s.Station)
 	if errors.As(err, &refused) {
 		return s, finding.New(causes.GitConfigBroken, finding.Proved,
-			finding.Saw("hg says", untrusted.Clean(refused.Message), "")), nil
+			finding.Saw(seen.HgSays, untrusted.Clean(refused.Message), "")), nil
 	}
 	if err != nil {
 		return s, nil, err

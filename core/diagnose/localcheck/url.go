@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/untrusted"
@@ -32,7 +33,7 @@ func strangeCharacters(text string) *finding.Crux {
 	default:
 		return nil
 	}
-	return finding.New(causes.URLCharacters, finding.Proved, finding.Saw("wrong", what, ""))
+	return finding.New(causes.URLCharacters, finding.Proved, finding.Saw(seen.Wrong, what, ""))
 }
 
 // transportOf is the transport of a text with strange characters.
@@ -106,13 +107,13 @@ func (s Scene) forbidden(transport string) *finding.Crux {
 			return nil
 		}
 		return finding.New(causes.TransportForbidden, finding.Proved,
-			finding.Saw("setting", "GIT_ALLOW_PROTOCOL="+untrusted.Clean(list), "environment"))
+			finding.Saw(seen.Setting, "GIT_ALLOW_PROTOCOL="+untrusted.Clean(list), "environment"))
 	}
 	for _, key := range []string{"protocol." + transport + ".allow", "protocol.allow"} {
 		if entry, found := s.Config.Last(key); found {
 			if strings.EqualFold(entry.Value, "never") {
 				return finding.New(causes.TransportForbidden, finding.Proved,
-					finding.Saw("setting", key+" = "+untrusted.Clean(entry.Value), s.Station.Tilde(entry.Origin)))
+					finding.Saw(seen.Setting, key+" = "+untrusted.Clean(entry.Value), s.Station.Tilde(entry.Origin)))
 			}
 			return nil
 		}
@@ -128,8 +129,8 @@ func (s Scene) unknownVersion() *finding.Crux {
 		return nil
 	}
 	return finding.New(causes.GitConfigBroken, finding.Proved,
-		finding.Saw("setting", "protocol.version = "+untrusted.Clean(set.Value), s.Station.Tilde(set.Origin)),
-		finding.Saw("why", "git knows 0, 1 and 2", ""))
+		finding.Saw(seen.Setting, "protocol.version = "+untrusted.Clean(set.Value), s.Station.Tilde(set.Origin)),
+		finding.Saw(seen.Why, "git knows 0, 1 and 2", ""))
 }
 
 // unprotected looks whether the host answers git's own protocol, which proves nobody's identity and
@@ -137,13 +138,13 @@ func (s Scene) unknownVersion() *finding.Crux {
 func (l Located) unprotected(ctx context.Context) *finding.Crux {
 	a := l.Address
 	answer, err := wire.GoGit(ctx, a.Host, int(a.Port), a.Path, l.Service(), l.Request.For())
-	scheme := finding.Saw("scheme", "git, which proves nobody's identity and hides nothing", "")
-	said := finding.Saw("host says", untrusted.Quote(untrusted.Clean(answer.Message)), "")
-	host := finding.Saw("host", a.Host, "")
+	scheme := finding.Saw(seen.Scheme, "git, which proves nobody's identity and hides nothing", "")
+	said := finding.Saw(seen.HostSays, untrusted.Quote(untrusted.Clean(answer.Message)), "")
+	host := finding.Saw(seen.Host, a.Host, "")
 	unknown := err != nil && finding.Met(err, causes.Code{}) == causes.NameUnknown
 	switch likely := l.LikelyName(nil); {
 	case unknown && likely != "":
-		return finding.New(causes.NameUnknown, finding.Proved, host, finding.Saw("looks like", likely, ""))
+		return finding.New(causes.NameUnknown, finding.Proved, host, finding.Saw(seen.LooksLike, likely, ""))
 	case unknown && l.Host == nil:
 		return finding.New(causes.NameUnknown, finding.Proved, host)
 	case err != nil:
@@ -244,6 +245,6 @@ func AskingFails(program, origin string) *finding.Crux {
 	if _, err := exec.LookPath(program); err == nil {
 		return nil
 	}
-	return finding.New(causes.AskingFailed, finding.Proved, finding.Saw("asks by", untrusted.Clean(program), origin),
-		finding.Saw("it", "is not there, or cannot be run", ""))
+	return finding.New(causes.AskingFailed, finding.Proved, finding.Saw(seen.AsksBy, untrusted.Clean(program), origin),
+		finding.Saw(seen.Program, "is not there, or cannot be run", ""))
 }

@@ -12,6 +12,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/sshkey"
@@ -258,8 +259,8 @@ func (t Travelled) turnedAway() *finding.Crux {
 	if said.IsZero() || said == causes.NoShell {
 		return nil
 	}
-	found := finding.New(said, finding.Likely, finding.Saw("signed in as", t.nameAccount(t.Account, t.Key), ""),
-		finding.Saw("host says", untrusted.Quote(untrusted.Clean(t.Trip.Greeting)), ""))
+	found := finding.New(said, finding.Likely, finding.Saw(seen.SignedInAs, t.nameAccount(t.Account, t.Key), ""),
+		finding.Saw(seen.HostSays, untrusted.Quote(untrusted.Clean(t.Trip.Greeting)), ""))
 	found.Stage = causes.SignIn
 	return found
 }

@@ -13,6 +13,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/redact"
@@ -109,11 +110,11 @@ func (s Settled) refusedByClient() *finding.Crux {
 	}
 	if parts := complains().FindStringSubmatch(answer.said); parts != nil {
 		return finding.New(causes.SSHConfigBroken, finding.Proved,
-			finding.Saw("where", s.Station.Tilde(parts[1])+":"+parts[2], ""),
-			finding.Saw("ssh says", untrusted.Quote(parts[3]), ""))
+			finding.Saw(seen.Where, s.Station.Tilde(parts[1])+":"+parts[2], ""),
+			finding.Saw(seen.SSHSays, untrusted.Quote(parts[3]), ""))
 	}
 	return finding.New(causes.SSHConfigBroken, finding.Proved,
-		finding.Saw("ssh says", untrusted.Quote(answer.said), ""))
+		finding.Saw(seen.SSHSays, untrusted.Quote(answer.said), ""))
 }
 
 // brokenCommand tells of an ssh program that settings name and that does not do what git needs
@@ -140,9 +141,9 @@ func (s Settled) brokenCommand() *finding.Crux {
 	if starts == "" {
 		starts = "nothing: the setting is there, and empty"
 	}
-	evidence := []finding.Evidence{finding.Saw(string(s.Program())+" starts", starts, s.Station.Tilde(command.Origin))}
+	evidence := []finding.Evidence{finding.Saw(seen.Starts, starts, s.Station.Tilde(command.Origin))}
 	if answer.said != "" {
-		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(answer.said), ""))
+		evidence = append(evidence, finding.Saw(seen.ItSays, untrusted.Quote(answer.said), ""))
 	}
 	return finding.New(causes.SSHCommandBroken, certainty, evidence...)
 }
@@ -152,12 +153,12 @@ func (s Settled) unlisted() *finding.Crux {
 	if !s.Station.Unlisted {
 		return nil
 	}
-	evidence := []finding.Evidence{finding.Saw("user", "number "+strconv.Itoa(s.Station.UID),
+	evidence := []finding.Evidence{finding.Saw(seen.User, "number "+strconv.Itoa(s.Station.UID),
 		"not in the password database")}
 	switch answer := s.client(); {
 	case answer.failed && causes.Says(answer.said, "no user exists"):
 		return finding.New(causes.UserUnlisted, finding.Proved,
-			append(evidence, finding.Saw("ssh says", untrusted.Quote(answer.said), ""))...)
+			append(evidence, finding.Saw(seen.SSHSays, untrusted.Quote(answer.said), ""))...)
 	case answer.failed || answer.settled != nil: // another reason, or another program than ssh, which does not mind
 		return nil
 	}
@@ -192,14 +193,14 @@ func (s Settled) programs() *finding.Crux {
 		if command.Origin != "" && program != "ssh" {
 			if strings.TrimSpace(program) == "" {
 				return finding.New(causes.SSHCommandBroken, finding.Proved,
-					finding.Saw(string(s.Program())+" starts", "nothing: the setting is there, and empty",
+					finding.Saw(seen.Starts, "nothing: the setting is there, and empty",
 						s.Station.Tilde(command.Origin)))
 			}
 			return finding.New(causes.SSHCommandBroken, finding.Proved,
-				finding.Saw(string(s.Program())+" starts", untrusted.Clean(program), s.Station.Tilde(command.Origin)),
-				finding.Saw("it", "is not there, or cannot be run", ""))
+				finding.Saw(seen.Starts, untrusted.Clean(program), s.Station.Tilde(command.Origin)),
+				finding.Saw(seen.Program, "is not there, or cannot be run", ""))
 		}
-		return finding.New(causes.ProgramMissing, finding.Proved, finding.Saw("missing", untrusted.Clean(program), ""))
+		return finding.New(causes.ProgramMissing, finding.Proved, finding.Saw(seen.Missing, untrusted.Clean(program), ""))
 	}
 	return nil
 }
@@ -212,19 +213,19 @@ func (s Settled) refusedSettings() *finding.Crux {
 	problem := s.Passage.Settings.Problems[0]
 	if errors.Is(problem.Err, sshconfig.ErrExposed) {
 		return finding.New(causes.SSHConfigExposed, finding.Proved,
-			finding.Saw("file", s.Station.Tilde(problem.Origin.File), ""),
-			finding.Saw("why", problem.Err.Error(), ""))
+			finding.Saw(seen.File, s.Station.Tilde(problem.Origin.File), ""),
+			finding.Saw(seen.Why, problem.Err.Error(), ""))
 	}
 	if errors.Is(problem.Err, fs.ErrNotExist) {
 		return finding.New(causes.FileMissing, finding.Proved,
-			finding.Saw("file", s.Station.Tilde(problem.Origin.File), "named by -F"),
-			finding.Saw(string(s.Program())+" starts", untrusted.Clean(redact.Text(s.Passage.Command.Text)),
+			finding.Saw(seen.File, s.Station.Tilde(problem.Origin.File), "named by -F"),
+			finding.Saw(seen.Starts, untrusted.Clean(redact.Text(s.Passage.Command.Text)),
 				s.Station.Tilde(s.Passage.Command.Origin)))
 	}
-	evidence := []finding.Evidence{finding.Saw("where", s.Origin(problem.Origin), "")}
+	evidence := []finding.Evidence{finding.Saw(seen.Where, s.Origin(problem.Origin), "")}
 	if problem.Keyword != "" {
-		evidence = append(evidence, finding.Saw("keyword", untrusted.Clean(problem.Keyword), ""))
+		evidence = append(evidence, finding.Saw(seen.Keyword, untrusted.Clean(problem.Keyword), ""))
 	}
 	return finding.New(causes.SSHConfigBroken, finding.Proved,
-		append(evidence, finding.Saw("why", problem.Err.Error(), ""))...)
+		append(evidence, finding.Saw(seen.Why, problem.Err.Error(), ""))...)
 }

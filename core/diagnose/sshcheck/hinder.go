@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -19,7 +20,7 @@ func (s Settled) hindrance() *finding.Crux {
 	hinders := func(keyword, why string) *finding.Crux {
 		value, origin, _ := settings.First(keyword)
 		return finding.New(causes.SSHSettingHinders, finding.Proved,
-			finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)), finding.Saw("why", why, ""))
+			finding.Saw(seen.Setting, keyword+" "+untrusted.Clean(value), s.Origin(origin)), finding.Saw(seen.Why, why, ""))
 	}
 	is := func(keyword string, values ...string) bool {
 		value, _, set := settings.First(keyword)
@@ -87,8 +88,8 @@ func (s Settled) variant() *finding.Crux {
 	if why == "" {
 		return nil
 	}
-	return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw("variant", kind, origin),
-		finding.Saw("why", why, ""))
+	return finding.New(causes.SSHCommandBroken, finding.Proved, finding.Saw(seen.Variant, kind, origin),
+		finding.Saw(seen.Why, why, ""))
 }
 
 // bindable tells whether a connection can be made from an address.

@@ -11,6 +11,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
@@ -26,7 +27,7 @@ func (s Settled) holdBack() Settled {
 		s = s.hold(func(key sshway.Key) bool {
 			return err != nil || key.Public == nil || sshkey.Kind(key.Public) != sshkey.RSA ||
 				sshkey.Bits(key.Public) >= least
-		}, finding.Saw("setting", "RequiredRSASize "+untrusted.Clean(value), s.Origin(origin)))
+		}, finding.Saw(seen.Setting, "RequiredRSASize "+untrusted.Clean(value), s.Origin(origin)))
 	}
 	value, origin, set := s.Passage.Settings.First("pubkeyacceptedalgorithms")
 	list, known := s.client().settled["pubkeyacceptedalgorithms"]
@@ -35,7 +36,7 @@ func (s Settled) holdBack() Settled {
 	}
 	taken := strings.Split(list, ",")
 	return s.hold(func(key sshway.Key) bool { return fits(key, taken) },
-		finding.Saw("setting", "PubkeyAcceptedAlgorithms "+untrusted.Clean(value), s.Origin(origin)))
+		finding.Saw(seen.Setting, "PubkeyAcceptedAlgorithms "+untrusted.Clean(value), s.Origin(origin)))
 }
 
 // fits reports whether a key signs by one of some algorithms.

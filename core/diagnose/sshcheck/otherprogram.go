@@ -6,6 +6,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/untrusted"
@@ -18,7 +19,7 @@ func (s Settled) bySomethingElse() bool { return !s.Passage.Command.Clear && s.H
 // open. It returns the crux that git's words name, or nil where git gets there.
 func (s Settled) letGitTry(ctx context.Context) *finding.Crux {
 	command := s.Passage.Command
-	starts := finding.Saw("git starts", untrusted.Clean(redact.Text(command.Text+command.Name())),
+	starts := finding.Saw(seen.Starts, untrusted.Clean(redact.Text(command.Text+command.Name())),
 		s.Station.Tilde(command.Origin))
 	if s.Question.Repo != "" {
 		ctx, cancel := context.WithTimeout(ctx, s.Request.For())
@@ -35,7 +36,7 @@ func (s Settled) letGitTry(ctx context.Context) *finding.Crux {
 		}
 	}
 	return finding.New(causes.SSHProgramUnknown, finding.Proved, starts,
-		finding.Saw("asked with -G", "it does not say, as ssh does, which settings it goes by", ""))
+		finding.Saw(seen.AskedWithOptions, "it does not say, as ssh does, which settings it goes by", ""))
 }
 
 // gitPassed are the stages of a way that git itself went.

@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 
+	"anchorage.example/unicrux/core/diagnose/seen"
+
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/address"
@@ -51,36 +53,36 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 		}
 	}
 	evidence := []finding.Evidence{
-		finding.Saw("host", client.HostName, t.Origin(client.Origin("hostname"))),
-		finding.Saw("port", strconv.Itoa(client.Port), t.Origin(client.Origin("port"))),
+		finding.Saw(seen.Host, client.HostName, t.Origin(client.Origin("hostname"))),
+		finding.Saw(seen.Port, strconv.Itoa(client.Port), t.Origin(client.Origin("port"))),
 	}
 	if through := client.ProxyJump + client.ProxyCommand; through != "" {
-		evidence = append(evidence, finding.Saw("through", untrusted.Clean(through),
+		evidence = append(evidence, finding.Saw(seen.Through, untrusted.Clean(through),
 			t.Origin(client.Origin("proxyjump"))))
 	}
 	if words := untrusted.Clean(failure.Message); words != "" {
-		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.ItSays, untrusted.Quote(words), ""))
 	}
 	if code == causes.ConnectionClosed && client.ProxyCommand+client.ProxyJump == "" &&
 		wire.SpeaksTLS(ctx, client.HostName, client.Port, t.Request.For()) {
-		code, evidence = causes.NotSSH, append(evidence, finding.Saw("it speaks", "TLS, as web servers do", ""))
+		code, evidence = causes.NotSSH, append(evidence, finding.Saw(seen.ItSpeaks, "TLS, as web servers do", ""))
 	}
 	if code == causes.JumpFailed {
-		var seen []finding.Evidence
-		seen, mends = t.atJump(ctx)
-		evidence = append(evidence, seen...)
+		var met []finding.Evidence
+		met, mends = t.atJump(ctx)
+		evidence = append(evidence, met...)
 	}
 	if opened := t.otherPort(ctx, code); opened != "" {
-		code, evidence = causes.SSHPortBlocked, append(evidence, finding.Saw("other port", opened, "its description"))
+		code, evidence = causes.SSHPortBlocked, append(evidence, finding.Saw(seen.OtherPort, opened, "its description"))
 	}
 	if code == causes.NameUnknown && client.Family != "" && t.otherFamily(ctx) {
 		value, origin, _ := t.Passage.Settings.First("addressfamily")
 		return finding.New(causes.SSHSettingHinders, finding.Proved,
-			finding.Saw("setting", "AddressFamily "+untrusted.Clean(value), t.Origin(origin)), evidence[0],
-			finding.Saw("why", "the host has no address of that family", ""))
+			finding.Saw(seen.Setting, "AddressFamily "+untrusted.Clean(value), t.Origin(origin)), evidence[0],
+			finding.Saw(seen.Why, "the host has no address of that family", ""))
 	}
 	if likely := t.LikelyName(t.KnownHosts()); code == causes.NameUnknown && likely != "" {
-		evidence = append(evidence, finding.Saw("looks like", likely, ""))
+		evidence = append(evidence, finding.Saw(seen.LooksLike, likely, ""))
 	}
 	found := finding.New(code, finding.Proved, evidence...)
 	found.Mends = mends
@@ -136,11 +138,11 @@ func (s Settled) atJump(ctx context.Context) ([]finding.Evidence, []finding.Mend
 			return nil, nil
 		}
 		if found != nil {
-			return append([]finding.Evidence{finding.Saw("at "+jump.Address.Host, found.Summary, found.Code.String())},
+			return append([]finding.Evidence{finding.Saw(seen.AtJumpHost, jump.Address.Host+": "+found.Summary, found.Code.String())},
 				found.Evidence...), mends
 		}
 	}
-	return []finding.Evidence{finding.Saw("by themselves",
+	return []finding.Evidence{finding.Saw(seen.ByThemselves,
 		"the jump hosts let us in: they do not lead on from there", "")}, nil
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/wire"
 )
@@ -27,18 +28,18 @@ func (t Travelled) explainService(ctx context.Context, failure *wire.Failure) *f
 // explainRefusal reads the host's words, and what it did open.
 func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	words := untrusted.Clean(t.Trip.Answer.Message)
-	evidence := []finding.Evidence{finding.Saw("asked for", untrusted.Clean(t.Address.Path), "")}
+	evidence := []finding.Evidence{finding.Saw(seen.AskedFor, untrusted.Clean(t.Address.Path), "")}
 	if t.Account != "" {
-		evidence = append(evidence, finding.Saw("signed in as", t.Account, ""))
+		evidence = append(evidence, finding.Saw(seen.SignedInAs, t.Account, ""))
 	}
 	if words != "" {
-		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.HostSays, untrusted.Quote(words), ""))
 	}
 	if t.Trip.Instead.Open {
-		evidence = append(evidence, finding.Saw("reading", "works", ""))
+		evidence = append(evidence, finding.Saw(seen.Reading, "works", ""))
 	}
 	if t.Trip.Answer.Noise {
-		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw("at the host",
+		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw(seen.AtTheHost,
 			"a login script or a forced command prints words before "+string(t.Program())+"'s answer", ""))...)
 	}
 	if errors.Is(failure, wire.ErrSilent) || errors.Is(failure, wire.ErrNoSession) {
@@ -51,7 +52,7 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	}
 	if causes.Says(words, `dubious ownership|safe\.directory`) { // the host's git says so of the host's folder
 		return finding.New(causes.HostFailing, finding.Proved,
-			append(evidence, finding.Saw("at the host",
+			append(evidence, finding.Saw(seen.AtTheHost,
 				"its git refuses the folder, which belongs to another user than "+
 					untrusted.Clean(t.Passage.Client.User), ""))...)
 	}
@@ -70,14 +71,14 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	}
 	if t.Trip.Exists {
 		return finding.New(causes.RepositoryNotGit, finding.Proved,
-			append(evidence, finding.Saw("at the host", "a file or folder of that name is there", ""))...)
+			append(evidence, finding.Saw(seen.AtTheHost, "a file or folder of that name is there", ""))...)
 	}
 	if !told.IsZero() {
 		return finding.New(told, finding.Proved, evidence...)
 	}
-	evidence = append(evidence, finding.Saw("exit status", fmt.Sprint(t.Trip.Answer.Exit), ""))
+	evidence = append(evidence, finding.Saw(seen.ExitStatus, fmt.Sprint(t.Trip.Answer.Exit), ""))
 	if words == "" || t.Hg != nil { // git's and Mercurial's own programs say what they miss
-		return finding.New(causes.HostFailing, finding.Likely, append(evidence, finding.Saw("at the host",
+		return finding.New(causes.HostFailing, finding.Likely, append(evidence, finding.Saw(seen.AtTheHost,
 			string(t.Program())+" was not heard: perhaps the account has no shell, or a forced command", ""))...)
 	}
 	return finding.New(causes.RepositoryMissing, finding.Likely, evidence...)
@@ -143,7 +144,7 @@ func (t Travelled) readOnlyFiles() *finding.Crux {
 	if t.Hg != nil {
 		path = t.hgPath()
 	}
-	return finding.New(causes.ReadOnlyAccount, finding.Proved, finding.Saw("asked for", untrusted.Clean(path), ""),
-		finding.Saw("the folder", "may not be written by "+untrusted.Clean(t.Passage.Client.User),
-			"a shell at the host"), finding.Saw("reading", "works", ""))
+	return finding.New(causes.ReadOnlyAccount, finding.Proved, finding.Saw(seen.AskedFor, untrusted.Clean(path), ""),
+		finding.Saw(seen.TheFolder, "may not be written by "+untrusted.Clean(t.Passage.Client.User),
+			"a shell at the host"), finding.Saw(seen.Reading, "works", ""))
 }

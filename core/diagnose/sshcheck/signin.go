@@ -13,6 +13,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
@@ -31,7 +32,7 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 	}
 	evidence := t.offeredEvidence(len(t.Trip.Offered))
 	if words := untrusted.Clean(t.Trip.Banner + " " + failure.Message); words != "" {
-		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.HostSays, untrusted.Quote(words), ""))
 	}
 	if said := causes.Hear(t.Trip.Banner+"\n"+failure.Message, causes.SignIn, causes.Permission); !said.IsZero() {
 		found := finding.New(said, finding.Likely, evidence...)
@@ -41,45 +42,45 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 	switch {
 	case errors.Is(failure, wire.ErrMore):
 		return finding.New(causes.SecondStepNeeded, finding.Proved,
-			append(evidence, finding.Saw("host wants", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
+			append(evidence, finding.Saw(seen.HostRequires, untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
 	case errors.Is(failure, wire.ErrNoKeySignIn):
 		return finding.New(causes.SignInOtherWay, finding.Proved,
-			finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
+			finding.Saw(seen.HostOffers, untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
 	case errors.Is(failure, wire.ErrSilent):
 		return finding.New(causes.PortSilent, finding.Proved,
-			append(evidence, finding.Saw("port", t.Passage.HostPort(), ""))...)
+			append(evidence, finding.Saw(seen.Port, t.Passage.HostPort(), ""))...)
 	}
 	cutOff := errors.Is(failure, wire.ErrHungUp) && len(t.Trip.Offered) > 0
 	if errors.Is(failure, wire.ErrDenied) || cutOff {
 		return t.explainDenial(ctx, evidence, cutOff)
 	}
 	return finding.New(causes.ConnectionClosed, finding.Proved,
-		append(evidence, finding.Saw("host", t.Passage.HostPort(), ""))...)
+		append(evidence, finding.Saw(seen.Host, t.Passage.HostPort(), ""))...)
 }
 
 // explainDenial looks whether a key that the host knows is here all the same.
 func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidence, cutOff bool) *finding.Crux {
 	untried := t.offered()[len(t.Trip.Offered):]
-	user := finding.Saw("signing in", "as "+untrusted.Clean(t.Passage.Client.User),
+	user := finding.Saw(seen.SigningInAs, "as "+untrusted.Clean(t.Passage.Client.User),
 		t.Origin(t.Passage.Client.Origin("user")))
 	broke := t.refused(append(evidence, user))
 	if key := t.knownToGit(ctx); key != "" && len(untried) == 0 {
 		return finding.New(causes.URLUserMissing, finding.Proved,
-			append(evidence, user, finding.Saw("as git", "the host knows the key "+key, ""))...)
+			append(evidence, user, finding.Saw(seen.AsGit, "the host knows the key "+key, ""))...)
 	}
 	if cutOff && len(untried) > 0 {
 		broke = finding.New(causes.KeysTooMany, finding.Likely,
-			append(evidence, finding.Saw("not tried", keyNames(untried), ""))...)
+			append(evidence, finding.Saw(seen.NotTried, keyNames(untried), ""))...)
 	}
 	if unfit := slices.IndexFunc(t.Trip.Offered, func(t wire.Taken) bool { return t.Unfit }); unfit >= 0 &&
 		len(untried) == 0 {
 		broke = finding.New(causes.KeyKindRefused, finding.Proved,
-			append(evidence, finding.Saw("held back",
+			append(evidence, finding.Saw(seen.HeldBack,
 				t.offered()[unfit].Name+": the host takes no signature that such a key makes", ""))...)
 	}
 	if old, all := t.oldKind(t.Trip); all && len(untried) == 0 {
 		broke = finding.New(causes.KeyKindRefused, finding.Proved,
-			append(evidence, finding.Saw("kinds", "the host takes only "+strings.Join(t.Host.Keys.Kinds,
+			append(evidence, finding.Saw(seen.AcceptedTypes, "the host takes only "+strings.Join(t.Host.Keys.Kinds,
 				", ")+", and not "+old, "its description"))...)
 	}
 	if refused := t.certificateRefused(append(evidence, user)); refused != nil && len(untried) == 0 {
@@ -101,7 +102,7 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	if found && key.Path != "" {
 		picked.Key = key.Path
 		if picked != broke {
-			picked.Evidence = append(picked.Evidence, finding.Saw("found", t.Station.Tilde(key.Path),
+			picked.Evidence = append(picked.Evidence, finding.Saw(seen.Found, t.Station.Tilde(key.Path),
 				"the host knows this key"))
 		}
 	}
@@ -130,30 +131,30 @@ func (t Travelled) refused(evidence []finding.Evidence) *finding.Crux {
 		return finding.New(causes.KeyNotRegistered, finding.Proved, evidence...)
 	}
 	return finding.New(causes.KeyNotRegistered, finding.Likely, append(evidence,
-		finding.Saw("not known", "whether it is the key or the account: the host's log tells, around "+
+		finding.Saw(seen.NotKnown, "whether it is the key or the account: the host's log tells, around "+
 			t.Station.Now().Format(time.DateTime), ""))...)
 }
 
 // foundKey names the crux when the host knows a key that was not tried.
 func (t Travelled) foundKey(key sshway.Key, untried []sshway.Key, evidence []finding.Evidence) *finding.Crux {
-	where := finding.Saw("kept back", key.Name+"  "+sshkey.Fingerprint(key.Public), t.Station.Tilde(key.Path))
+	where := finding.Saw(seen.KeptBack, key.Name+"  "+sshkey.Fingerprint(key.Public), t.Station.Tilde(key.Path))
 	if key.InAgent {
 		where.Origin = "the agent"
 	}
 	for _, other := range untried {
 		if other.Name == key.Name && bytes.Equal(other.Public.Marshal(), key.Public.Marshal()) {
-			where.Label = "not tried"
+			where.Name = seen.NotTried
 			return finding.New(causes.KeysTooMany, finding.Proved, append(evidence, where)...)
 		}
 	}
 	kept := slices.ContainsFunc(t.Kept, func(k sshway.Key) bool { return k.Path == key.Path })
 	if named := t.namedElsewhere(key); named.Path != "" && !kept {
-		where.Label = "found"
+		where.Name = seen.Found
 		return finding.New(causes.SSHConfigUnmatched, finding.Proved, append([]finding.Evidence{
-			finding.Saw("block", untrusted.Clean(named.Block), t.Origin(named.Origin)), where}, evidence...)...)
+			finding.Saw(seen.HostBlock, untrusted.Clean(named.Block), t.Origin(named.Origin)), where}, evidence...)...)
 	}
 	if key.Path != "" && !kept && (t.onlyDefaults() || filepath.Dir(key.Path) != t.Station.SSHDir()) {
-		where.Label = "found"
+		where.Name = seen.Found
 		return finding.New(causes.KeyElsewhere, finding.Proved, append([]finding.Evidence{where}, evidence...)...)
 	}
 	if !t.Passage.Client.OnlyThose || !key.InAgent {
@@ -200,12 +201,12 @@ func (t Travelled) wrongAccount(ctx context.Context) *finding.Crux {
 	if t.Request.Account == "" || t.Account == "" || t.Request.Account == t.Account {
 		return nil
 	}
-	found := finding.New(causes.KeyOtherAccount, finding.Proved, finding.Saw("signed in as", t.Account, t.Key),
-		finding.Saw("needed", t.Request.Account, ""))
+	found := finding.New(causes.KeyOtherAccount, finding.Proved, finding.Saw(seen.SignedInAs, t.Account, t.Key),
+		finding.Saw(seen.Needed, t.Request.Account, ""))
 	if key, _, ok := t.openWith(ctx, t.Trip,
 		func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Request.Account }); ok {
 		found.Key = key.Path
-		found.Evidence = append(found.Evidence, finding.Saw("found", key.Name+" opens "+t.Request.Account,
+		found.Evidence = append(found.Evidence, finding.Saw(seen.Found, key.Name+" opens "+t.Request.Account,
 			t.Station.Tilde(key.Path)))
 	}
 	return found
@@ -218,13 +219,13 @@ func (t Travelled) otherAccount(ctx context.Context) *finding.Crux {
 	if !ok {
 		return nil
 	}
-	evidence := []finding.Evidence{finding.Saw("signed in as", t.nameAccount(t.Account, t.Key), t.Key)}
+	evidence := []finding.Evidence{finding.Saw(seen.SignedInAs, t.nameAccount(t.Account, t.Key), t.Key)}
 	account := ""
 	if t.Host != nil {
 		account = untrusted.Clean(t.Host.Account(other.Greeting))
 	}
 	found := finding.New(causes.KeyOtherAccount, finding.Proved,
-		append(evidence, finding.Saw("found", key.Name+" opens "+t.nameAccount(account, "an account")+", which may",
+		append(evidence, finding.Saw(seen.Found, key.Name+" opens "+t.nameAccount(account, "an account")+", which may",
 			t.Station.Tilde(key.Path)))...)
 	found.Key = key.Path
 	return found
@@ -239,10 +240,10 @@ func (t Travelled) nameAccount(account, otherwise string) string {
 
 // unusable names why a key that the host knows could not sign.
 func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
-	evidence := []finding.Evidence{finding.Saw("key", key.Name+"  "+sshkey.Fingerprint(key.Public),
+	evidence := []finding.Evidence{finding.Saw(seen.Key, key.Name+"  "+sshkey.Fingerprint(key.Public),
 		t.Origin(key.Origin))}
 	found := finding.New(causes.KeyFileUnreadable, finding.Proved,
-		append(evidence, finding.Saw("file", t.Station.Tilde(key.Path), ""))...)
+		append(evidence, finding.Saw(seen.File, t.Station.Tilde(key.Path), ""))...)
 	switch {
 	case errors.Is(err, sshway.ErrNobody), errors.Is(err, sshkey.ErrLocked):
 		if broken := localcheck.AskingFails(t.Station.Getenv("SSH_ASKPASS"),
@@ -252,11 +253,11 @@ func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
 			return broken
 		}
 		found = finding.New(causes.KeyLocked, finding.Proved,
-			append(evidence, finding.Saw("host", "would take this key", ""))...)
+			append(evidence, finding.Saw(seen.Host, "would take this key", ""))...)
 		found.Mute = errors.Is(err, sshway.ErrNobody)
 	case errors.Is(err, sshkey.ErrDevice):
 		found = finding.New(causes.KeyInDevice, finding.Likely,
-			append(evidence, finding.Saw("host", "would take this key", ""))...)
+			append(evidence, finding.Saw(seen.Host, "would take this key", ""))...)
 	case errors.Is(err, sshkey.ErrPassphrase):
 		found = finding.New(causes.PassphraseWrong, finding.Proved, evidence...)
 	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered
@@ -264,7 +265,7 @@ func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
 		return t.suspectFile(sshway.LeftOut{Path: key.Path, Origin: key.Origin, Err: err})
 	case key.InAgent:
 		found = finding.New(causes.AgentRefused, finding.Proved,
-			append(evidence, finding.Saw("agent", t.Station.Tilde(t.Passage.Client.Agent), ""))...)
+			append(evidence, finding.Saw(seen.Agent, t.Station.Tilde(t.Passage.Client.Agent), ""))...)
 	}
 	found.Key = key.Path
 	return found
@@ -277,7 +278,7 @@ func (t Travelled) offeredEvidence(made int) []finding.Evidence {
 		if key.Certificate() != nil {
 			name = "certificate of " + name
 		}
-		evidence = append(evidence, finding.Saw("offered", name+"  "+sshkey.Fingerprint(key.Public),
+		evidence = append(evidence, finding.Saw(seen.Offered, name+"  "+sshkey.Fingerprint(key.Public),
 			t.Origin(key.Origin)))
 	}
 	return evidence

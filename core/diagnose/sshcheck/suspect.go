@@ -9,6 +9,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
 	"anchorage.example/unicrux/core/untrusted"
@@ -26,8 +27,8 @@ func (s Settled) suspect() []finding.Suspicion {
 	}
 	for _, key := range s.Keys {
 		if key.Public == nil {
-			suspect := finding.New(causes.KeyLocked, finding.Likely, finding.Saw("key", key.Name, s.Origin(key.Origin)),
-				finding.Saw("public half",
+			suspect := finding.New(causes.KeyLocked, finding.Likely, finding.Saw(seen.Key, key.Name, s.Origin(key.Origin)),
+				finding.Saw(seen.PublicKey,
 					"cannot be read without the passphrase, and no public file lies beside it", ""))
 			suspect.Key = key.Path
 			list = append(list, finding.Suspect(causes.SignIn, suspect))
@@ -35,9 +36,9 @@ func (s Settled) suspect() []finding.Suspicion {
 		if key.Pair != nil && errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) {
 			list = append(list, finding.Suspect(causes.SignIn,
 				finding.New(causes.KeyPairMismatch, finding.Proved,
-					finding.Saw("file", s.Station.Tilde(key.Path)+".pub", ""),
-					finding.Saw("it says", sshkey.Fingerprint(key.Pair.Beside), ""),
-					finding.Saw("key", sshkey.Fingerprint(key.Pair.Public), s.Station.Tilde(key.Path)))))
+					finding.Saw(seen.File, s.Station.Tilde(key.Path)+".pub", ""),
+					finding.Saw(seen.ItSays, sshkey.Fingerprint(key.Pair.Beside), ""),
+					finding.Saw(seen.Key, sshkey.Fingerprint(key.Pair.Public), s.Station.Tilde(key.Path)))))
 		}
 	}
 	if len(s.offered()) == 0 {
@@ -56,7 +57,7 @@ func (s Settled) noKeySignIn() *finding.Crux {
 		keyword = "PreferredAuthentications"
 	}
 	return finding.New(causes.SSHSettingHinders, finding.Proved,
-		finding.Saw("setting", keyword+" "+untrusted.Clean(value), s.Origin(origin)))
+		finding.Saw(seen.Setting, keyword+" "+untrusted.Clean(value), s.Origin(origin)))
 }
 
 // portLike is the path of a short form that begins as a port would.
@@ -68,17 +69,17 @@ func (s Settled) suspectAddress() []finding.Suspicion {
 	if a.Short && a.Port == 0 && causes.Says(a.Path, portLike) {
 		port, _, _ := strings.Cut(a.Path, "/")
 		list = append(list, finding.Suspect(causes.Reach, finding.New(causes.URLPortInShortForm,
-			finding.Likely, finding.Saw("path", a.Path, ""),
-			finding.Saw("port", s.Passage.HostPort()+", not "+port, ""))))
+			finding.Likely, finding.Saw(seen.Path, a.Path, ""),
+			finding.Saw(seen.Port, s.Passage.HostPort()+", not "+port, ""))))
 	}
 	if !strings.ContainsAny(a.Host, ".:") && allow.SameHost(s.Passage.Client.HostName, a.Host) {
 		list = append(list, finding.SuspectFor(causes.NameUnknown, finding.New(causes.URLAliasUnknown, finding.Likely,
-			finding.Saw("short name", a.Host, "the URL"), finding.Saw("settings", "say nothing about it", ""))))
+			finding.Saw(seen.ShortName, a.Host, "the URL"), finding.Saw(seen.Settings, "say nothing about it", ""))))
 	}
 	if a.User == "" && s.Passage.Settings.All("user") == nil && s.Question.Repo != "" {
 		list = append(list, finding.Suspect(causes.SignIn,
 			finding.New(causes.URLUserMissing, finding.Likely,
-				finding.Saw("sent", untrusted.Clean(s.Passage.Client.User), "the login name here"))))
+				finding.Saw(seen.Sent, untrusted.Clean(s.Passage.Client.User), "the login name here"))))
 	}
 	return list
 }
@@ -93,10 +94,10 @@ func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
 	case errors.Is(left.Err, sshway.ErrExposed):
 		code = causes.KeyFileExposed
 	}
-	suspect := finding.New(code, finding.Proved, finding.Saw("file", s.Station.Tilde(left.Path), s.Origin(left.Origin)))
+	suspect := finding.New(code, finding.Proved, finding.Saw(seen.File, s.Station.Tilde(left.Path), s.Origin(left.Origin)))
 	suspect.Path = left.Path
 	if code == causes.KeyFileUnreadable {
-		suspect.Evidence = append(suspect.Evidence, finding.Saw("why", left.Err.Error(), ""))
+		suspect.Evidence = append(suspect.Evidence, finding.Saw(seen.Why, left.Err.Error(), ""))
 	}
 	return suspect
 }
@@ -115,8 +116,8 @@ func (s Settled) suspectNoKey() []finding.Suspicion {
 			origin = "SSH_AUTH_SOCK"
 		}
 		list = append(list, finding.Suspect(from, finding.New(causes.AgentUnreachable, finding.Proved,
-			finding.Saw("agent", s.Station.Tilde(s.Passage.Client.Agent), origin),
-			finding.Saw("key files", "none either", ""))))
+			finding.Saw(seen.Agent, s.Station.Tilde(s.Passage.Client.Agent), origin),
+			finding.Saw(seen.KeyFiles, "none either", ""))))
 	}
 	if len(s.Passage.Left) == 0 && len(s.Keys) == 0 {
 		list = append(list, finding.Suspect(from, s.noKey()))
@@ -130,7 +131,7 @@ func (s Settled) noKey() *finding.Crux {
 	for _, identity := range s.Passage.Client.Identities {
 		folder := s.Station.Tilde(filepath.Dir(identity.Path))
 		if folders[folder] == nil {
-			evidence = append(evidence, finding.Saw("looked in", folder, s.Origin(identity.Origin)))
+			evidence = append(evidence, finding.Saw(seen.LookedIn, folder, s.Origin(identity.Origin)))
 		}
 		folders[folder] = append(folders[folder], filepath.Base(identity.Path))
 	}
@@ -139,9 +140,9 @@ func (s Settled) noKey() *finding.Crux {
 	}
 	switch {
 	case s.Passage.Client.Agent == "":
-		evidence = append(evidence, finding.Saw("agent", "none", ""))
+		evidence = append(evidence, finding.Saw(seen.Agent, "none", ""))
 	case s.Passage.AgentErr == nil:
-		evidence = append(evidence, finding.Saw("agent", "holds no key", s.Station.Tilde(s.Passage.Client.Agent)))
+		evidence = append(evidence, finding.Saw(seen.Agent, "holds no key", s.Station.Tilde(s.Passage.Client.Agent)))
 	}
 	return finding.New(causes.KeyNone, finding.Proved, evidence...)
 }

@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/redact"
@@ -22,11 +23,11 @@ import (
 // explainTrust tells an unknown key from a changed one and a changed one from a wrong
 // one, by what the host publishes.
 func (t Travelled) explainTrust(ctx context.Context) *finding.Crux {
-	offered := finding.Saw("offered", keyText(t.Trip.HostKey),
+	offered := finding.Saw(seen.Offered, keyText(t.Trip.HostKey),
 		net.JoinHostPort(t.Passage.Client.HostName, strconv.Itoa(t.Passage.Client.Port)))
-	stored := finding.Saw("stored", "nothing for "+t.Passage.Client.KnownHostsName, "")
+	stored := finding.Saw(seen.Stored, "nothing for "+t.Passage.Client.KnownHostsName, "")
 	if t.by != nil {
-		stored = finding.Saw("stored", keyText(t.by.Key), t.Station.Tilde(t.by.Origin()))
+		stored = finding.Saw(seen.Stored, keyText(t.by.Key), t.Station.Tilde(t.by.Origin()))
 	}
 	if t.verdict == knownhosts.KeyIsBanned {
 		return t.explainBan(offered)
@@ -68,10 +69,10 @@ func (t Travelled) unreadKnownHosts(offered finding.Evidence) *finding.Crux {
 		found := finding.New(
 			causes.FileMissing,
 			finding.Proved,
-			finding.Saw("file", t.Station.Tilde(problem.File), ""),
-			finding.Saw("why", untrusted.Clean(problem.Err.Error()), ""),
+			finding.Saw(seen.File, t.Station.Tilde(problem.File), ""),
+			finding.Saw(seen.Why, untrusted.Clean(problem.Err.Error()), ""),
 			finding.Saw(
-				"it is for",
+				seen.ItIsFor,
 				"the host keys that ssh knows: while ssh cannot read it, every host is new to ssh",
 				"",
 			),
@@ -90,9 +91,9 @@ func (t Travelled) otherSources(found *finding.Crux) {
 	if set && !strings.EqualFold(command, "none") && !t.Request.RunCommands {
 		found.Certainty = finding.Likely
 		found.Evidence = append(found.Evidence,
-			finding.Saw("not asked", "KnownHostsCommand "+untrusted.Clean(redact.Text(command)), t.Origin(origin)))
+			finding.Saw(seen.NotAsked, "KnownHostsCommand "+untrusted.Clean(redact.Text(command)), t.Origin(origin)))
 	}
-	if evidence, unsure := t.nameServers(); evidence.Label != "" {
+	if evidence, unsure := t.nameServers(); evidence.Name != "" {
 		found.Evidence = append(found.Evidence, evidence)
 		if unsure {
 			found.Certainty = finding.Likely
@@ -119,7 +120,7 @@ func (t Travelled) nameServers() (evidence finding.Evidence, unsure bool) {
 	case records.Any():
 		words = "name another key"
 	}
-	return finding.Saw("name servers", words, t.Origin(origin)), err != nil && strings.EqualFold(value, "yes")
+	return finding.Saw(seen.NameServers, words, t.Origin(origin)), err != nil && strings.EqualFold(value, "yes")
 }
 
 // explainBan names what keeps ssh from ever trusting the key: a mark beside it, a list of revoked keys, or
@@ -127,18 +128,18 @@ func (t Travelled) nameServers() (evidence finding.Evidence, unsure bool) {
 func (t Travelled) explainBan(offered finding.Evidence) *finding.Crux {
 	if t.by != nil {
 		return finding.New(causes.HostKeyRevoked, finding.Proved, offered,
-			finding.Saw("revoked in", t.Station.Tilde(t.by.Origin()), ""))
+			finding.Saw(seen.RevokedIn, t.Station.Tilde(t.by.Origin()), ""))
 	}
 	banned := t.Passage.Banned
-	setting := finding.Saw("setting", "RevokedHostKeys "+untrusted.Clean(t.Station.Tilde(banned.Path)),
+	setting := finding.Saw(seen.Setting, "RevokedHostKeys "+untrusted.Clean(t.Station.Tilde(banned.Path)),
 		t.Origin(banned.Origin))
 	if banned.Err == nil {
 		return finding.New(causes.HostKeyRevoked, finding.Proved, offered, setting)
 	}
 	return finding.New(causes.FileMissing, finding.Proved,
-		finding.Saw("file", untrusted.Clean(t.Station.Tilde(banned.Path)),
+		finding.Saw(seen.File, untrusted.Clean(t.Station.Tilde(banned.Path)),
 			untrusted.Clean(banned.Err.Error())), setting,
-		finding.Saw("it is for",
+		finding.Saw(seen.ItIsFor,
 			"the host keys that are never trusted: while ssh cannot read it, ssh trusts no host", ""))
 }
 
@@ -147,9 +148,9 @@ func (t Travelled) firstContact() finding.Evidence {
 	batch, _, _ := t.Passage.Settings.First("batchmode")
 	origin := t.Origin(t.Passage.Client.Origin("stricthostkeychecking"))
 	if t.Passage.Client.Strict == "yes" || batch == "yes" {
-		return finding.Saw("ssh", "refuses, and asks nobody", origin)
+		return finding.Saw(seen.SSH, "refuses, and asks nobody", origin)
 	}
-	return finding.Saw("ssh", "asks in a terminal whether the key is right, and refuses without one", origin)
+	return finding.Saw(seen.SSH, "asks in a terminal whether the key is right, and refuses without one", origin)
 }
 
 // A comparison says how an offered host key compares with the published ones.
@@ -165,23 +166,23 @@ const (
 // asked for its keys of other types before it is suspected: it may publish one alone.
 func (t Travelled) published(ctx context.Context, key ssh.PublicKey) (finding.Evidence, comparison) {
 	if t.Host == nil {
-		return finding.Saw("published", "nothing that we know of: this host is not described here", ""), unpublished
+		return finding.Saw(seen.Published, "nothing that we know of: this host is not described here", ""), unpublished
 	}
 	published, err := hostapi.Published(ctx, t.Host, t.Request.Timeout)
 	switch {
 	case err != nil && !published.Any():
-		return finding.Saw("published", "could not be asked: "+untrusted.Clean(err.Error()), ""), unpublished
+		return finding.Saw(seen.Published, "could not be asked: "+untrusted.Clean(err.Error()), ""), unpublished
 	case !published.Any():
-		return finding.Saw("published", "nothing", ""), unpublished
+		return finding.Saw(seen.Published, "nothing", ""), unpublished
 	case published.Has(key):
-		return finding.Saw("published", "this very key", ""), matches
+		return finding.Saw(seen.Published, "this very key", ""), matches
 	}
 	for _, other := range wire.HostKeys(ctx, t.plan(func(judgement) {}), key, published.Has) {
 		if published.Has(other) {
-			return finding.Saw("published", keyText(other)+", which the host has as well", ""), matches
+			return finding.Saw(seen.Published, keyText(other)+", which the host has as well", ""), matches
 		}
 	}
-	return finding.Saw("published", published.First(), ""), differs
+	return finding.Saw(seen.Published, published.First(), ""), differs
 }
 
 func keyText(key ssh.PublicKey) string { return sshkey.Kind(key) + " " + sshkey.Fingerprint(key) }
@@ -195,8 +196,12 @@ func (t Travelled) certificateRefused(evidence []finding.Evidence) *finding.Crux
 			continue
 		}
 		code, told := t.wrongWith(certificate, userCertificate)
-		return finding.New(code, finding.Likely,
-			append([]finding.Evidence{told, finding.Saw("signed by", authorityText(certificate), "")}, evidence...)...)
+		return finding.New(
+			code,
+			finding.Likely,
+			append(
+				[]finding.Evidence{told, finding.Saw(seen.SignedBy, authorityText(certificate), "")},
+				evidence...)...)
 	}
 	return nil
 }
@@ -215,7 +220,7 @@ func (t Travelled) hostCertificate(offered finding.Evidence) *finding.Crux {
 	if code.IsZero() {
 		return nil
 	}
-	return finding.New(code, finding.Proved, told, finding.Saw("signed by", authorityText(t.Trip.HostCertificate),
+	return finding.New(code, finding.Proved, told, finding.Saw(seen.SignedBy, authorityText(t.Trip.HostCertificate),
 		t.Station.Tilde(authority.Origin())), offered, t.firstContact())
 }
 
@@ -240,17 +245,17 @@ func (t Travelled) wrongWith(certificate *ssh.Certificate, codes certificateCode
 	from, until := sshkey.CertificateTimes(certificate)
 	switch sshkey.Judge(certificate, name, t.Station.Now()) {
 	case sshkey.NotYet:
-		return codes.notYet, finding.Saw("valid from", from.Format(time.DateTime), "the certificate")
+		return codes.notYet, finding.Saw(seen.ValidFrom, from.Format(time.DateTime), "the certificate")
 	case sshkey.Ended:
-		return codes.ended, finding.Saw("valid until", until.Format(time.DateTime), "the certificate")
+		return codes.ended, finding.Saw(seen.ValidUntil, until.Format(time.DateTime), "the certificate")
 	case sshkey.ForOther:
 		names := untrusted.Clean(strings.Join(certificate.ValidPrincipals, ", "))
 		if names == "" {
 			names = "nobody: it names no user"
 		}
-		return codes.other, finding.Saw("valid for", names, "the certificate")
+		return codes.other, finding.Saw(seen.ValidFor, names, "the certificate")
 	}
-	return codes.rest, finding.Saw("valid for", untrusted.Clean(name), "the certificate")
+	return codes.rest, finding.Saw(seen.ValidFor, untrusted.Clean(name), "the certificate")
 }
 
 // authorityText is who signed a certificate, and as what.

@@ -7,6 +7,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/sshkey"
@@ -26,13 +27,13 @@ func (s Settled) suspectUser() []finding.Suspicion {
 
 // suspectHome looks whether what is meant for the host is in a home that ssh does not read.
 func (s Settled) suspectHome() []finding.Suspicion {
-	reads := finding.Saw("ssh reads", filepath.Join(s.Station.SSHHome, ".ssh", "config"),
+	reads := finding.Saw(seen.SSHReads, filepath.Join(s.Station.SSHHome, ".ssh", "config"),
 		"the home of "+s.Station.User+" in the password database")
-	git := finding.Saw("git reads", filepath.Join(s.Station.Home, ".gitconfig"), "HOME")
+	git := finding.Saw(seen.GitReads, filepath.Join(s.Station.Home, ".gitconfig"), "HOME")
 	if _, err := os.Stat(hosts.OurFile(s.Station)); err == nil && s.Host != nil {
 		return []finding.Suspicion{
 			finding.Suspect(causes.Reach, finding.New(causes.OtherUser, finding.Proved, reads, git,
-				finding.Saw("settings", "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station)))),
+				finding.Saw(seen.Settings, "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station)))),
 		}
 	}
 	folder := filepath.Join(s.Station.Home, ".ssh")
@@ -44,7 +45,7 @@ func (s Settled) suspectHome() []finding.Suspicion {
 		certainty = finding.Proved
 	}
 	return []finding.Suspicion{finding.Suspect(causes.Trust, finding.New(causes.OtherUser, certainty, reads, git,
-		finding.Saw("not used", folder, "")))}
+		finding.Saw(seen.NotUsed, folder, "")))}
 }
 
 // suspectSudo looks whether the person to whom sudo gave root's rights is settled for the host, where root is not
@@ -60,9 +61,9 @@ func (s Settled) suspectSudo() []finding.Suspicion {
 		return nil
 	}
 	return []finding.Suspicion{finding.Suspect(causes.Trust, finding.New(causes.OtherUser, finding.Proved,
-		finding.Saw("ssh reads", filepath.Join(s.Station.SSHDir(), "config"), "as "+s.Station.User),
-		finding.Saw("sudo was run by", person, "environment: SUDO_USER"),
-		finding.Saw("not used", filepath.Join(home, ".ssh"), "")))}
+		finding.Saw(seen.SSHReads, filepath.Join(s.Station.SSHDir(), "config"), "as "+s.Station.User),
+		finding.Saw(seen.SudoWasRunBy, person, "environment: SUDO_USER"),
+		finding.Saw(seen.NotUsed, filepath.Join(home, ".ssh"), "")))}
 }
 
 // isSettledIn reports whether there are keys in a home, or the host's key is known there.

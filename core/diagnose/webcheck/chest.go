@@ -10,6 +10,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/untrusted"
@@ -33,9 +34,9 @@ func (t Travelled) staleHelper() []finding.Evidence {
 	}
 	for _, s := range t.helpers() {
 		if !hosts.IsHelper(s.Entry.Value) {
-			return []finding.Evidence{finding.Saw("answered by", untrusted.Clean(s.Entry.Value),
+			return []finding.Evidence{finding.Saw(seen.AnsweredBy, untrusted.Clean(s.Entry.Value),
 				t.Station.Tilde(s.Entry.Origin)),
-				finding.Saw("in the chest", "the token "+own+", which is not asked for", "")}
+				finding.Saw(seen.InTheChest, "the token "+own+", which is not asked for", "")}
 		}
 	}
 	return nil
@@ -51,17 +52,17 @@ func (t Travelled) silentChest() *finding.Crux {
 	i := slices.IndexFunc(list, t.lasts)
 	if i < 0 {
 		return finding.New(causes.TokenEnded, finding.Proved,
-			finding.Saw("in the chest", "the token "+list[0].Name, ""),
-			finding.Saw("ended", list[0].Until.Format(time.DateOnly), ""))
+			finding.Saw(seen.InTheChest, "the token "+list[0].Name, ""),
+			finding.Saw(seen.Expired, list[0].Until.Format(time.DateOnly), ""))
 	}
 	if place := t.Registry.WebPlace(t.Base.Host); !slices.ContainsFunc(list,
 		func(e chest.Entry) bool { return slices.Contains(e.Places, place) }) {
 		e := list[i]
 		found := finding.New(causes.TokenElsewhere, finding.Proved,
-			finding.Saw("in the chest", "the token "+e.Name, ""),
-			finding.Saw("leads to", place.String(), "the description of "+e.Host))
+			finding.Saw(seen.InTheChest, "the token "+e.Name, ""),
+			finding.Saw(seen.LeadsTo, place.String(), "the description of "+e.Host))
 		for _, kept := range e.Places {
-			found.Evidence = append(found.Evidence, finding.Saw("kept for", kept.String(), "the chest"))
+			found.Evidence = append(found.Evidence, finding.Saw(seen.StoredFor, kept.String(), "the chest"))
 		}
 		found.Token = e.Name
 		return found
@@ -69,8 +70,8 @@ func (t Travelled) silentChest() *finding.Crux {
 	if _, err := chest.Of(t.Station).Get(list[i]); !errors.Is(err, chest.ErrClosed) {
 		return nil
 	}
-	return finding.New(causes.ChestClosed, finding.Proved, finding.Saw("in the chest", "the token "+list[i].Name, ""),
-		finding.Saw("asked", t.askedWhom(), ""))
+	return finding.New(causes.ChestClosed, finding.Proved, finding.Saw(seen.InTheChest, "the token "+list[i].Name, ""),
+		finding.Saw(seen.Asked, t.askedWhom(), ""))
 }
 
 // keptHere lists what the chest has for git's question.

@@ -13,6 +13,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/untrusted"
@@ -34,26 +35,29 @@ func (t Travelled) explain(ctx context.Context, failure *wire.Failure) *finding.
 	code := finding.Met(failure.Reason, causes.ConnectionClosed)
 	if t.moved != "" { // we came as far as the host that was asked for
 		return finding.New(causes.RepositoryMoved, finding.Proved,
-			finding.Saw("the host says", "it is at "+untrusted.Clean(t.Base.Redacted()), ""),
-			finding.Saw("there", causes.Summary(code), ""))
+			finding.Saw(seen.HostSays, "it is at "+untrusted.Clean(t.Base.Redacted()), ""),
+			finding.Saw(seen.There, causes.Summary(code), ""))
 	}
 	if t.Base.Scheme == "http" && !t.Undescribed() {
 		code = causes.URLTransportRefused
 	}
-	evidence := []finding.Evidence{finding.Saw("host", t.Base.Hostname(), ""), finding.Saw("port", portOf(t.Base), "")}
+	evidence := []finding.Evidence{
+		finding.Saw(seen.Host, t.Base.Hostname(), ""),
+		finding.Saw(seen.Port, portOf(t.Base), ""),
+	}
 	if t.Web.Proxy != "" {
-		evidence = append(evidence, finding.Saw("through", hideURL(t.Web.Proxy),
+		evidence = append(evidence, finding.Saw(seen.Through, hideURL(t.Web.Proxy),
 			t.Station.Tilde(t.Web.Origin("proxy"))))
 	}
 	if code == causes.TLSVersion && t.Web.Least != 0 {
-		evidence = append(evidence, finding.Saw("settings want", tls.VersionName(t.Web.Least)+" or newer",
+		evidence = append(evidence, finding.Saw(seen.SettingsRequire, tls.VersionName(t.Web.Least)+" or newer",
 			t.Station.Tilde(t.Web.Origin("version"))))
 	}
 	if words := untrusted.Clean(failure.Message); words != "" {
-		evidence = append(evidence, finding.Saw("it says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.ItSays, untrusted.Quote(words), ""))
 	}
 	if likely := t.LikelyName(nil); code == causes.NameUnknown && likely != "" {
-		evidence = append(evidence, finding.Saw("looks like", likely, ""))
+		evidence = append(evidence, finding.Saw(seen.LooksLike, likely, ""))
 	}
 	return finding.First(finding.New(code, finding.Proved, evidence...), causes.Reach, t.suspicions)
 }
@@ -69,18 +73,18 @@ func portOf(u *url.URL) string {
 func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 	var evidence []finding.Evidence
 	if len(t.Trip.Chain) > 0 {
-		evidence = append(evidence, finding.Saw("certificate", certificateText(t.Trip.Chain[0]), ""))
+		evidence = append(evidence, finding.Saw(seen.Certificate, certificateText(t.Trip.Chain[0]), ""))
 	}
 	trusted := "this system's certificate authorities"
 	if t.Web.Authority != "" {
 		trusted = "those in " + untrusted.Clean(t.Web.Authority)
 	}
-	evidence = append(evidence, finding.Saw(string(t.Program())+" trusts",
+	evidence = append(evidence, finding.Saw(seen.Trusts,
 		trusted, t.Station.Tilde(t.Web.Origin("authority"))))
 	if errors.Is(t.Trip.Judgement, wire.ErrPinned) {
 		return finding.New(causes.TLSAuthorityUnknown, finding.Proved,
 			append(evidence[:len(evidence)-1],
-				finding.Saw("settings name",
+				finding.Saw(seen.SettingsName,
 					untrusted.Clean(strings.TrimSpace(strings.Join(t.Web.Pins, ", ")+" "+t.Web.KeyPins)),
 					t.Station.Tilde(t.Web.Origin("pin"))))...)
 	}
@@ -89,27 +93,27 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 	switch {
 	case errors.As(t.Trip.Judgement, &name):
 		return finding.New(causes.TLSName, finding.Proved,
-			append(evidence, finding.Saw("asked for", t.Base.Hostname(), ""))...)
+			append(evidence, finding.Saw(seen.AskedFor, t.Base.Hostname(), ""))...)
 	case errors.As(t.Trip.Judgement, &invalid) && invalid.Reason == x509.Expired:
 		now := t.Station.Now()
 		if there := t.timeThere(ctx); there.After(t.Trip.Chain[0].NotBefore) && there.Before(t.Trip.Chain[0].NotAfter) {
 			return finding.New(causes.ClockWrong, finding.Likely,
-				append(evidence, finding.Saw("clock here", now.Format(time.DateTime), ""),
-					finding.Saw("clock there", there.Format(time.DateTime), "the host"))...)
+				append(evidence, finding.Saw(seen.ClockHere, now.Format(time.DateTime), ""),
+					finding.Saw(seen.ClockThere, there.Format(time.DateTime), "the host"))...)
 		}
 		if now.Before(t.Trip.Chain[0].NotBefore) {
 			return finding.New(causes.TLSNotYet, finding.Proved,
-				append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
+				append(evidence, finding.Saw(seen.Today, now.Format(time.DateOnly), "this workstation's clock"))...)
 		}
 		return finding.New(causes.TLSEnded, finding.Proved,
-			append(evidence, finding.Saw("today", now.Format(time.DateOnly), "this workstation's clock"))...)
+			append(evidence, finding.Saw(seen.Today, now.Format(time.DateOnly), "this workstation's clock"))...)
 	}
 	if why := weakSignature(t.Trip.Chain); why != "" {
-		return finding.New(causes.TLSWeak, finding.Likely, append(evidence, finding.Saw("it is", why, ""))...)
+		return finding.New(causes.TLSWeak, finding.Likely, append(evidence, finding.Saw(seen.ItIs, why, ""))...)
 	}
 	if missing := t.missingLink(); missing != "" {
 		return finding.New(causes.TLSAuthorityUnknown, finding.Proved, append(evidence,
-			finding.Saw("the host leaves out", "the certificate of "+missing+", which signed its own", ""))...)
+			finding.Saw(seen.TheHostLeavesOut, "the certificate of "+missing+", which signed its own", ""))...)
 	}
 	found := finding.New(causes.TLSAuthorityUnknown, finding.Proved, evidence...)
 	if chain := t.Trip.Chain; len(chain) > 0 && t.Web.Authority == "" {
@@ -121,28 +125,28 @@ func (t Travelled) explainCertificate(ctx context.Context) *finding.Crux {
 // explainStatus names why the host did not open the repository to somebody whom it knows.
 func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	answer, words := t.Trip.Answer, t.Trip.Answer.Said()
-	evidence := []finding.Evidence{finding.Saw("asked for", untrusted.Clean(t.Base.Path), ""),
-		finding.Saw("status", "HTTP "+strconv.Itoa(answer.Status), "")}
+	evidence := []finding.Evidence{finding.Saw(seen.AskedFor, untrusted.Clean(t.Base.Path), ""),
+		finding.Saw(seen.Status, "HTTP "+strconv.Itoa(answer.Status), "")}
 	if t.Trip.User != "" {
-		evidence = append(evidence, finding.Saw("signed in as", untrusted.Clean(t.Trip.User), ""))
+		evidence = append(evidence, finding.Saw(seen.SignedInAs, untrusted.Clean(t.Trip.User), ""))
 	}
 	isPage := answer.Kind == "text/html"
 	if told := causes.Hear(words, causes.Trust, causes.Trust); !told.IsZero() {
 		return finding.New(told, finding.Proved,
-			append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))...)
+			append(evidence, finding.Saw(seen.HostSays, untrusted.Quote(words), ""))...)
 	}
 	if words != "" && !isPage {
-		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.HostSays, untrusted.Quote(words), ""))
 	}
 	if t.Trip.Instead.Open {
-		evidence = append(evidence, finding.Saw("reading", "works", ""))
+		evidence = append(evidence, finding.Saw(seen.Reading, "works", ""))
 	}
 	if answer.Status == 200 && isPage {
 		if t.otherProgram(ctx) {
 			return t.otherRepository(evidence)
 		}
 		return finding.New(causes.SignedInPage, finding.Proved,
-			append(evidence, finding.Saw("answered", "a page for people", ""))...)
+			append(evidence, finding.Saw(seen.Answered, "a page for people", ""))...)
 	}
 	if t.Host != nil {
 		if code, known := causes.Find(t.Host.Meaning(words)); known && causes.StageOf(code) != "" {
@@ -151,30 +155,30 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	}
 	if lacks := t.lacking(ctx); lacks != "" {
 		return finding.New(causes.TokenPurposeMissing, finding.Proved,
-			append(evidence, finding.Saw("the token may", lacks, "the interface of "+t.Host.Name))...)
+			append(evidence, finding.Saw(seen.TheTokenMay, lacks, "the interface of "+t.Host.Name))...)
 	}
 	if told := t.hear(); !told.IsZero() && told != causes.RepositoryMissing {
 		return finding.New(told, finding.Likely, append(evidence, t.sentFrom(told)...)...)
 	}
 	if answer.Status == 400 && t.headersTwice() {
-		return finding.New(causes.HeaderOverrides, finding.Proved, append([]finding.Evidence{finding.Saw("header",
+		return finding.New(causes.HeaderOverrides, finding.Proved, append([]finding.Evidence{finding.Saw(seen.Header,
 			"one of them is set twice, and both are sent", t.Station.Tilde(t.Web.Origin("header")))}, evidence...)...)
 	}
 	switch {
 	case answer.Status == 429 || answer.Later != "" && answer.Status < 500:
 		return finding.New(causes.HostLimits, finding.Proved,
-			append(evidence, finding.Saw("again in", untrusted.Clean(answer.Later), ""))...)
+			append(evidence, finding.Saw(seen.AgainIn, untrusted.Clean(answer.Later), ""))...)
 	case answer.Status == http.StatusUnavailableForLegalReasons:
 		return finding.New(causes.RepositoryWithheld, finding.Proved, evidence...)
 	case answer.Status >= 500:
 		return finding.New(causes.HostFailing, finding.Proved, evidence...)
 	case answer.Status >= 300 && answer.Status < 400 && signInPage(answer.Moved):
 		return finding.New(causes.SignedInPage, finding.Proved,
-			append(evidence, finding.Saw("the host says",
+			append(evidence, finding.Saw(seen.HostSays,
 				"to go to "+untrusted.Clean(redact.Text(answer.Moved)), ""))...)
 	case answer.Status >= 300 && answer.Status < 400:
 		return finding.New(causes.RepositoryMoved, finding.Proved,
-			append(evidence, finding.Saw("the host says", untrusted.Clean(answer.Moved), ""))...)
+			append(evidence, finding.Saw(seen.HostSays, untrusted.Clean(answer.Moved), ""))...)
 	case t.Trip.Instead.Open && t.Undescribed(): // the host does not say whether it is the account or the token
 		return finding.New(causes.ReadOnlyAccount, finding.Likely, evidence...)
 	case t.Trip.Instead.Open:
@@ -182,7 +186,7 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	case answer.Status == 403 && !answer.Listed:
 		return finding.New(causes.TokenPurposeMissing, finding.Likely, evidence...)
 	case answer.Listed && t.Question.Purpose != finding.Push:
-		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw("refused",
+		return finding.New(causes.HostFailing, finding.Proved, append(evidence, finding.Saw(seen.Refused,
 			"POST, by which git fetches; the list of refs, by GET, came", ""))...)
 	}
 	if t.otherProgram(ctx) {
@@ -216,7 +220,7 @@ func (t Travelled) sentFrom(code causes.Code) []finding.Evidence {
 		return nil
 	}
 	return []finding.Evidence{
-		finding.Saw("sent", "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), ""),
+		finding.Saw(seen.Sent, "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), ""),
 	}
 }
 
@@ -247,10 +251,10 @@ func (t Travelled) wantsOwn() *finding.Crux {
 	if t.own != nil {
 		shown = "the one in " + untrusted.Clean(t.Web.OwnCert)
 	}
-	evidence := []finding.Evidence{finding.Saw("host wants", "a certificate from this workstation", ""),
-		finding.Saw("shown", shown, t.Station.Tilde(t.Web.Origin("own")))}
+	evidence := []finding.Evidence{finding.Saw(seen.HostRequires, "a certificate from this workstation", ""),
+		finding.Saw(seen.Shown, shown, t.Station.Tilde(t.Web.Origin("own")))}
 	if len(t.Trip.Chain) > 0 {
-		evidence = append(evidence, finding.Saw("its own", certificateText(t.Trip.Chain[0]), ""))
+		evidence = append(evidence, finding.Saw(seen.ItsOwn, certificateText(t.Trip.Chain[0]), ""))
 	}
 	return finding.New(causes.TLSOwnCertificate, finding.Proved, evidence...)
 }
@@ -282,7 +286,7 @@ func (t Travelled) otherRepository(evidence []finding.Evidence) *finding.Crux {
 		what = "a repository of Mercurial's: hg clone takes this URL"
 	}
 	found := finding.New(causes.RepositoryNotGit, finding.Proved,
-		append(evidence, finding.Saw("there is", what, ""))...)
+		append(evidence, finding.Saw(seen.ThereIs, what, ""))...)
 	found.Other = t.OtherProgram()
 	return found
 }

@@ -9,6 +9,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -40,7 +41,7 @@ func (t Travelled) lastWord(ctx context.Context) *finding.Crux {
 		return found
 	}
 	return finding.New(causes.HostFailing, finding.Likely,
-		append(unusual, finding.Saw("git says", untrusted.Quote(untrusted.Clean(refused.Said)), ""))...)
+		append(unusual, finding.Saw(seen.GitSays, untrusted.Quote(untrusted.Clean(refused.Said)), ""))...)
 }
 
 // unusual is what may count for git on a way that is open for us.
@@ -48,18 +49,18 @@ func (t Travelled) unusual() []finding.Evidence {
 	var list []finding.Evidence
 	for _, certificate := range t.Trip.Chain {
 		if why := weakness(certificate); why != "" {
-			list = append(list, finding.Saw("certificate", certificateText(certificate)+", "+why, ""))
+			list = append(list, finding.Saw(seen.Certificate, certificateText(certificate)+", "+why, ""))
 			break
 		}
 	}
 	for _, set := range t.Config.For("http", t.asWritten().String()) {
 		if !slices.Contains(modelled, set.Name) {
-			list = append(list, finding.Saw("setting", untrusted.Clean(set.Name), t.Station.Tilde(set.Entry.Origin)))
+			list = append(list, finding.Saw(seen.Setting, untrusted.Clean(set.Name), t.Station.Tilde(set.Entry.Origin)))
 		}
 	}
 	for _, name := range []string{"GIT_SSL_VERSION", "GIT_SSL_CIPHER_LIST", "GIT_PROXY_SSL_CAINFO"} {
 		if t.Station.Getenv(name) != "" {
-			list = append(list, finding.Saw("setting", name, "environment"))
+			list = append(list, finding.Saw(seen.Setting, name, "environment"))
 		}
 	}
 	return list

@@ -15,6 +15,7 @@ import (
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
@@ -39,7 +40,7 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 	part.Facts = s.settingFacts()
 	if name := "git-remote-" + s.Base.Scheme; s.Hg == nil && !gitlink.HasProgram(ctx, s.Station, name) {
 		return s, part, finding.New(causes.ProgramMissing, finding.Proved,
-			finding.Saw("missing", name+", by which git goes over HTTP", ""))
+			finding.Saw(seen.Missing, name+", by which git goes over HTTP", ""))
 	}
 	if wrong := s.noNumber(); wrong != nil {
 		return s, part, wrong
@@ -92,8 +93,8 @@ func (s Settled) noNumber() *finding.Crux {
 	for _, set := range s.Config.For("http", s.asWritten().String()) {
 		if slices.Contains(numbers, set.Name) && !causes.Says(set.Entry.Value, `^-?\d+[kmg]?$`) {
 			return finding.New(causes.GitConfigBroken, finding.Proved,
-				finding.Saw("setting", set.Name+" = "+untrusted.Clean(set.Entry.Value),
-					s.Station.Tilde(set.Entry.Origin)), finding.Saw("why", "a number belongs there", ""))
+				finding.Saw(seen.Setting, set.Name+" = "+untrusted.Clean(set.Entry.Value),
+					s.Station.Tilde(set.Entry.Origin)), finding.Saw(seen.Why, "a number belongs there", ""))
 		}
 	}
 	return nil
@@ -126,8 +127,8 @@ type trust struct {
 func (s Settled) readTrust() (t trust, crux *finding.Crux) {
 	wrong := func(file, origin, what string) (trust, *finding.Crux) {
 		return t, finding.New(causes.FileMissing, finding.Proved,
-			finding.Saw("file", untrusted.Clean(file), s.Station.Tilde(s.Web.Origin(origin))),
-			finding.Saw("it is for", what, ""))
+			finding.Saw(seen.File, untrusted.Clean(file), s.Station.Tilde(s.Web.Origin(origin))),
+			finding.Saw(seen.ItIsFor, what, ""))
 	}
 	if s.Base.Scheme != "https" {
 		return t, nil
@@ -187,8 +188,8 @@ func (s Settled) suspectHelpers(ctx context.Context) []finding.Suspicion {
 		if program, there := gitlink.HelperProgram(ctx, s.Station, set.Entry.Value); !there {
 			list = append(list, finding.SuspectFor(causes.SecretMissing,
 				finding.New(causes.HelperMissing, finding.Proved,
-					finding.Saw("helper", untrusted.Clean(set.Entry.Value), s.Station.Tilde(set.Entry.Origin)),
-					finding.Saw("missing", untrusted.Clean(program), ""))))
+					finding.Saw(seen.Helper, untrusted.Clean(set.Entry.Value), s.Station.Tilde(set.Entry.Origin)),
+					finding.Saw(seen.Missing, untrusted.Clean(program), ""))))
 			break
 		}
 	}
@@ -207,7 +208,7 @@ func (s Settled) suspectExtension(ctx context.Context) []finding.Suspicion {
 	}
 	return []finding.Suspicion{
 		finding.SuspectFor(causes.SecretMissing, finding.New(causes.GitConfigBroken, finding.Likely,
-			finding.Saw("hg says", untrusted.Quote(untrusted.Clean(words)), ""))),
+			finding.Saw(seen.HgSays, untrusted.Quote(untrusted.Clean(words)), ""))),
 	}
 }
 

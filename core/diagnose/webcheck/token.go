@@ -10,6 +10,7 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
@@ -21,19 +22,19 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 	words := t.Trip.Answer.Said()
 	var evidence []finding.Evidence
 	if words != "" {
-		evidence = append(evidence, finding.Saw("host says", untrusted.Quote(words), ""))
+		evidence = append(evidence, finding.Saw(seen.HostSays, untrusted.Quote(words), ""))
 	}
 	if !t.takesPassword() {
 		return finding.New(causes.SignInOtherWay, finding.Proved,
-			append([]finding.Evidence{finding.Saw("host offers", untrusted.Clean(strings.Join(t.Trip.Schemes, ", ")),
+			append([]finding.Evidence{finding.Saw(seen.HostOffers, untrusted.Clean(strings.Join(t.Trip.Schemes, ", ")),
 				"")}, evidence...)...)
 	}
 	if errors.Is(t.Trip.NoSecret, origin.ErrUnprotected) {
 		return finding.New(causes.TokenUnknown, finding.Likely,
-			append(evidence, finding.Saw("not tried",
+			append(evidence, finding.Saw(seen.NotTried,
 				"a secret is never sent over plain http by Unicrux; "+string(t.Program())+" would send it", ""))...)
 	}
-	header := finding.Saw("header", "Authorization: "+secret.Mask, t.Station.Tilde(t.Web.Origin("header")))
+	header := finding.Saw(seen.Header, "Authorization: "+secret.Mask, t.Station.Tilde(t.Web.Origin("header")))
 	signsIn := slices.ContainsFunc(t.Web.Headers,
 		func(h string) bool { return strings.HasPrefix(strings.ToLower(h), "authorization:") })
 	if t.Trip.NoSecret != nil && signsIn { // it went along, and was not enough
@@ -44,18 +45,18 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 			return silent
 		}
 		if t.userIsToken() {
-			return finding.New(causes.TokenMisplaced, finding.Likely, append([]finding.Evidence{finding.Saw("url",
+			return finding.New(causes.TokenMisplaced, finding.Likely, append([]finding.Evidence{finding.Saw(seen.URL,
 				"what looks like a token is where the user name belongs", "")}, evidence...)...)
 		}
 		return finding.First(finding.New(causes.SecretMissing, finding.Proved,
-			append([]finding.Evidence{finding.Saw("asked", t.askedWhom(), "")}, evidence...)...),
+			append([]finding.Evidence{finding.Saw(seen.Asked, t.askedWhom(), "")}, evidence...)...),
 			causes.SignIn, t.suspicions)
 	}
-	sent := finding.Saw("sent", "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), "")
+	sent := finding.Saw(seen.Sent, "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), "")
 	if !t.WebSecret.Empty() {
 		shown, _ := address.HideSecret(t.Given)
 		return finding.New(causes.URLSecret, finding.Proved,
-			append([]finding.Evidence{finding.Saw("url", untrusted.Clean(shown), ""), sent}, evidence...)...)
+			append([]finding.Evidence{finding.Saw(seen.URL, untrusted.Clean(shown), ""), sent}, evidence...)...)
 	}
 	if signsIn {
 		return finding.New(causes.HeaderOverrides, finding.Likely,
@@ -75,12 +76,12 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 	}
 	if t.Host != nil && t.Host.Tokens.Form != "" && !hostapi.FitsForm(t.Host, string(t.Sent.Password.Reveal())) {
 		return finding.New(causes.TokenMisplaced, finding.Proved,
-			append(evidence, finding.Saw("form", "the tokens of "+t.Host.Name+" have another form",
+			append(evidence, finding.Saw(seen.Format, "the tokens of "+t.Host.Name+" have another form",
 				"its description"))...)
 	}
 	if account, known := t.whose(ctx); known {
 		return finding.New(causes.TokenMisplaced, finding.Proved,
-			append(evidence, finding.Saw("the token is", account+"'s", "the interface of "+t.Host.Name))...)
+			append(evidence, finding.Saw(seen.TheTokenIs, account+"'s", "the interface of "+t.Host.Name))...)
 	}
 	return finding.New(causes.TokenUnknown, finding.Likely, evidence...)
 }

@@ -13,6 +13,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
@@ -60,7 +61,7 @@ func Travel(ctx context.Context, s Settled) (t Travelled, part finding.Part, cru
 		t = next
 	}
 	return t, part, finding.New(causes.RepositoryMoved, finding.Proved,
-		finding.Saw("the host says", "to look elsewhere, again and again", "")), nil
+		finding.Saw(seen.HostSays, "to look elsewhere, again and again", "")), nil
 }
 
 // once goes one trip, and adds what it sent and for whom.
@@ -250,14 +251,14 @@ func (t Travelled) show(ctx context.Context) (_ Travelled, part finding.Part, cr
 	part.Open(causes.SignIn, 0)
 	part.Fact(causes.SignIn, "token", t.token(), "")
 	part.Fact(causes.SignIn, "account", t.Account, from)
-	sent := finding.Saw("signed in as", t.Account, from)
+	sent := finding.Saw(seen.SignedInAs, t.Account, from)
 	if t.Request.Account != "" && t.Request.Account != t.Account {
 		return t, part, finding.New(causes.TokenMisplaced, finding.Proved, sent,
-			finding.Saw("needed", t.Request.Account, "")), nil
+			finding.Saw(seen.Needed, t.Request.Account, "")), nil
 	}
 	if lacks := t.lacking(ctx); lacks != "" {
 		return t, part, finding.New(causes.TokenPurposeMissing, finding.Proved, sent,
-			finding.Saw("the token may", lacks, from)), nil
+			finding.Saw(seen.TheTokenMay, lacks, from)), nil
 	}
 	return t, part, nil, nil
 }

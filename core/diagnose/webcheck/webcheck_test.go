@@ -193,8 +193,8 @@ func TestInURL(t *testing.T) {
 		t.Fatalf("%+v", w.crux)
 	}
 	for _, evidence := range w.crux.Evidence {
-		if strings.Contains(evidence.String(), "salt-and-pepper") {
-			t.Errorf("a secret: %s", evidence)
+		if strings.Contains(evidence.Text+evidence.Origin, "salt-and-pepper") {
+			t.Errorf("a secret: %+v", evidence)
 		}
 	}
 	if len(w.mends) == 0 || strings.Contains(w.mends[0].Summary, "salt") || w.t.Sent.Where() != "the URL" {
