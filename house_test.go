@@ -161,13 +161,14 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 
 // readers may open files by package os: each has a reason.
 var readers = []string{
-	"core/regular/regular.go",                                          // looks whether a file is one
-	"core/gitlink/pushing_linux.go",                                    // files of /proc
-	"core/peer/peer_linux.go",                                          // likewise
-	"core/disk/disk.go",                                                // a folder, to sync it
-	"core/person/socket_windows.go",                                    // before anything else is ready
-	"cli/ask.go",                                                       // a secret may come from a pipe or a device
-	"demo", "standin", "acceptance", "agreement", "fixture", "mutants", "messages", "calibration", // files of their own
+	"core/regular/regular.go",       // looks whether a file is one
+	"core/gitlink/pushing_linux.go", // files of /proc
+	"core/peer/peer_linux.go",       // likewise
+	"core/disk/disk.go",             // a folder, to sync it
+	"core/person/socket_windows.go", // before anything else is ready
+	"cli/ask.go",                    // a secret may come from a pipe or a device
+	"demo", "standin", "acceptance", "agreement", "fixture", "mutants",
+	"messages", "calibration", // files of their own
 }
 
 // TestFilesAreReadInOnePlace: a pipe or a device in the place of a file must keep nobody waiting.
@@ -215,7 +216,9 @@ var writers = []string{
 
 // TestFilesAreChangedInOnePlace: so that every change can be made to fail, and nothing is lost then.
 func TestFilesAreChangedInOnePlace(t *testing.T) {
-	call := regexp.MustCompile(`\bos\.(Rename|WriteFile|OpenFile|Create|CreateTemp|Mkdir|MkdirAll|MkdirTemp|Remove|RemoveAll|Chmod|Chown|Link|Symlink|Truncate|Chtimes)\(`)
+	call := regexp.MustCompile(
+		`\bos\.(Rename|WriteFile|OpenFile|Create|CreateTemp|Mkdir|MkdirAll|MkdirTemp|Remove|RemoveAll|Chmod|Chown|Link|Symlink|Truncate|Chtimes)\(`,
+	)
 	eachFile(t, func(path, text string) {
 		if found := call.FindString(text); found != "" && !isTest(path) && !isIn(path, writers) {
 			t.Errorf("%s calls %s…): package disk changes files", path, found)

@@ -84,7 +84,7 @@ func TestTwoAccounts(t *testing.T) {
 		t.Errorf("why: %s", why)
 	}
 	p.folder = p.home
-	if r := p.must("host", "accounts", "forge"); !strings.Contains(r.out, "below ~/buoylab") ||
+	if r := p.must("host", "account", "list", "forge"); !strings.Contains(r.out, "below ~/buoylab") ||
 		!strings.Contains(r.out, "~/.ssh/lab_forge_ed25519") || !strings.Contains(r.out, "everywhere else") {
 		t.Errorf("%s", r)
 	}

@@ -55,7 +55,7 @@ func TestAdopt(t *testing.T) {
 		}
 	}
 	if !strings.Contains(strings.Join(strings.Fields(r.out), " "),
-		"not moved: its host does not take it as a token") ||
+		"not moved: its host does not accept it as a token") ||
 		!strings.Contains(p.read(".git-credentials"), "https://old:") {
 		t.Errorf("a secret that is good for nothing: %s", r)
 	}

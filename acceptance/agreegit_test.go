@@ -107,7 +107,7 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 	p.write("seven tides", "passphrase")
 	p.must("key", "new", "open", "--no-passphrase")
 	p.must("key", "new", "stranger", "--no-passphrase")
-	p.must("key", "new", "rsa", "--no-passphrase", "--kind", "rsa")
+	p.must("key", "new", "rsa", "--no-passphrase", "--type", "rsa")
 	p.must("key", "new", "locked", "--passphrase-from", p.path("passphrase"))
 	var accepted string
 	for _, name := range []string{"open", "rsa", "locked"} {
@@ -225,7 +225,9 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 		variable(
 			"GIT_SSH_COMMAND=ssh -F " + at("config") + " -N",
 		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -n"),
-		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -tt"), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
+		variable(
+			"GIT_SSH_COMMAND=ssh -F " + at("config") + " -tt",
+		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
 		variable("GIT_SSH_COMMAND=LANG=C ssh -F " + at("config")), variable("GIT_SSH_VARIANT=simple"),
 		variable("GIT_SSH_VARIANT=ssh"), variable("GIT_ALLOW_PROTOCOL=https"), variable("GIT_ALLOW_PROTOCOL=ssh:https"),
 		variable("GIT_PROTOCOL_FROM_USER=0"), variable("GIT_PROTOCOL=version=2"),

@@ -96,7 +96,7 @@ func TestSSHPrograms(t *testing.T) {
 			t.Parallel()
 			p := newPerson(t)
 			for _, name := range []string{"other", "strange"} {
-				p.must("key", "new", name, "--kind", "rsa", "--no-passphrase")
+				p.must("key", "new", name, "--type", "rsa", "--no-passphrase")
 			}
 			port, line := p.sshd(p.must("key", "show", "other", "--line").out)
 			p.write(fmt.Sprintf("[127.0.0.1]:%d %s", port, line), ".ssh", "known_hosts")

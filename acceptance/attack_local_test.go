@@ -167,7 +167,7 @@ var localAttacks = []attack{
 	{"Ctrl-C does not end it", func(p *person) (broken []string) {
 		p.withForge()
 		// It computes: a thousand rounds of guessing would be needed to make an RSA pair of that size.
-		cmd := exec.Command(program, "key", "new", "large", "--kind", "rsa", "--size", "8192", "--no-passphrase")
+		cmd := exec.Command(program, "key", "new", "large", "--type", "rsa", "--size", "8192", "--no-passphrase")
 		cmd.Dir, cmd.Env = p.folder, p.environ()
 		if err := cmd.Start(); err != nil {
 			p.t.Fatal(err)
@@ -308,7 +308,11 @@ var localAttacks = []attack{
 		p.write(p.read("work", ".git",
 			"config")+"[remote \"a"+evil+"b\"]\n\turl = "+drift+"\n[branch \"main\"]\n\tremote = \"a"+evil+"b\"\n",
 			"work", ".git", "config")
-		p.write("host"+evil+".example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n", ".ssh", "known_hosts")
+		p.write(
+			"host"+evil+".example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n",
+			".ssh",
+			"known_hosts",
+		)
 		p.write("Host x"+evil+"y\n    HostName "+evil+"\n", ".ssh", "config")
 		p.write("ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIHN0YWxlAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA c"+evil+"\n",
 			".ssh", "odd.pub")

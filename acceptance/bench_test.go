@@ -79,7 +79,7 @@ func BenchmarkMakeRSA(b *testing.B) {
 	var ours, theirs time.Duration
 	for i := 0; b.Loop(); i++ {
 		start := time.Now()
-		r := p.must("key", "new", "rsa"+strconv.Itoa(i), "--kind", "rsa", "--no-passphrase", "--verbose")
+		r := p.must("key", "new", "rsa"+strconv.Itoa(i), "--type", "rsa", "--no-passphrase", "--verbose")
 		ours += time.Since(start)
 		match := traced.FindStringSubmatch(r.err)
 		if match == nil {
@@ -100,7 +100,13 @@ func BenchmarkSettings(b *testing.B) {
 	p := newPerson(b)
 	var text strings.Builder
 	for i := range 10_000 {
-		fmt.Fprintf(&text, "Host buoy-%d.tidewater.example\n    Port %d\n    User git\n    IdentityFile ~/.ssh/buoy_%d\n", i, 1024+i, i)
+		fmt.Fprintf(
+			&text,
+			"Host buoy-%d.tidewater.example\n    Port %d\n    User git\n    IdentityFile ~/.ssh/buoy_%d\n",
+			i,
+			1024+i,
+			i,
+		)
 	}
 	p.write(text.String(), "many")
 	const host = "buoy-9999.tidewater.example"
@@ -206,7 +212,7 @@ func manyTokens(b *testing.B, n int) *person {
 // tokensIn are n tokens in a new chest.
 func tokensIn(p *person, n int) {
 	p.t.Helper()
-	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.withChest().must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 	c, err := workstation.Here([]string{"HOME=" + p.home})
 	if err != nil {

@@ -130,7 +130,7 @@ func TestUserCertificates(t *testing.T) {
 			t.Parallel()
 			p := newPerson(t)
 			for name, kind := range map[string]string{"ca": "ed25519", "mine": "ed25519", "old": "rsa"} {
-				p.must("key", "new", name, "--kind", kind, "--no-passphrase")
+				p.must("key", "new", name, "--type", kind, "--no-passphrase")
 			}
 			p.write(p.must("key", "show", "ca", "--line").out, "ca.pub")
 			port, line := p.sshd("", "TrustedUserCAKeys "+p.path("ca.pub"))
@@ -193,7 +193,7 @@ func TestHostCertificates(t *testing.T) {
 			for _, name := range []string{"ca", "mine"} {
 				p.must("key", "new", name, "--no-passphrase")
 			}
-			p.must("key", "new", "other_host", "--kind", "rsa", "--no-passphrase")
+			p.must("key", "new", "other_host", "--type", "rsa", "--no-passphrase")
 			row.form.CertType = ssh.HostCert
 			p.write(p.signed("other_host", "ca", row.form), "sshd", "certificate")
 			port, _ := p.sshd(p.must("key", "show", "mine", "--line").out, "HostKey "+p.path(".ssh", "other_host"),

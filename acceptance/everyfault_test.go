@@ -39,7 +39,7 @@ var changings = []changing{
 	{name: "key renew", before: registered, args: []string{"key", "renew", "forge_ed25519",
 		"--token-from", token, "--no-passphrase"}},
 	{name: "key lock", before: registered, stays: true,
-		args: []string{"key", "lock", "forge_ed25519", "--new-passphrase-from", "WORDS"}},
+		args: []string{"key", "passphrase", "forge_ed25519", "--new-passphrase-from", "WORDS"}},
 	{name: "ready", before: described, leaves: "drift-model",
 		args: []string{"ready", drift, "--no-passphrase", "--token-from", token}},
 	{name: "undo", before: registered, stays: true, args: []string{"undo", "--token-from", token}},
@@ -84,19 +84,27 @@ func withSource(p *person) {
 
 func withOpenChest(p *person) {
 	described(p)
-	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.withChest().must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 }
 
 // withSignIn has a host that signs in by a code, and allows it at once.
 func withSignIn(p *person) {
-	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.withChest().must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 	s := newSink(p)
 	at := fmt.Sprintf("https://forge.tidewater.example:%d/", s.port)
 	s.answer = `{"device_code":"d","user_code":"AB-12","verification_uri":"` + at +
 		`","interval":1,"access_token":"tide_1","token_type":"Bearer","refresh_token":"tide_2","expires_in":3600}`
-	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[oauth]\nclient = \"unicrux\"\ndevice = %q\ntoken = %q\naddress = \"127.0.0.2\"\nauthority = \"\"\"\n%s\"\"\"\n", at+"d", at+"t", s.authority), "quay.toml")
+	p.write(
+		fmt.Sprintf(
+			"unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[oauth]\nclient = \"unicrux\"\ndevice = %q\ntoken = %q\naddress = \"127.0.0.2\"\nauthority = \"\"\"\n%s\"\"\"\n",
+			at+"d",
+			at+"t",
+			s.authority,
+		),
+		"quay.toml",
+	)
 	p.must("host", "add", p.path("quay.toml"), "--yes")
 }
 

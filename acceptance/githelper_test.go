@@ -13,9 +13,12 @@ import (
 func TestAsGitsHelper(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t).withChest()
-	p.must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
-	p.write("#!/bin/sh\necho >&2 askpass: $*\nwhat=$(echo $1 | cut -d' ' -f1 | tr A-Z a-z | tr -cd a-z)\necho \"askpass-$what\"\n", "askpass")
+	p.write(
+		"#!/bin/sh\necho >&2 askpass: $*\nwhat=$(echo $1 | cut -d' ' -f1 | tr A-Z a-z | tr -cd a-z)\necho \"askpass-$what\"\n",
+		"askpass",
+	)
 	p.chmod(0o755, "askpass")
 	p.extra = append(p.extra, "GIT_ASKPASS="+p.path("askpass"))
 	asksBoth := func(protocol, at string) (fields, said string) {

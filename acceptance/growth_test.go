@@ -155,7 +155,7 @@ func manyKeys(p *person, n int) {
 
 // storedSecrets are in the file of git's store helper, one for each of n hosts. The chest is open.
 func storedSecrets(p *person, n int) {
-	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.withChest().must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 	p.mustGit("config", "--global", "credential.helper", "store")
 	p.write(lines(n, func(i int) string { return fmt.Sprintf("https://ines:tide_%d@h%d.tidewater.example\n", i, i) })+
@@ -164,7 +164,7 @@ func storedSecrets(p *person, n int) {
 
 // secretRemotes are in the URLs of n remotes of one repository. The chest is open.
 func secretRemotes(p *person, n int) {
-	p.withChest().must("chest", "lock", "--new-passphrase-from", p.path("chest-words"))
+	p.withChest().must("chest", "passphrase", "--new-passphrase-from", p.path("chest-words"))
 	p.openChest()
 	p.mustGit("init", "--quiet", "work")
 	p.folder = p.path("work")
@@ -173,7 +173,12 @@ func secretRemotes(p *person, n int) {
 		p.t.Fatal(err)
 	}
 	p.write(string(text)+lines(n, func(i int) string {
-		return fmt.Sprintf("[remote \"r%d\"]\n\turl = https://ines:tide_%d@h%d.tidewater.example/buoys/x.git\n", i, i, i%7)
+		return fmt.Sprintf(
+			"[remote \"r%d\"]\n\turl = https://ines:tide_%d@h%d.tidewater.example/buoys/x.git\n",
+			i,
+			i,
+			i%7,
+		)
 	}), "work", ".git", "config")
 }
 
@@ -185,7 +190,19 @@ func logLines(n int) string {
 
 func records(p *person, n int) {
 	for i := range n {
-		p.write(fmt.Sprintf(`{"version":1,"id":%d,"when":"2026-11-28T10:00:00Z","words":"Settle how ssh reaches h%d.","steps":[{"words":"Settle.","done":true,"host":{"host":"h%d","act":"see-key","data":{"fingerprint":"SHA256:%d"}}}]}`, i+1, i, i, i),
-			".local", "state", "unicrux", "changes", fmt.Sprintf("%06d.json", i+1))
+		p.write(
+			fmt.Sprintf(
+				`{"version":1,"id":%d,"when":"2026-11-28T10:00:00Z","words":"Settle how ssh reaches h%d.","steps":[{"words":"Settle.","done":true,"host":{"host":"h%d","act":"see-key","data":{"fingerprint":"SHA256:%d"}}}]}`,
+				i+1,
+				i,
+				i,
+				i,
+			),
+			".local",
+			"state",
+			"unicrux",
+			"changes",
+			fmt.Sprintf("%06d.json", i+1),
+		)
 	}
 }

@@ -237,7 +237,7 @@ func TestHoldIsUndone(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	p.write("seven tides\n", "passphrase")
-	p.must("key", "lock", "forge_ed25519", "--new-passphrase-from", p.path("passphrase"))
+	p.must("key", "passphrase", "forge_ed25519", "--new-passphrase-from", p.path("passphrase"))
 	before := p.read(".ssh", "unicrux.conf")
 	p.must("key", "load", "forge_ed25519", "--passphrase-from", p.path("passphrase"))
 	p.wants(drift, "")
@@ -284,7 +284,7 @@ printf 'nine tides' >"$HOME/nine"
 	r := p.run("", need(t, "dbus-run-session"), "--", "sh", "-c", script)
 	for _, want := range []string{"The desktop keeps its", "in the morning: open", "Open. You can",
 		"after undo: locked", "asks again: 4", "by the new one",
-		"The desktop does not keep its passphrase any more."} {
+		"The desktop no longer keeps its passphrase."} {
 		if !strings.Contains(r.out, want) {
 			t.Errorf("no %q: %s", want, r)
 		}

@@ -34,7 +34,7 @@ func at(t testing.TB, name string) *person {
 	return p
 }
 
-// publicKeyOf reads the public half of one of the person's keys.
+// publicKeyOf reads the public key of one of the person's keys.
 func (p *person) publicKeyOf(name string) ssh.PublicKey {
 	p.t.Helper()
 	key, _, _, _, err := ssh.ParseAuthorizedKey([]byte(p.read(".ssh", name+".pub")))
@@ -172,7 +172,7 @@ func TestHostTest(t *testing.T) {
 			"oauth works"},
 		"saltmarsh": {"who works imarlow", "add-repo-key works it is listed, until",
 			"remove-repo-key works taken back", "issue-token not tried the host wants the account's password",
-			"It lacks, so by hand: host-keys"},
+			"To be done on its web page: host-keys"},
 	} {
 		p := at(t, name)
 		before := p.host.Passes(p.host.Owner())
@@ -204,7 +204,7 @@ func TestHostTest(t *testing.T) {
 	p.edit(`account = "$.account"`, `account = "$.accuont"`, ".config", "unicrux", "hosts", "forge.toml")
 	if r := p.unicrux("host", "test", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
 		!strings.Contains(strings.Join(strings.Fields(r.out), " "),
-			"who fails the host's interface answers something that its description does not expect: who tells no account") {
+			"who fails the host's API answers something that its description does not expect: who tells no account") {
 		t.Errorf("a wrong place: %s", r)
 	}
 }
@@ -339,7 +339,7 @@ func TestDescriptionFromAnAddress(t *testing.T) {
 	if kept := p.read(".config", "unicrux", "hosts", "forge.toml"); kept != text {
 		t.Errorf("kept:\n%s", kept)
 	}
-	for path, want := range map[string]string{"/page": "a page for people", "/nothing": "HTTP 404",
+	for path, want := range map[string]string{"/page": "a web page", "/nothing": "HTTP 404",
 		"/plain": "https only", "/wrong": `line 9: interface.hedaer: a word that the language does not know; "header" was perhaps meant`} {
 		if r := p.unicrux("host", "add", base+path, "--yes"); r.exit == 0 || !strings.Contains(r.err, want) {
 			t.Errorf("%s: %s", path, r)

@@ -18,9 +18,9 @@ func TestEveryKindAndForm(t *testing.T) {
 		t.Fatal(err)
 	}
 	kinds := map[string][]string{
-		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"},
-		"ecdsa384": {"--kind", "ecdsa", "--size", "384"},
-		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
+		"ed25519": {"--type", "ed25519"}, "ecdsa256": {"--type", "ecdsa"},
+		"ecdsa384": {"--type", "ecdsa", "--size", "384"},
+		"ecdsa521": {"--type", "ecdsa", "--size", "521"}, "rsa3072": {"--type", "rsa", "--size", "3072"},
 	}
 	lines := ""
 	for name, args := range kinds {
@@ -46,7 +46,7 @@ func TestEveryKindAndForm(t *testing.T) {
 				continue
 			}
 			out := p.path("saved", name+"."+form)
-			p.must("key", "save", name, "--form", form, "--out", out, "--no-passphrase")
+			p.must("key", "save", name, "--format", form, "--out", out, "--no-passphrase")
 			use(out)
 			p.wants(url, "")
 		}
@@ -64,13 +64,13 @@ func TestLockedForms(t *testing.T) {
 	line := p.must("key", "show", "mine", "--line").out
 	for _, form := range []string{"openssh", "pkcs8"} {
 		out := p.path("saved", form)
-		p.must("key", "save", "mine", "--form", form, "--out", out, "--passphrase-from", p.path("seven"),
+		p.must("key", "save", "mine", "--format", form, "--out", out, "--passphrase-from", p.path("seven"),
 			"--new-passphrase-from", p.path("nine"))
-		if r := p.unicrux("key", "lock", out, "--passphrase-from", p.path("seven"), "--no-passphrase"); r.exit != 1 ||
-			!strings.Contains(r.err, "does not open the key") {
+		r := p.unicrux("key", "passphrase", out, "--passphrase-from", p.path("seven"), "--no-passphrase")
+		if r.exit != 1 || !strings.Contains(r.err, "does not open the key") {
 			t.Errorf("%s with the old passphrase: %s", form, r)
 		}
-		p.must("key", "lock", out, "--passphrase-from", p.path("nine"), "--no-passphrase")
+		p.must("key", "passphrase", out, "--passphrase-from", p.path("nine"), "--no-passphrase")
 		got := p.must("key", "show", out, "--line").out
 		if strings.Fields(got)[1] != strings.Fields(line)[1] {
 			t.Errorf("%s: another key: %s", form, got)
@@ -80,19 +80,19 @@ func TestLockedForms(t *testing.T) {
 		!strings.Contains(r.err, "a secret was there, and secrets are not recorded") {
 		t.Errorf("undo of a lock: %s", r)
 	}
-	p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("other.4716"))
+	p.must("key", "save", "mine", "--format", "rfc4716", "--out", p.path("other.4716"))
 	if r := p.must("key", "show", p.path("other.4716"), "--line"); r.out != line {
 		t.Errorf("read from RFC 4716: %s", r)
 	}
-	p.must("key", "save", p.path("other.4716"), "--form", "openssh", "--out", p.path("other.pub"))
+	p.must("key", "save", p.path("other.4716"), "--format", "openssh", "--out", p.path("other.pub"))
 	if r := p.must("key", "show", p.path("other.pub")); p.read("other.pub") != line ||
 		!strings.Contains(r.out, "public       ~/other.pub") || strings.Contains(r.out, "private") {
 		t.Errorf("%s: %s", p.read("other.pub"), r)
 	}
-	if r := p.unicrux("key", "save", p.path("other.pub"), "--form", "pkcs8", "--out", p.path("none")); r.exit != 2 {
+	if r := p.unicrux("key", "save", p.path("other.pub"), "--format", "pkcs8", "--out", p.path("none")); r.exit != 2 {
 		t.Errorf("a private form of a public half: %s", r)
 	}
-	text := p.must("key", "save", "mine", "--form", "rfc4716", "--out", p.path("mine.4716")).out
+	text := p.must("key", "save", "mine", "--format", "rfc4716", "--out", p.path("mine.4716")).out
 	if !strings.Contains(text, "rfc4716") || !strings.HasPrefix(p.read("mine.4716"),
 		"---- BEGIN SSH2 PUBLIC KEY ----\nComment: ") {
 		t.Errorf("%s: %s", text, p.read("mine.4716"))
@@ -158,9 +158,9 @@ func TestEveryKindThroughTheHolder(t *testing.T) {
 	}
 	p.write("seven tides\n", "passphrase")
 	kinds := map[string][]string{
-		"ed25519": {"--kind", "ed25519"}, "ecdsa256": {"--kind", "ecdsa"},
-		"ecdsa384": {"--kind", "ecdsa", "--size", "384"},
-		"ecdsa521": {"--kind", "ecdsa", "--size", "521"}, "rsa3072": {"--kind", "rsa", "--size", "3072"},
+		"ed25519": {"--type", "ed25519"}, "ecdsa256": {"--type", "ecdsa"},
+		"ecdsa384": {"--type", "ecdsa", "--size", "384"},
+		"ecdsa521": {"--type", "ecdsa", "--size", "521"}, "rsa3072": {"--type", "rsa", "--size", "3072"},
 	}
 	lines := ""
 	for name, args := range kinds {

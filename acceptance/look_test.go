@@ -19,7 +19,7 @@ func TestLook(t *testing.T) {
 	}
 	p.must(append([]string{"ready", "forge"}, p.readyArgs()[2:]...)...)
 	p.write(p.read(".ssh", "forge_ed25519"), "Downloads", "temp", "copied")
-	p.must("key", "new", "other", "--kind", "ecdsa", "--no-passphrase")
+	p.must("key", "new", "other", "--type", "ecdsa", "--no-passphrase")
 	p.write(p.read(".ssh", "other"), "Desktop", "odd")
 	p.chmod(0o644, "Desktop", "odd")
 	var document struct {
@@ -51,7 +51,7 @@ func TestLook(t *testing.T) {
 		t.Errorf("%s", r)
 	}
 	p.chmod(0o600, "Desktop", "odd")
-	if r := p.must("look"); !strings.Contains(r.out, "unicrux key lock") {
+	if r := p.must("look"); !strings.Contains(r.out, "unicrux key passphrase") {
 		t.Errorf("%s", r)
 	}
 	if r := p.must("look", "agent"); !strings.Contains(r.out, "no holder runs") {

@@ -228,7 +228,7 @@ func TestKindsOfKeys(t *testing.T) {
 	p := settled(t)
 	p.remove(".ssh", "forge_ed25519")
 	p.remove(".ssh", "forge_ed25519.pub")
-	p.must("key", "new", "forge_ed25519", "--kind", "rsa", "--size", "3072", "--no-passphrase")
+	p.must("key", "new", "forge_ed25519", "--type", "rsa", "--size", "3072", "--no-passphrase")
 	_, private, err := ed25519.GenerateKey(rand.Reader)
 	if err != nil {
 		t.Fatal(err)

@@ -199,12 +199,12 @@ var scenes = []scene{
 	}},
 	{code: "asking-failed", arrange: func(p *person) {
 		p.write("seven tides\n", "passphrase")
-		p.must("key", "lock", "forge_ed25519", "--new-passphrase-from", p.path("passphrase"))
+		p.must("key", "passphrase", "forge_ed25519", "--new-passphrase-from", p.path("passphrase"))
 		p.extra = append(p.extra, "SSH_ASKPASS="+p.path("asker"), "SSH_ASKPASS_REQUIRE=force")
 	}, mend: func(p *person) {
 		p.write("#!/bin/sh\necho seven tides\n", "asker")
 		p.chmod(0o700, "asker")
-		p.must("key", "lock", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--no-passphrase")
+		p.must("key", "passphrase", "forge_ed25519", "--passphrase-from", p.path("passphrase"), "--no-passphrase")
 	}},
 	{code: "repository-owner", clone: true, push: true, url: "origin",
 		arrange: func(p *person) { p.extra = append(p.extra, "GIT_TEST_ASSUME_DIFFERENT_OWNER=1") },

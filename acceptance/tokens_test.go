@@ -116,8 +116,10 @@ func TestRefusedInPlace(t *testing.T) {
 	r := p.git("-C", "work", "push")
 	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 ||
 		!strings.Contains(r.err, "this token may not write") ||
-		!strings.Contains(words,
-			"The token forge is for clone, and this is a push. To make one that may push: unicrux token new forge --for push") {
+		!strings.Contains(
+			words,
+			"The token forge is for clone, and this is a push. To make one that may push: unicrux token new forge --for push",
+		) {
 		t.Errorf("too narrow: %s", r)
 	}
 	if r := p.git("-C", "work", "fetch"); r.exit != 0 || r.err != "" {
@@ -130,8 +132,10 @@ func TestRefusedInPlace(t *testing.T) {
 	}
 	r = p.git("-C", "work", "fetch")
 	if words := strings.Join(strings.Fields(r.err), " "); r.exit == 0 ||
-		!strings.Contains(words,
-			"forge does not know the token forge. It was taken out of the chest. To make a new one: unicrux token new forge") {
+		!strings.Contains(
+			words,
+			"forge does not know the token forge. It was taken out of the chest. To make a new one: unicrux token new forge",
+		) {
 		t.Errorf("revoked elsewhere: %s", r)
 	}
 	// One that has ended.
@@ -141,7 +145,7 @@ func TestRefusedInPlace(t *testing.T) {
 	}
 	eventually(t, "the end of the token", func() bool {
 		r = p.git("-C", "work", "push")
-		return strings.Contains(r.err, "The token forge ended on")
+		return strings.Contains(r.err, "The token forge expired on")
 	})
 	if !strings.Contains(r.err, "unicrux token new forge") {
 		t.Errorf("ended: %s", r)
@@ -287,7 +291,14 @@ func TestSignInAtServersOfOthers(t *testing.T) {
 	t.Parallel()
 	issuer, cert := oauthServer(t)
 	p := newPerson(t).withChest()
-	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[purposes]\nclone = [\"openid\", \"offline_access\", \"repo:read\"]\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n", issuer, p.read2(cert)), "quay.toml")
+	p.write(
+		fmt.Sprintf(
+			"unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[purposes]\nclone = [\"openid\", \"offline_access\", \"repo:read\"]\n[oauth]\nissuer = %q\nclient = \"unicrux\"\nauthority = \"\"\"%s\"\"\"\n",
+			issuer,
+			p.read2(cert),
+		),
+		"quay.toml",
+	)
 	p.must("host", "add", p.path("quay.toml"))
 	done := make(chan result, 1)
 	said := filepath.Join(p.home, "said")
@@ -322,7 +333,14 @@ func TestSignInByBrowser(t *testing.T) {
 	t.Parallel()
 	issuer, cert := oauthServer(t)
 	p := newPerson(t).withChest()
-	p.write(fmt.Sprintf("unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[purposes]\nclone = [\"openid\", \"offline_access\", \"repo:read\"]\n[oauth]\nissuer = %q\nclient = \"unicrux-here\"\nparameters = { prompt = \"consent\" }\nauthority = \"\"\"%s\"\"\"\n", issuer, p.read2(cert)), "quay.toml")
+	p.write(
+		fmt.Sprintf(
+			"unicrux = 1\nname = \"quay\"\n[ssh]\nhost = \"quay.tidewater.example\"\nuser = \"git\"\n[purposes]\nclone = [\"openid\", \"offline_access\", \"repo:read\"]\n[oauth]\nissuer = %q\nclient = \"unicrux-here\"\nparameters = { prompt = \"consent\" }\nauthority = \"\"\"%s\"\"\"\n",
+			issuer,
+			p.read2(cert),
+		),
+		"quay.toml",
+	)
 	p.must("host", "add", p.path("quay.toml"))
 	done := make(chan result, 1)
 	go func() {
@@ -374,7 +392,7 @@ func TestTokenForInterface(t *testing.T) {
 	}
 	p.openChest()
 	if r := p.must("key", "register", "forge_ed25519", "forge"); !strings.Contains(r.err,
-		"The token forge-2 from the chest is shown to the interface of forge.") {
+		"The token forge-2 from the chest is shown to the API of forge.") {
 		t.Errorf("registered: %s", r)
 	}
 	p.must("undo")

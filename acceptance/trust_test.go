@@ -147,10 +147,10 @@ func (p *person) hostOfManyKeys(certified bool) (replace *strings.Replacer, port
 		return strings.Join(strings.Fields(p.must("key", "show", name, "--line").out)[:2], " ")
 	}
 	var pairs, options []string
-	for name, kind := range map[string][]string{"ecdsa": {"--kind", "ecdsa"},
-		"rsa": {"--kind", "rsa", "--size", "3072"}, "other-ed25519": nil, "other-ecdsa": {"--kind", "ecdsa"},
-		"other-rsa":  {"--kind", "rsa", "--size", "3072"},
-		"other-p384": {"--kind", "ecdsa", "--size", "384"}, "ca": nil} {
+	for name, kind := range map[string][]string{"ecdsa": {"--type", "ecdsa"},
+		"rsa": {"--type", "rsa", "--size", "3072"}, "other-ed25519": nil, "other-ecdsa": {"--type", "ecdsa"},
+		"other-rsa":  {"--type", "rsa", "--size", "3072"},
+		"other-p384": {"--type", "ecdsa", "--size", "384"}, "ca": nil} {
 		p.must(append([]string{"key", "new", name, "--no-passphrase"}, kind...)...)
 		pairs = append(pairs, "{"+name+"}", line(name))
 		if name == "ecdsa" || name == "rsa" {

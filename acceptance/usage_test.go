@@ -34,9 +34,9 @@ func TestWrongUse(t *testing.T) {
 		{"key new a.pub", 2, "must not end in .pub"},
 		{"key new here --no-passphrase", 1, "exists already"},
 		{"key new there", 4, "--passphrase-from FILE"},
-		{"key new there --kind dsa --no-passphrase", 2, "--kind accepts ed25519, ecdsa or rsa, not"},
-		{"key new there --kind rsa --size 2048 --no-passphrase", 2, "3072 to 8192"},
-		{"key new there --kind ecdsa --size 512 --no-passphrase", 2, "256, 384 or 521"},
+		{"key new there --type dsa --no-passphrase", 2, "--type accepts ed25519, ecdsa or rsa, not"},
+		{"key new there --type rsa --size 2048 --no-passphrase", 2, "3072 to 8192"},
+		{"key new there --type ecdsa --size 512 --no-passphrase", 2, "256, 384 or 521"},
 		{"key lock here --no-passphrase", 1, "no passphrase already"},
 		{"key save here --form pem --out x", 2, "--form accepts"},
 		{"key save here --form sec1 --out x --no-passphrase", 2, "not for keys of this kind"},
@@ -154,7 +154,7 @@ func TestWhatIsWritten(t *testing.T) {
 	if !strings.HasSuffix(text, own) || strings.Count(text, "Include") != 1 || !strings.HasPrefix(text, "# Per-host") {
 		t.Errorf("config: %q", text)
 	}
-	p.must("key", "new", "--host", "forge", "--no-passphrase", "--note", "the blue laptop")
+	p.must("key", "new", "--host", "forge", "--no-passphrase", "--comment", "the blue laptop")
 	for name, mode := range map[string]fs.FileMode{"forge_ed25519": 0o600, "forge_ed25519.pub": 0o644,
 		"unicrux.conf": 0o600} {
 		info, err := os.Stat(p.path(".ssh", name))

@@ -64,7 +64,7 @@ func read(dir string) ([]answer, error) {
 			continue
 		}
 		first := reading.Causes[0]
-		right := slices.ContainsFunc(strings.Split(columns[4], ","),
+		right := slices.ContainsFunc(strings.Split(strings.TrimSpace(columns[4]), ","),
 			func(code string) bool { return strings.TrimPrefix(code, "?") == first.Code })
 		list = append(list, answer{first.Likelihood, right})
 	}

@@ -9,8 +9,8 @@ import (
 )
 
 func hostAccount(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "account", Short: "Several accounts on one host"}
-	command.AddCommand(accountAdd(a), accountDrop(a))
+	command := &cobra.Command{Use: "account", Short: "Several accounts on one host: list, add, drop"}
+	command.AddCommand(accountList(a), accountAdd(a), accountDrop(a))
 	return command
 }
 
@@ -23,8 +23,7 @@ func accountAdd(a *app) *cobra.Command {
 its own author. Clone URLs stay as they are. Programs that use git need not know of it.
 
 The account is called ACCOUNT@HOST in all commands from then on.`,
-		Example: "  unicrux host account add lab@forge --folder ~/buoylab --author-name \"Buoy laboratory\"",
-		Args:    takes(1, 1, "one account"),
+		Args: takes(1, 1, "one account"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			n.Text = args[0]
 			registry, err := hosts.Open(a.station)
@@ -46,15 +45,15 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 		},
 	}
 	flags := command.Flags()
-	flags.Var(named(&n.Folder, "DIR"), "folder", "below which the account's repositories lie")
+	flags.Var(named(&n.Folder, "DIR"), "folder", "below which the account's repositories are")
 	flags.Var(named(&n.Author, "NAME"), "author-name", "who commits there are by")
-	flags.Var(named(&n.Email, "ADDRESS"), "author-email", "the e-mail address of commits there")
+	flags.Var(named(&n.Email, "ADDRESS"), "author-email", "the email address of commits there")
 	return command
 }
 
 func accountDrop(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "drop ACCOUNT@HOST", Short: "Use an account no more; its key stays", Args: takes(1, 1, "one account"),
+		Use: "drop ACCOUNT@HOST", Short: "Stop using an account; its key stays", Args: takes(1, 1, "one account"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -64,15 +63,15 @@ func accountDrop(a *app) *cobra.Command {
 			if err := hosts.DropAccount(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}
-			words := args[0] + " is used nowhere any more. Its key stays where it is."
+			words := args[0] + " is no longer used anywhere. Its key stays where it is."
 			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 		},
 	}
 }
 
-func hostAccounts(a *app) *cobra.Command {
+func accountList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "accounts HOST", Short: "Who is used where", Args: takes(1, 1, "one host"),
+		Use: "list HOST", Short: "List the accounts on a host, and where each is used", Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			view, err := lookAround(a)
 			if err != nil {
@@ -92,7 +91,7 @@ func hostAccounts(a *app) *cobra.Command {
 			}
 			if len(accounts) > 0 && !hosts.GitReads(config, a.station) {
 				a.progress("git does not read " + a.station.Tilde(hosts.OurGitFile(a.station)) +
-					" any more, so none of this holds. To include it again: unicrux host account add.")
+					", so none of this is in effect. To include it again: unicrux host account add.")
 			}
 			return a.show(render.Accounts(a.style(), d, accounts, view, a.station.Tilde),
 				render.AccountsDocument(d, accounts, view))

@@ -18,11 +18,11 @@ import (
 func chestAdopt(a *app) *cobra.Command {
 	var source string
 	command := &cobra.Command{
-		Use: "adopt [FILE…]", Short: "Find secrets that lie about, and move them into the chest",
+		Use: "adopt [FILE…]", Short: "Find secrets in plain files, and move them into the chest",
 		Long: `Finds secrets for code hosts in git's credential file, netrc files, URLs of remotes and headers
 in git's configuration, moves them into the chest, and makes sure that git still gets them.
-Those in environment files and shell histories are only told: there they are known to more
-than you, and should be revoked. With --dry-run all are told, and nothing is moved.`,
+Those in environment files and shell histories are only listed: others may know them there,
+so revoke them. With --dry-run all are listed, and nothing is moved.`,
 		RunE: func(_ *cobra.Command, args []string) error { return runAdopt(a, args, source) },
 	}
 	chestOption(command, &source)
@@ -51,7 +51,12 @@ func runSweep(a *app, list []adopt.Adopted) error {
 	}
 	swept, err := a.station.Sweep(secrets)
 	if swept > 0 {
-		a.progress(fmt.Sprintf("Unicrux removed these secrets from the record of changes (%d places). unicrux undo does not restore them.", swept))
+		a.progress(
+			fmt.Sprintf(
+				"Unicrux removed these secrets from the record of changes (%d places). unicrux undo does not restore them.",
+				swept,
+			),
+		)
 	}
 	return err
 }

@@ -59,8 +59,8 @@ func (a *app) confirm(question string) error {
 	case a.yes || a.dry:
 		return nil
 	case !a.mayAsk():
-		return &problem{message: "it must be asked whether to go on, and nobody can be asked",
-			advice: "Say --yes if you have compared what is told above.", exit: exitAsk}
+		return &problem{message: "a confirmation is needed, and there is no terminal to ask on",
+			advice: "Give --yes if you have compared what is shown above.", exit: exitAsk}
 	}
 	answer, err := a.ask(func() (string, error) {
 		a.asked.SetPrompt(question + " yes or [no] (--yes): ")
@@ -179,7 +179,7 @@ func (p *prompter) choosePassphrase(source, question, what, options, instead str
 		from = " from " + source
 		text, err = p.readSecret(source)
 	case !p.mayAsk():
-		return text, &problem{message: "a passphrase for " + what + " must be asked, and nobody can be asked",
+		return text, &problem{message: "a passphrase for " + what + " is needed, and there is no terminal to ask on",
 			advice: "Give " + options + ".", exit: exitAsk}
 	default:
 		text, err = p.askTwice(question)
@@ -285,8 +285,11 @@ func tokenFrom(a *app, source string, host *describe.Description, question strin
 		return text, err
 	}
 	if !a.mayAsk() {
-		return secret.Text{}, &problem{message: "a token for " + host.Name + " must be asked, and nobody can be asked",
-			advice: "Give --token-from FILE, or - for standard input.", exit: exitAsk}
+		return secret.Text{}, &problem{
+			message: "a token for " + host.Name + " is needed, and there is no terminal to ask on",
+			advice:  "Give --token-from FILE, or - for standard input.",
+			exit:    exitAsk,
+		}
 	}
 	if page := host.Pages.Tokens; page != "" {
 		a.tell(fmt.Sprintf("Tokens for %s are made at %s\n", host.Name, page))

@@ -31,11 +31,10 @@ func cardCommand(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "card HOST",
 		Short: "What to fill in into any other program, field by field",
-		Long: `Says field by field what an editor, a desktop client or a build tool wants to be told: server,
-user, where the password goes and that it is the token, the type of signing in, the key and its
-form. A secret is not shown; --copy puts one field on the clipboard.`,
-		Example: "  unicrux card forge --for push --by https --copy password",
-		Args:    takes(1, 1, "one host"),
+		Long: `Lists field by field what an editor, a desktop client or a build tool asks for: server, user,
+which field takes the token, the type of sign-in, the key and its format. A secret is not
+shown; --copy puts one field on the clipboard.`,
+		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := o.relock.validate(); err != nil {
 				return err
@@ -49,9 +48,9 @@ form. A secret is not shown; --copy puts one field on the clipboard.`,
 	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "one of the two alone (default: both)")
 	flags.Var(named(&o.field, "FIELD"), "copy",
 		"put this field on the clipboard, through the terminal; a secret for 45 seconds")
-	flags.Var(oneOf(&o.form, sshkey.OpenSSH, sshkey.PKCS8, sshkey.PKCS1, sshkey.SEC1), "form",
+	flags.Var(oneOf(&o.form, sshkey.OpenSSH, sshkey.PKCS8, sshkey.PKCS1, sshkey.SEC1), "key-format",
 		"also write the key in this form, for a program that reads no other")
-	o.relock.addFlags(command, "with --form: write it without a lock")
+	o.relock.addFlags(command, "with --key-format: write it without a passphrase")
 	chestOption(command, &o.chest)
 	return command
 }

@@ -31,11 +31,11 @@ func undoCommand(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "undo [CHANGE]",
 		Short: "Take a change back",
-		Long: `Takes a change back, the newest that stands when none is named: each file gets the bytes
-that stood in it before, and what was told to a host is withdrawn. Where a file was edited
-since, nothing is touched and both versions are shown.
+		Long: `Takes a change back, the newest one when none is named: each file gets its earlier bytes, and
+what was registered with a host is withdrawn. Where a file was edited since, nothing is
+touched and both versions are shown.
 
-A private key is never deleted: it is set aside, and where is said.`,
+A private key is never deleted: it is set aside, and undo says where.`,
 		Args: takes(0, 1, "the number of one change"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUndo(a, &o, args) },
 	}
@@ -81,7 +81,7 @@ func runUndo(a *app, o *secretOptions, args []string) error {
 // refuseUndo shows both versions of a file that was edited since.
 func refuseUndo(a *app, edited *workstation.EditedError) error {
 	path := a.station.Tilde(edited.Path)
-	advice := "Take your edit out, or make the file by hand what it should be. Nothing was touched."
+	advice := "Remove your edit, or correct the file yourself. Nothing was touched."
 	if edited.By > 0 {
 		advice = "Take that change back first: unicrux undo " + strconv.Itoa(edited.By) + ". Nothing was touched."
 	}

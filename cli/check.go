@@ -29,16 +29,13 @@ func checkCommand(a *app) *cobra.Command {
 	var o checkOptions
 	command := &cobra.Command{
 		Use:   "check [URL|REMOTE|HOST [REPOSITORY]]",
-		Short: "Go the way to a repository without changing anything, and name what stops it",
-		Long: `Goes the way to a repository stage by stage, as git and ssh would go it, and names the
+		Short: "Check the way to a repository without changing anything, and name what stops it",
+		Long: `Checks the way to a repository stage by stage, as git and ssh would follow it, and names the
 one cause that stops it, with evidence and with what mends it. Nothing is changed, here
 or on the host, unless --mend asks for it.
 
-Without an argument it asks about the remote that a plain push would use. In a repository of
-Mercurial's it goes the way that hg would go.`,
-		Example: `  unicrux check git@forge.tidewater.example:buoys/drift-model.git
-  unicrux check --for push origin
-  unicrux check forge buoys/tide-tables`,
+Without an argument it asks about the remote that a plain push would use. In a Mercurial
+repository it follows the way of hg.`,
 		Args: takes(0, 2, "a clone URL, a remote, or a host and perhaps a repository"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}

@@ -16,7 +16,7 @@ import (
 )
 
 func chestCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "chest", Short: "Where secrets are kept, and from where git is answered"}
+	command := &cobra.Command{Use: "chest", Short: "The store for secrets: show, open, close, passphrase, move, adopt"}
 	command.AddCommand(chestShow(a), chestOpen(a), chestClose(a), chestLock(a), chestMove(a), chestAdopt(a))
 	return command
 }
@@ -114,7 +114,7 @@ func askAndUnlock(a *app, c *chest.Chest, source string, lifetime time.Duration)
 		return unlockChest(a, c, passphrase, lifetime)
 	}
 	if !a.mayAsk() {
-		return &problem{message: "the chest is closed, and nobody can be asked for its passphrase",
+		return &problem{message: "the chest is closed, and there is no terminal to ask for its passphrase on",
 			advice: "Give --chest-passphrase-from FILE, or open it before: unicrux chest open.", exit: exitAsk}
 	}
 	for try := 1; ; try++ {
@@ -216,7 +216,11 @@ func chestOpen(a *app) *cobra.Command {
 			}
 			until, open := c.OpenUntil()
 			if !open {
-				return &problem{message: "the passphrase is right, but the chest stays closed: the holder does not run", advice: "Fix the error above. Until then, git and Unicrux ask for the passphrase each time.", exit: exitFailure}
+				return &problem{
+					message: "the passphrase is right, but the chest stays closed: the holder does not run",
+					advice:  "Fix the error above. Until then, git and Unicrux ask for the passphrase each time.",
+					exit:    exitFailure,
+				}
 			}
 			return sayDoneAs(a, "The chest is open until "+until.Local().Format("15:04")+
 				". unicrux chest close closes it before.")
@@ -253,7 +257,7 @@ func chestClose(a *app) *cobra.Command {
 func chestLock(a *app) *cobra.Command {
 	var source, fresh string
 	command := &cobra.Command{
-		Use: "lock", Short: "Give the chest a passphrase, or another one", Args: takes(0, 0, ""),
+		Use: "passphrase", Short: "Give the chest a passphrase, or another one", Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			c := chest.Of(a.station)
 			locked, err := c.Locked()
@@ -266,7 +270,7 @@ func chestLock(a *app) *cobra.Command {
 			case source != "":
 				old, err = a.readSecret(source)
 			case !a.mayAsk():
-				err = &problem{message: "the old passphrase must be asked, and nobody can be asked",
+				err = &problem{message: "the old passphrase is needed, and there is no terminal to ask on",
 					advice: "Give --chest-passphrase-from FILE.", exit: exitAsk}
 			default:
 				old, err = a.askSecret("The old passphrase of the chest (--chest-passphrase-from):")

@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/memory"
 	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -102,7 +103,14 @@ func (a *app) execute() error {
 	root.SetIn(a.In)
 	root.SetOut(a.Out)
 	root.SetErr(a.Err)
-	return root.ExecuteContext(a.ctx)
+	err := root.ExecuteContext(a.ctx)
+	var wrong *problem
+	if errors.As(err, &wrong) && wrong.exit == exitUsage && wrong.advice == usageAdvice {
+		if found, _, err := root.Find(a.Args); err == nil && found != root {
+			wrong.advice = found.CommandPath() + " --help shows how it is used."
+		}
+	}
+	return err
 }
 
 // here describes the workstation. Nobody waits for another run any longer once this one is to stop.
@@ -156,7 +164,7 @@ func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "unicrux",
 		Short: "Gets this workstation and a code host to trust each other",
-		Long: `Unicrux makes keys, tells code hosts about them, settles how each host is reached,
+		Long: `Unicrux makes keys, registers them with code hosts, configures how each host is reached,
 and names the one cause when a clone or push fails.`,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(command *cobra.Command, _ []string) (err error) {
@@ -181,13 +189,15 @@ and names the one cause when a clone or push fails.`,
 	flags.BoolVar(&a.quiet, "quiet", false, "say less")
 	flags.BoolVar(&a.verbose, "verbose", false, "say more")
 	lasts(flags, &a.timeout, "timeout", defaultTimeout, "for each step on the network")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badOption(err) })
+	root.SetFlagErrorFunc(badOption)
 	root.CompletionOptions.HiddenDefaultCmd = true
 	// Not the library's own: its template alone would make the program a fifth larger.
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")
-	root.SetHelpCommandGroupID("try")
-	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day:"}, &cobra.Group{ID: "things", Title: "Things:"},
-		&cobra.Group{ID: "keep", Title: "Keeping:"}, &cobra.Group{ID: "try", Title: "Try it:"})
+	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day"}, &cobra.Group{ID: "things", Title: "Things"},
+		&cobra.Group{ID: "keep", Title: "Keeping"}, &cobra.Group{ID: "try", Title: "Try it"})
+	cobra.EnableCommandSorting = false // they are in the order of their use
+	root.SetHelpFunc(func(c *cobra.Command, _ []string) { _ = showHelp(a, c) })
+	root.SetHelpCommand(helpCommand(a, root))
 	root.AddCommand(forGitCommand(a))
 	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
 		demandSubcommands(root)
@@ -219,8 +229,8 @@ and names the one cause when a clone or push fails.`,
 	return root
 }
 
-// demandSubcommands makes a noun without its verb, or with one that does not exist, a
-// wrong command line rather than a page of help.
+// demandSubcommands makes a noun with a verb that does not exist a wrong command line; one without its verb shows its
+// page.
 func demandSubcommands(command *cobra.Command) {
 	for _, child := range command.Commands() {
 		demandSubcommands(child)
@@ -229,13 +239,19 @@ func demandSubcommands(command *cobra.Command) {
 		return
 	}
 	command.RunE = func(c *cobra.Command, args []string) error {
-		if len(args) == 0 && !c.HasParent() {
+		if len(args) == 0 {
 			return c.Help()
 		}
-		if len(args) == 0 {
-			return usage("%q needs one of: %s", c.CommandPath(), strings.Join(verbs(c), ", "))
+		if near := meant(c, args[0]); near != "" {
+			return usage(
+				"%s has no command %s. Did you mean: %s",
+				c.CommandPath(),
+				untrusted.Quote(untrusted.Clean(args[0])),
+				near,
+			)
 		}
-		return usage("%q has no command %q; it has: %s", c.CommandPath(), args[0], strings.Join(verbs(c), ", "))
+		return usage("%s has no command %s; it has: %s", c.CommandPath(), untrusted.Quote(untrusted.Clean(args[0])),
+			strings.Join(verbs(c), ", "))
 	}
 	command.Args, command.DisableFlagsInUseLine = cobra.ArbitraryArgs, true
 }
@@ -257,7 +273,7 @@ func takes(least, most int, names string) cobra.PositionalArgs {
 			return nil
 		}
 		if most == 0 {
-			return usage("%q takes no arguments, and %d came", c.CommandPath(), len(args))
+			return usage("%s needs no arguments, and got %d", c.CommandPath(), len(args))
 		}
 		return usage("%q takes %s, and %d came", c.CommandPath(), names, len(args))
 	}

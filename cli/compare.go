@@ -76,18 +76,18 @@ func keyWithdraw(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "withdraw KEY HOST",
 		Short: "Make a host forget a key",
-		Long: `Makes a host forget a key, so that nobody can sign in with it there any more. The key
-itself stays here, and "unicrux undo" tells the host again.
+		Long: `Removes a key from a host, so that nobody can sign in with it there. The key itself stays
+here, and "unicrux undo" registers it again.
 
-With --by-hand, and for hosts without an interface, it says where to take the key away, and
-asks the host over SSH now and then until it takes the key no more.`,
+With --by-hand, and for hosts without an API, it shows where to remove the key, and asks the
+host over SSH now and then until it no longer accepts the key.`,
 		Args: takes(2, 2, "a key and a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runWithdraw(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
 	o.addList(command, "from this repository alone, where it was registered with --repo",
 		"from the keys with which commits are signed")
-	flags.BoolVar(&o.byHand, "by-hand", false, "say where to take it away, and wait until the host takes it no more")
+	flags.BoolVar(&o.byHand, "by-hand", false, "show where to remove it, and wait until the host no longer accepts it")
 	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 asks once")
 	o.addToken(command)
 	return command
@@ -107,7 +107,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 		if err := registration.WithdrawByHand(a.ctx, place, batch, pair, host, o.wait); err != nil {
 			return err
 		}
-		words := host.Name + " does not take " + pair.Name() + " any more."
+		words := host.Name + " no longer accepts " + pair.Name() + "."
 		return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 	}
 	token, err := tokenFor(a, &o.secretOptions, host, "keys")
@@ -118,7 +118,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	words := host.Name + " does not know " + pair.Name() + " any more. It was listed there as “" +
+	words := host.Name + " no longer knows " + pair.Name() + ". It was listed there as “" +
 		untrusted.Clean(known.Title) + "”."
 	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
 }

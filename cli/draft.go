@@ -26,14 +26,21 @@ done on the host's web page.
 
 Nothing is asked of the host. Look through the draft, then add it and try it:
 unicrux host add FILE, unicrux host test HOST.`,
-		Example: "  unicrux host draft openapi.json --out forge.toml\n  unicrux host draft https://forge.tidewater.example/swagger.json --name forge",
-		Args:    takes(1, 1, "one file or https address"),
-		RunE:    func(_ *cobra.Command, args []string) error { return runDraft(a, o, args[0], out) },
+		Args: takes(1, 1, "one file or https address"),
+		RunE: func(_ *cobra.Command, args []string) error { return runDraft(a, o, args[0], out) },
 	}
 	flags := command.Flags()
 	flags.Var(named(&o.Name, "NAME"), "name", "what to call the host (default: the most telling word of its host name)")
-	flags.Var(named(&o.Host, "HOSTNAME"), "host", "the name in its clone URLs, where the document does not say or is wrong")
-	flags.Var(named(&out, "FILE"), "out", "write the draft to this file, which must not be there yet (default: print it)")
+	flags.Var(
+		named(&o.Host, "HOSTNAME"),
+		"host",
+		"the name in its clone URLs, where the document does not say or is wrong",
+	)
+	flags.Var(
+		named(&out, "FILE"),
+		"out",
+		"write the draft to this file, which must not be there yet (default: print it)",
+	)
 	return command
 }
 

@@ -23,10 +23,6 @@ func explainCommand(a *app) *cobra.Command {
 most likely first, with what would tell one from another. A text often cannot tell alone:
 then that is said. Nothing is tried and nothing is changed; "unicrux check" tries.
 With a code, as "unicrux check" names them, it says what the code means and how it is mended.`,
-		Example: `  git push 2>&1 | unicrux explain
-  unicrux explain build.log
-  unicrux explain key-not-registered
-  unicrux explain            and paste the text`,
 		Args: takes(0, 1, "a file with the text, or a code"),
 		RunE: func(_ *cobra.Command, args []string) error { return runExplain(a, args) },
 	}

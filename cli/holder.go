@@ -25,7 +25,7 @@ import (
 )
 
 func holderCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "holder", Short: "The process that holds what you unlocked"}
+	command := &cobra.Command{Use: "holder", Short: "The process that holds unlocked keys: start, show, stop"}
 	command.AddCommand(holderStart(a), holderStop(a), holderShow(a))
 	return command
 }
@@ -127,7 +127,7 @@ func startDoor(a *app, ctx context.Context) error {
 
 func startProcess(a *app, ctx context.Context, answers func() bool, what string) error {
 	if a.program() == "" {
-		return errors.New("where this program lies is not known, so the holder cannot be started")
+		return errors.New("the path of this program is not known, so the holder cannot be started")
 	}
 	ctx, cancel := context.WithTimeout(ctx, holderPatience)
 	defer cancel()

@@ -16,9 +16,12 @@ import (
 )
 
 func hostCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "host", Short: "Code hosts: describe, see, trust, settle"}
+	command := &cobra.Command{
+		Use:   "host",
+		Short: "Code hosts: learn, draft, add, list, show, set, trust, test, refresh, account, drop",
+	}
 	command.AddCommand(hostLearn(a), hostDraft(a), hostAdd(a), hostRefresh(a), hostList(a), hostShow(a), hostTest(a),
-		hostTrust(a), hostSet(a), hostDrop(a), hostAccounts(a), hostAccount(a))
+		hostTrust(a), hostSet(a), hostDrop(a), hostAccount(a))
 	return command
 }
 
@@ -35,8 +38,7 @@ A description from a URL comes over https only. Before it is kept you see what i
 place to which a secret of yours may go, who vouches for it, and the description's fingerprint,
 which you can compare with somebody who has it already. One that takes the place of another is
 shown as a difference, and you are asked. A place that one description names no other may name.`,
-		Example: "  unicrux host add forge.toml\n  unicrux host add forge.tidewater.example",
-		Args:    takes(1, 1, "one file, https address or host name"),
+		Args: takes(1, 1, "one file, https address or host name"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			source, err := hosts.Get(a.ctx, a.station, args[0])
 			if err != nil {
@@ -144,8 +146,8 @@ func hostShow(a *app) *cobra.Command {
 		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it",
 		Args: takes(1, 1, "one host"),
 		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
-and shows every setting of ssh and git that holds for it: where it stands, which others
-lost against it, and what would hold without it. Nothing that a setting would run is run, unless
+and shows every effective setting of ssh and git: where it is set, which others it
+overrides, and what would be in effect without it. Nothing that a setting would run is run, unless
 --run-commands asks for it.`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			if file != "" && !settings {
@@ -222,13 +224,12 @@ host name.
   via                        jump hosts, with commas between
   proxy                      http://HOST:PORT or socks5://HOST:PORT, for ssh and for HTTPS
   authority                  a file with certificates to trust, for HTTPS
-  by                         ssh or https, whatever stands in a clone URL
-  in-place                   on: when ssh does not get through, the crux stands in git's own
-                             output; for all hosts, because git has one ssh
+  by                         ssh or https, whatever the clone URL says
+  in-place                   on: when ssh fails, git's own output shows the crux; for all
+                             hosts, because git has one ssh
   author-name, author-email  who commits are by, in repositories of this host
   folder                     with an author: in repositories below this folder instead`,
-		Example: "  unicrux host set forge key=forge_ed25519 port=443\n  unicrux host set forge author-email=ines.marlow@tidewater.example folder=~/buoylab",
-		Args:    takes(2, 99, "a host and at least one NAME=VALUE"),
+		Args: takes(2, 99, "a host and at least one NAME=VALUE"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {

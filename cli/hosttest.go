@@ -19,14 +19,14 @@ func hostTest(a *app) *cobra.Command {
 	var o testOptions
 	command := &cobra.Command{
 		Use:   "test HOST",
-		Short: "Try what a host's description says about its interface",
-		Long: `Tries each operation of a host's description that changes nothing, and tells what came. With
+		Short: "Try what a host's description says about its API",
+		Long: `Tries each operation of a host's description that changes nothing, and reports the results. With
 --changes it also tries those that change something, on a throwaway key and a throwaway
-token, and takes them back.`,
+token, and removes them again.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return testHost(a, &o, args[0]) },
 	}
-	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and take it back")
+	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and undo it")
 	o.addToken(command)
 	passwordOptions(a, command)
 	return command
@@ -52,7 +52,7 @@ func testHost(a *app, o *testOptions, name string) error {
 			}
 		}
 	}
-	batch := a.begin("Try how " + host.Name + " is told things.")
+	batch := a.begin("Try how " + host.Name + " receives changes.")
 	s := a.style()
 	list := trial.API(a.ctx, place, batch, place.Client(host, token), o.changes && !a.dry, func(t trial.Trial) {
 		if !a.json && !a.quiet {

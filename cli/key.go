@@ -16,7 +16,10 @@ import (
 )
 
 func keyCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "key", Short: "Key pairs: make, see, register, unlock"}
+	command := &cobra.Command{
+		Use:   "key",
+		Short: "Key pairs: new, list, show, find, passphrase, save, load, unload, register, withdraw, compare, renew, retire",
+	}
 	command.AddCommand(keyNew(a), keyList(a), keyShow(a), keyFind(a), keyRegister(a), keyWithdraw(a), keyCompare(a),
 		keyLock(a), keySave(a), keyLoad(a), keyUnload(a), keyRenew(a), keyRetire(a))
 	return command
@@ -33,19 +36,24 @@ func keyNew(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "new [NAME]",
 		Short: "Make a key pair in ~/.ssh",
-		Long: `Makes a key pair in ~/.ssh, of the kind ed25519 unless a host demands an older one. The private half is readable by you alone from its
-first instant, and nothing that is there is ever written over.
+		Long: `Makes a key pair in ~/.ssh, of type ed25519 unless a host requires an older one. Only you can read the private key,
+from its first instant, and nothing is ever overwritten.
 
-With --host the settings for that host point to the new key, and the name is made of the
-host's when you give none.`,
+With --host, ssh config for that host uses the new key, and the key is named after the host
+unless you give a name.`,
 		Args: takes(0, 1, "one name"),
 		RunE: func(_ *cobra.Command, args []string) error { return newKey(a, o, args) },
 	}
 	flags := command.Flags()
 	o.kind = sshkey.ED25519
-	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "kind", "how it signs")
-	flags.IntVar(&o.size, "size", 0, "in `BITS`: 256, 384 or 521 for ecdsa; 3072 to 8192 for rsa (default 256 and 4096)")
-	flags.Var(named(&o.note, "TEXT"), "note", "put at the end of the key's comment")
+	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "type", "the key's type")
+	flags.IntVar(
+		&o.size,
+		"size",
+		0,
+		"in `BITS`: 256, 384 or 521 for ecdsa; 3072 to 8192 for rsa (default 256 and 4096)",
+	)
+	flags.Var(named(&o.note, "TEXT"), "comment", "added to the public key's comment")
 	flags.Var(named(&o.host, "HOST"), "host", "make settings for this host use the key")
 	flags.Var(named(&o.passphrase, "FILE"), "passphrase-from", "read the passphrase from FILE, or - for standard input")
 	flags.BoolVar(&o.none, "no-passphrase", false, "leave the key unlocked: whoever copies the file can use it")
@@ -111,7 +119,7 @@ func keyAtHost(a *app, name, hostName string) (place site.Site, pair *sshkey.Pai
 		return place, nil, nil, err
 	}
 	if pair.Public == nil {
-		err = &problem{message: "the public half of " + pair.Name() + " is not here", exit: exitCrux}
+		err = &problem{message: "the public key of " + pair.Name() + " is not here", exit: exitCrux}
 	}
 	return place, pair, host, err
 }
@@ -201,8 +209,8 @@ func keyShow(a *app) *cobra.Command {
 				return a.show(render.Key(a.style(), view), render.KeyDocument(view, 0))
 			}
 			if pair.Public == nil {
-				return &problem{message: "the public half of " + pair.Name() +
-					" can only be read with its passphrase, and no public file lies beside it", exit: exitCrux}
+				return &problem{message: "the public key of " + pair.Name() +
+					" can only be read with its passphrase, and there is no public key file beside it", exit: exitCrux}
 			}
 			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(viewOf(a, pair), 0))
 		},

@@ -21,8 +21,7 @@ port. "unicrux ready URL" does the same by itself. Your ssh config stays as it i
 
 Such a host has no API that Unicrux knows: keys and tokens are registered on its web page. A
 description that somebody wrote takes its place when it is added.`,
-		Example: "  unicrux host learn git@code.lanternfish.example:shore/lamps.git --name lantern",
-		Args:    takes(1, 1, "a clone URL"),
+		Args: takes(1, 1, "a clone URL"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			at, err := address.Parse(args[0])
 			if err != nil {
@@ -47,6 +46,7 @@ description that somebody wrote takes its place when it is added.`,
 				render.HostDocument(source.Description, number(batch)))
 		},
 	}
-	command.Flags().Var(named(&name, "NAME"), "name", "what to call it (default: the most telling word of its host name)")
+	command.Flags().
+		Var(named(&name, "NAME"), "name", "what to call it (default: the most telling word of its host name)")
 	return command
 }

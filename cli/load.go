@@ -87,7 +87,7 @@ func runLoad(a *app, o loadOptions, name string) error {
 func keyUnload(a *app) *cobra.Command {
 	var forget bool
 	command := &cobra.Command{
-		Use: "unload KEY", Short: "Hold a key no more: its passphrase is asked again", Args: takes(1, 1, "one key"),
+		Use: "unload KEY", Short: "Stop holding a key: its passphrase is asked again", Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUnload(a, args[0], forget) },
 	}
 	command.Flags().BoolVar(&forget, "forget-passphrase", false,
@@ -109,7 +109,7 @@ func runUnload(a *app, name string, forget bool) error {
 	}
 	words := "No agent held " + pair.Name() + "."
 	if len(sockets) > 0 {
-		words = pair.Name() + " is held no more."
+		words = pair.Name() + " is no longer held."
 	}
 	if forget {
 		forgot, err := keys.ForgetPassphrase(place, a.begin("Forget the passphrase of "+pair.Name()+"."), pair)
@@ -117,7 +117,7 @@ func runUnload(a *app, name string, forget bool) error {
 			return err
 		}
 		if forgot {
-			words += " The desktop does not keep its passphrase any more."
+			words += " The desktop no longer keeps its passphrase."
 		} else {
 			words += " The desktop kept no passphrase of it."
 		}

@@ -47,7 +47,7 @@ func (a *app) signInByPassword(client *hostapi.Client) (err error) {
 	case a.password.from != "":
 		client.Password, err = a.readSecret(a.password.from)
 	case !a.mayAsk():
-		err = &problem{message: "the password of " + client.Account + " must be asked, and nobody can be asked",
+		err = &problem{message: "the password of " + client.Account + " is needed, and there is no terminal to ask on",
 			advice: "Give it with --password-from FILE, or - for standard input.", exit: exitAsk}
 	default:
 		client.Password, err = a.askSecret("Password of " + client.Account + " at " + host.Name +
@@ -67,8 +67,11 @@ func (a *app) signInByPassword(client *hostapi.Client) (err error) {
 
 func (a *app) askAccountFor(host string) (string, error) {
 	if !a.mayAsk() {
-		return "", &problem{message: host + " does this for an account's password alone, and nobody can be asked",
-			exit: exitAsk, advice: "Say whose: --account ACCOUNT --password-from FILE"}
+		return "", &problem{
+			message: host + " does this only with an account's password, and there is no terminal to ask on",
+			exit:    exitAsk,
+			advice:  "Say whose: --account ACCOUNT --password-from FILE",
+		}
 	}
 	account, err := a.askText("Account at " + host + " (--account):")
 	if err == nil && account == "" {
@@ -80,8 +83,11 @@ func (a *app) askAccountFor(host string) (string, error) {
 // secondStep asks for the code of a second step.
 func (a *app) secondStep(host string) (secret.Text, error) {
 	if !a.mayAsk() {
-		return secret.Text{}, &problem{message: host + " wants a code for a second step, and nobody can be asked",
-			advice: "Run it in a terminal.", exit: exitAsk}
+		return secret.Text{}, &problem{
+			message: host + " requires a code for a second step, and there is no terminal to ask on",
+			advice:  "Run it in a terminal.",
+			exit:    exitAsk,
+		}
 	}
 	return a.askSecret("Code of the second step for " + host + " (from your other device):")
 }

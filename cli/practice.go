@@ -15,7 +15,7 @@ import (
 )
 
 func practiceCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "practice", Short: "A practice host to try things on"}
+	command := &cobra.Command{Use: "practice", Short: "Practice hosts to try things on: serve, faults"}
 	command.AddCommand(practiceServe(a), practiceFaults(a))
 	return command
 }
@@ -30,8 +30,8 @@ func practiceServe(a *app) *cobra.Command {
 		Use:   "serve [HOST…]",
 		Short: "Run practice hosts on this computer until they are stopped",
 		Long: `Runs the practice hosts: git over SSH, and the accounts and repositories of a made-up
-cooperative. The forge has a full interface, the saltmarsh one of another shape, and the
-lantern none: there keys are pasted on a page. They listen on this computer alone, and what
+cooperative. The forge has a full API, the saltmarsh one of another shape, and the lantern
+none: there keys are pasted on a web page. They listen on this computer alone, and what
 is in them is thrown away when they end, unless --folder names a place.`,
 		Args:      cobra.OnlyValidArgs,
 		ValidArgs: practiceHosts,
@@ -43,7 +43,7 @@ is in them is thrown away when they end, unless --folder names a place.`,
 		},
 	}
 	command.Flags().IntVar(&o.SSHPort, "port", 0, "`PORT` for SSH, of the first host (default: any free one)")
-	command.Flags().IntVar(&o.WebPort, "web-port", 0, "`PORT` for the interface of the first host (default: any free one)")
+	command.Flags().IntVar(&o.WebPort, "web-port", 0, "`PORT` for the API of the first host (default: any free one)")
 	command.Flags().Var(&wordList{to: &o.Faults, is: "CODE"}, "fault",
 		"do this wrong; \"unicrux practice faults\" lists what (may be given several times)")
 	command.Flags().Var(named(&o.Folder, "DIR"), "folder", "keep everything in this folder (default: a temporary one)")
@@ -53,9 +53,9 @@ is in them is thrown away when they end, unless --folder names a place.`,
 func practiceFaults(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "faults",
-		Short: "List what a practice host can be told to do wrong",
-		Long: `Lists what a practice host can be told to do wrong, by "practice serve --fault CODE", and the
-crux that somebody meets then.`,
+		Short: "List the faults that a practice host can have",
+		Long: `Lists the faults that a practice host can have, by "practice serve --fault CODE", and the
+crux that each leads to.`,
 		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			list := standin.Faults()

@@ -52,6 +52,9 @@ type problem struct {
 
 func (p *problem) Error() string { return p.message }
 
+// usageAdvice is where to look after a wrong command line.
+const usageAdvice = "unicrux --help lists the commands."
+
 // told ends a command whose result has been printed already.
 type told struct{ exit int }
 
@@ -60,7 +63,7 @@ func (t *told) Error() string { return fmt.Sprintf("exit %d", t.exit) }
 var errStopped = &problem{message: "stopped", exit: exitStopped}
 
 func usage(format string, args ...any) error {
-	return &problem{message: fmt.Sprintf(format, args...), advice: "unicrux help COMMAND shows how it is used.",
+	return &problem{message: fmt.Sprintf(format, args...), advice: usageAdvice,
 		exit: exitUsage}
 }
 
@@ -73,7 +76,7 @@ var advices = []struct {
 }{
 	{workstation.ErrExists, exitCrux, "Choose another name. Unicrux never writes over a key."},
 	{workstation.ErrNoChange, exitCrux, "unicrux changes lists those that are."},
-	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that stand."},
+	{workstation.ErrUndone, exitCrux, "unicrux changes lists those that can be taken back."},
 	{hosts.ErrSetting, exitUsage, ""},
 	{remotes.ErrSecretIn, exitCrux,
 		"Nothing was changed. Move the secret into the chest with unicrux remote clean, or remove it with git remote set-url."},
@@ -93,14 +96,14 @@ var advices = []struct {
 	{expiry.ErrForm, exitUsage, ""},
 	{expiry.ErrPast, exitUsage, ""},
 	{registration.ErrObsolete, exitCrux, "Make a new one and register that: unicrux key new."},
-	{registration.ErrHostKind, exitCrux, "Make one of a kind that it takes: unicrux key new --kind."},
+	{registration.ErrHostKind, exitCrux, "Make one of a type that it accepts: unicrux key new --type."},
 	{registration.ErrTitle, exitUsage, "Give another one with --title."},
 	{registration.ErrOtherTerms, exitCrux, "Withdraw it first (unicrux key withdraw), then register it anew."},
-	{tokens.ErrOwner, exitCrux, "Give a token of the account that the key shall open."},
+	{tokens.ErrOwner, exitCrux, "Give a token of the account that the key should open."},
 	{hosts.ErrAccount, exitUsage, ""},
 	{hosts.ErrFolder, exitUsage, "Give it with --folder."},
 	{hosts.ErrNoAccount, exitCrux,
-		"unicrux host accounts HOST lists those that are; unicrux host account add adds one."},
+		"unicrux host account list HOST lists those that are; unicrux host account add adds one."},
 	{registration.ErrOtherAccount, exitCrux,
 		"A key opens one account of a host. Make one of its own for this account: unicrux key new."},
 	{hostapi.ErrNoUntil, exitCrux, "Leave --until out, or say it on the host's page, with --by-hand."},
@@ -130,7 +133,7 @@ var advices = []struct {
 	{tokens.ErrRenewByHand, exitCrux, "Get a new one (unicrux token new or add), then revoke the old one."},
 	{chest.ErrWrong, exitCrux, "Try again; capital letters count."},
 	{chest.ErrClosed, exitAsk, "Open it first: unicrux chest open."},
-	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest lock."},
+	{chest.ErrNoChest, exitCrux, "Give the chest a passphrase first: unicrux chest passphrase."},
 	{chest.ErrLost, exitCrux, "Get it anew: unicrux token new HOST."},
 	{chest.ErrOlder, exitFailure,
 		"Move it out of the way with unicrux chest show --set-aside, then create the token again."},
@@ -138,7 +141,7 @@ var advices = []struct {
 	{chest.ErrSwapped, exitFailure,
 		"Unicrux does not use it. Move it out of the way with unicrux chest show --set-aside, create another token, and find out who else can write to that folder."},
 	{chest.ErrSeal, exitFailure,
-		"Nothing was stored. Set the passphrase again, which restores the file: unicrux chest lock. Then find out who else can write to that folder."},
+		"Nothing was stored. Set the passphrase again, which restores the file: unicrux chest passphrase. Then find out who else can write to that folder."},
 	{workstation.ErrUnreadable, exitFailure,
 		"Other changes can still be taken back by number; unicrux changes lists them."},
 	{takeback.ErrUnknownAct, exitFailure, "Nothing was changed. Use the version that made the change."},
@@ -156,10 +159,14 @@ var advices = []struct {
 	{gitlink.ErrProtocol, exitUsage, ""},
 	{hostapi.ErrNoRepo, exitCrux, "Leave --repo out, or say it on the host's page."},
 	{hostapi.ErrPage, exitCrux,
-		"The address may be that of a page for signing in: check interface.url in the description."},
+		"The URL may be that of a sign-in page: check interface.url in the description."},
 	{hostapi.ErrEndless, exitCrux, "Check how the description says that the list goes on (paging)."},
 	{hostapi.ErrBusy, exitCrux, "Try again then."},
-	{hosts.ErrNoOffer, exitCrux, "Ask whoever runs the host for its description, as a file or a URL. Without one: unicrux ready URL"},
+	{
+		hosts.ErrNoOffer,
+		exitCrux,
+		"Ask whoever runs the host for its description, as a file or a URL. Without one: unicrux ready URL",
+	},
 	{hosts.ErrOtherHost, exitCrux, "Nothing was kept. Tell whoever runs the host."},
 	{hosts.ErrNoSource, exitCrux, "Add it once more from its file or URL: unicrux host add FILE|URL|HOST"},
 	{draft.ErrDocument, exitUsage, "Give the document of the host's API: OpenAPI 3 or Swagger 2.0, in JSON or YAML."},
@@ -170,8 +177,12 @@ var advices = []struct {
 	{learn.ErrPlain, exitUsage, "Use the https clone URL of the same repository."},
 	{trust.ErrPage, exitCrux, "Give the page on which the host publishes its fingerprints."},
 	{sshkey.ErrClaim, exitUsage, "Copy it whole, from the host's page or from whoever runs it."},
-	{registration.ErrType, exitCrux, "Make a key of another type: unicrux key new --host HOST --kind rsa"},
-	{ready.ErrRefusedToken, exitCrux, "Nothing was kept. Check the user name, the token, and that it may open this repository."},
+	{registration.ErrType, exitCrux, "Make a key of another type: unicrux key new --host HOST --type rsa"},
+	{
+		ready.ErrRefusedToken,
+		exitCrux,
+		"Nothing was kept. Check the user name, the token, and that it may open this repository.",
+	},
 	{hostapi.ErrWhose, exitUsage, "Name the account: ACCOUNT@HOST."},
 	{hostapi.ErrAlready, exitCrux, ""},
 	{hostapi.ErrNotFound, exitCrux, "Check the spelling, and that this account may see it."},
@@ -182,7 +193,11 @@ var advices = []struct {
 	{hostapi.ErrNeedsEnd, exitUsage, "Give the end with --until."},
 	{hostapi.ErrNoTokenEnd, exitUsage, "Leave --until out."},
 	{hostapi.ErrLabel, exitUsage, "Give another one with --label."},
-	{hostapi.ErrNoPrivate, exitCrux, "The host cannot be told to keep it private. Give --public, or create it on the host's web page."},
+	{
+		hostapi.ErrNoPrivate,
+		exitCrux,
+		"The host's API cannot make it private. Give --public, or create it on the host's web page.",
+	},
 	{hostapi.ErrNoGroup, exitCrux, "Give the name alone, or create it on the host's page."},
 	{registration.ErrStillTaken, exitCrux, "Run the same command again once it is taken away."},
 	{renewal.ErrNowhere, exitCrux, "Make a new key for the host that you mean: unicrux key new --host HOST."},
@@ -201,12 +216,12 @@ var advices = []struct {
 	{sshkey.ErrComment, exitUsage, ""},
 	{sshkey.ErrKind, exitUsage, ""},
 	{sshkey.ErrSize, exitUsage, ""},
-	{sshkey.ErrFormKind, exitUsage, "pkcs1 is for rsa, sec1 for ecdsa; openssh and pkcs8 are for every kind."},
+	{sshkey.ErrFormKind, exitUsage, "pkcs1 is for rsa, sec1 for ecdsa; openssh and pkcs8 are for every type."},
 	{sshkey.ErrFormLock, exitUsage, "Say --no-passphrase, or choose openssh or pkcs8."},
 	{keys.ErrStill, exitCrux, ""},
 	{registration.ErrNotThere, exitCrux, "unicrux key compare HOST shows the keys that it knows."},
 	{workstation.ErrSecret, exitCrux,
-		"A passphrase is changed again by unicrux key lock; a secret that was moved is in the chest."},
+		"A passphrase is changed again by unicrux key passphrase; a secret that was moved is in the chest."},
 	{sshkey.ErrPassphrase, exitCrux, "Try again; capital letters count."},
 	{sshway.ErrNobody, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
 	{sshkey.ErrLocked, exitAsk, "Give --passphrase-from FILE, or - to read it from standard input."},
@@ -222,7 +237,7 @@ var advices = []struct {
 	{trust.ErrNoFile, exitCrux, "Take UserKnownHostsFile none out of the settings for this host."},
 	{hosts.ErrNoSSH, exitCrux, "To get a token for it: unicrux token new HOST --for clone"},
 	{hosts.ErrUnknown, exitCrux, "unicrux host list shows those that are; unicrux host add FILE describes one."},
-	{hostapi.ErrNoOperation, exitCrux, "Do it on the host's page, by hand."},
+	{hostapi.ErrNoOperation, exitCrux, "Do it on the host's web page."},
 	{hostapi.ErrAuthority, exitCrux, "If the host has a new authority, add its new description."},
 	{hostapi.ErrUnreachable, exitCrux, "Check the network, and that the host is up."},
 	{hostapi.ErrAnswer, exitCrux, "The description may be older than the host: ask for a newer one."},

@@ -47,8 +47,6 @@ not get through on this network, and where the chest has a token while SSH would
 
 Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
 where it was when it is run again.`,
-		Example: `  unicrux ready git@forge.tidewater.example:buoys/drift-model.git
-  unicrux ready forge buoys/tide-tables --for push`,
 		Args: takes(1, 2, "a clone URL, or a host and perhaps a repository"),
 		RunE: func(c *cobra.Command, args []string) error {
 			o.waits = c.Flags().Changed("wait")
@@ -162,7 +160,7 @@ func inPlace(a *app, host string) error {
 		return err
 	}
 	if number(batch) != 0 {
-		a.say(a.style().Sentences("From now on the crux stands in git's own output."))
+		a.say(a.style().Sentences("From now on git's own output shows the crux."))
 	}
 	return nil
 }

@@ -30,12 +30,12 @@ func keyRegister(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "register KEY HOST",
 		Short: "Tell a host about a key, then sign in to prove it",
-		Long: `Tells a host about the public half of a key through the host's interface, makes the
-settings for that host use the key, and signs in with it to prove that it works.
+		Long: `Registers a public key with a host through the host's API, makes ssh config for that host
+use the key, and signs in with it to prove that it works.
 
-The host's interface wants a token. It is asked for, used once and kept nowhere. With
---by-hand, and for hosts without an interface, the one line to be pasted is shown, and
-signing in is tried now and then until the host takes the key.
+The host's API requires a token. It is asked for, used once and not kept. With --by-hand,
+and for hosts without an API, the one line to paste is shown, and signing in is tried now
+and then until the host accepts the key.
 
 With --signing the host lists it among the keys with which commits are signed. Nobody can sign
 in with it for that, so the host is asked whether it lists the key.`,
@@ -50,7 +50,7 @@ in with it for that, so the host is asked whether it lists the key.`,
 		"what it may be used for (default: what the host gives by itself)")
 	o.addList(command, "for this repository alone, such as buoys/drift-model; settings stay as they are",
 		"as a key with which commits are signed: it opens nothing")
-	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host takes the key")
+	flags.BoolVar(&o.byHand, "by-hand", false, "show the line to be pasted, and wait until the host accepts the key")
 	flags.BoolVar(&o.copy, "copy", false, "with --by-hand: also put the line on the clipboard, through the terminal")
 	flags.BoolVar(&o.open, "open", false, "with --by-hand: also open the host's web page for keys in a browser")
 	lasts(flags, &o.wait, "wait", 10*time.Minute, "with --by-hand: how long to wait; 0 tries once")
@@ -141,7 +141,7 @@ func registrationTitle(given string, pair *sshkey.Pair) string {
 	return pair.Name()
 }
 
-// registerByHand shows what to paste and where, then waits until the host takes the key.
+// registerByHand shows what to paste and where, then waits until the host accepts the key.
 func registerByHand(a *app, o *registerOptions, place site.Site, r registration.Registration) error {
 	if !a.dry {
 		pasteLine(a, r, o.copy, o.wait)

@@ -15,18 +15,18 @@ import (
 )
 
 func remoteCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "remote", Short: "Where the repository of this folder is cloned from and pushed to"}
+	command := &cobra.Command{Use: "remote", Short: "Remotes of this folder's repository: list, use, clean"}
 	command.AddCommand(remoteList(a), remoteUse(a), remoteClean(a))
 	return command
 }
 
 func remoteList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "List the remotes: transport, account, and whether a secret is inside",
+		Use: "list", Short: "List the remotes: transport, account, and whether the URL contains a secret",
 		Args: takes(0, 0, ""),
 		Long: `Lists the remotes of the git or Mercurial repository that this folder is in, with those of its
-submodules: the transport, the account where settings say which, and the address that is used
-where a rule rewrites it. Secrets in URLs are hidden, and told.`,
+submodules: the transport, the account where settings say which, and the URL that is used
+where an insteadOf rule changes it. Secrets in URLs are hidden, and reported.`,
 		RunE: func(*cobra.Command, []string) error { return showRemotes(a) },
 	}
 }
@@ -123,9 +123,9 @@ func remoteClean(a *app) *cobra.Command {
 	var source string
 	command := &cobra.Command{
 		Use:   "clean [REMOTE]",
-		Short: "Take secrets out of the URLs of remotes",
-		Long: `Takes passwords and tokens out of the URLs of a remote, or of all of them, and moves them into
-the chest. git is asked for each afterwards: where it does not get it, it is put back.`,
+		Short: "Move secrets out of the URLs of remotes",
+		Long: `Moves passwords and tokens from the URLs of a remote, or of all of them, into the chest. git
+is asked for each afterwards: where it does not get it, it is put back.`,
 		Args: takes(0, 1, "one remote"),
 		RunE: func(_ *cobra.Command, args []string) error { return cleanRemotes(a, strings.Join(args, ""), source) },
 	}

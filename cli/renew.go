@@ -37,11 +37,11 @@ goes on.`,
 	}
 	flags := command.Flags()
 	flags.Var(named(&o.host, "HOST"), "host", "only at this host; elsewhere the old key stays")
-	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "kind",
+	flags.Var(oneOf(&o.kind, sshkey.Kinds()...), "type",
 		"of the new key (default: as the old one, if that is good)")
 	flags.Var(named(&o.until, "WHEN"), "until",
 		"when the new key should expire at hosts: a day such as 2027-03-31, or 90d, 12w, 1y from now")
-	lasts(flags, &o.wait, "wait", 10*time.Minute, "how long to wait for a host that is told by hand; 0 tries once")
+	lasts(flags, &o.wait, "wait", 10*time.Minute, "how long to wait for what you do on a web page; 0 tries once")
 	o.addFlags(command)
 	return command
 }
@@ -53,7 +53,12 @@ func runRenew(a *app, o *renewOptions, name string) error {
 	place, pair, err := keyAt(a, name)
 	if errors.Is(err, keys.ErrNoKey) {
 		if change, by, found := renewal.RenewedBefore(place, a.station.KeyPath(name)); found {
-			words := fmt.Sprintf("%s was renewed already: %s is in its place, and Unicrux moved the old files aside (change %d).", name, a.station.Tilde(by), change.ID)
+			words := fmt.Sprintf(
+				"%s was renewed already: %s is in its place, and Unicrux moved the old files aside (change %d).",
+				name,
+				a.station.Tilde(by),
+				change.ID,
+			)
 			return a.show(a.style().Sentences(words), render.DoneDocument(words, change.ID))
 		}
 	}

@@ -20,7 +20,7 @@ import (
 )
 
 func repoCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "repo", Short: "Repositories on a host: list them, create one for a folder"}
+	command := &cobra.Command{Use: "repo", Short: "Repositories on a host: list, new"}
 	command.AddCommand(repoList(a), repoNew(a))
 	return command
 }
@@ -31,7 +31,7 @@ func repoList(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "list HOST",
 		Short: "The repositories that your account may see on a host",
-		Long: `Lists the repositories that your account may see, as the host's interface tells them, page
+		Long: `Lists the repositories that your account may see, as the host's API lists them, page
 after page as they come. --search keeps those whose path has TEXT in it.`,
 		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return listRepos(a, &o, args[0], search) },
@@ -65,9 +65,16 @@ func listRepos(a *app, o *secretOptions, name, search string) error {
 		return a.print(render.Repo(s, repo)) == nil
 	})
 	if err != nil && errors.Is(ctx.Err(), context.DeadlineExceeded) {
-		return &problem{message: fmt.Sprintf("%s had not sent all of its list after %v; %d repositories are known so far", client.Description.Name, pagesLimit*a.timeout, max(written, len(list))),
+		return &problem{
+			message: fmt.Sprintf(
+				"%s had not sent all of its list after %v; %d repositories are known so far",
+				client.Description.Name,
+				pagesLimit*a.timeout,
+				max(written, len(list)),
+			),
 			advice: "Look for a part of the path with --search TEXT, or allow more time with --timeout.",
-			exit:   exitCrux}
+			exit:   exitCrux,
+		}
 	}
 	if err != nil {
 		return err
@@ -79,7 +86,7 @@ func listRepos(a *app, o *secretOptions, name, search string) error {
 	return nil
 }
 
-// client speaks to the interface of a host for an operation; with a token, unless anybody may
+// client speaks to the API of a host for an operation; with a token, unless anybody may
 // ask.
 func clientFor(a *app, o *secretOptions, name, operation string) (*hostapi.Client, error) {
 	place, err := a.place()
@@ -107,11 +114,11 @@ func byHandProblem(host *describe.Description, operation string) error {
 	page := map[string]string{"list-repos": host.Pages.Repositories, "add-repo": host.Pages.Repositories,
 		"issue-token": host.Pages.Tokens,
 		"list-tokens": host.Pages.Tokens, "add-key": host.Pages.Keys}[operation]
-	p := &problem{message: fmt.Sprintf("the description of %s does not say how it is told to %s", host.Name,
+	p := &problem{message: fmt.Sprintf("the description of %s does not say how to %s", host.Name,
 		describe.Operations[operation].Does),
-		advice: "Do it on the host's page, by hand.", exit: exitCrux}
+		advice: "Do it on the host's web page.", exit: exitCrux}
 	if page != "" {
-		p.advice = "Do it by hand, on " + page
+		p.advice = "Do it on the web page " + page
 	}
 	return p
 }
@@ -135,9 +142,8 @@ already is recognised: run it again after it was cut short.
 
 At a host without an API you create it on the web page: the host is asked over SSH now and then
 until the repository is there.`,
-		Example: "  unicrux repo new forge buoys/spring-survey --attach . --commit",
-		Args:    takes(2, 2, "a host and a name"),
-		RunE:    func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
+		Args: takes(2, 2, "a host and a name"),
+		RunE: func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()
 	flags.Var(named(&o.attach, "DIR"), "attach", "attach this folder, and push it")

@@ -55,15 +55,15 @@ func relockPassphrases(a *app, o *relockOptions, pair *sshkey.Pair) (old, new se
 func keyLock(a *app) *cobra.Command {
 	var o relockOptions
 	command := &cobra.Command{
-		Use:   "lock KEY",
+		Use:   "passphrase KEY",
 		Short: "Set, change or remove a key's passphrase",
-		Long: `Sets the passphrase of a key, changes it, or takes it off with --no-passphrase. The public
-half stays the same, so hosts notice nothing. What stood in the file before is not
-recorded, because it is a secret: this cannot be taken back by undo.`,
+		Long: `Sets the passphrase of a key, changes it, or removes it with --no-passphrase. The public
+key stays the same, so hosts notice nothing. The earlier content of the file is not
+recorded, because it is a secret: undo cannot take this back.`,
 		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runLock(a, &o, args[0]) },
 	}
-	o.addFlags(command, "take the passphrase off: whoever copies the file can use the key")
+	o.addFlags(command, "remove the passphrase: whoever copies the file can use the key")
 	return command
 }
 
@@ -90,9 +90,9 @@ func runLock(a *app, o *relockOptions, name string) error {
 		return err
 	}
 	pair.Locked = !new.Empty()
-	words := pair.Name() + " is locked by the new passphrase."
+	words := pair.Name() + " has the new passphrase."
 	if !pair.Locked {
-		words = pair.Name() + " has no passphrase any more: whoever copies the file can use it."
+		words = pair.Name() + " no longer has a passphrase: whoever copies the file can use it."
 	}
 	return a.showChange(batch, a.style().Sentences(words), render.KeyDocument(viewOf(a, pair), number(batch)))
 }
@@ -102,18 +102,17 @@ func keySave(a *app) *cobra.Command {
 	var form sshkey.Form
 	var out string
 	command := &cobra.Command{
-		Use:   "save KEY --form FORM --out FILE",
+		Use:   "save KEY --format FORMAT --out FILE",
 		Short: "Write a key in another open format",
-		Long: `Writes a key to a new file in another form: openssh, pkcs8, pkcs1 (rsa), sec1 (ecdsa), or
-rfc4716 for the public half. A public half that lies alone, in
-whatever form, is written as the line that ssh reads by the form openssh. The first two can be locked by a passphrase; pkcs1 and sec1
-have no lock worth its name and need --no-passphrase.`,
-		Example: "  unicrux key save forge_ed25519 --form pkcs8 --out forge.pem",
-		Args:    takes(1, 1, "one key"),
-		RunE:    func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], form, out) },
+		Long: `Writes a key to a new file in another format: openssh, pkcs8, pkcs1 (rsa), sec1 (ecdsa), or
+rfc4716 for the public key. A public key without its private key, in whatever format, is
+written as the line that ssh reads by the format openssh. The first two can have a
+passphrase; pkcs1 and sec1 protect a key too weakly and need --no-passphrase.`,
+		Args: takes(1, 1, "one key"),
+		RunE: func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], form, out) },
 	}
 	o.addFlags(command, "write it without a lock")
-	command.Flags().Var(oneOf(&form, sshkey.Forms()...), "form", "in which it is written")
+	command.Flags().Var(oneOf(&form, sshkey.Forms()...), "format", "the file format")
 	command.Flags().Var(named(&out, "FILE"), "out", "the file to write; it must not be there yet")
 	return command
 }
@@ -123,7 +122,7 @@ func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string
 		return err
 	}
 	if form == "" || out == "" {
-		return usage("--form takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
+		return usage("--format takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
 	batch, err := writeForm(a, o, name, form, out)
 	if err != nil {

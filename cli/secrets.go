@@ -38,7 +38,7 @@ func (o *secretOptions) addFlags(command *cobra.Command) {
 
 func (o *secretOptions) addToken(command *cobra.Command) {
 	command.Flags().Var(&wordList{to: &o.tokens, is: "FILE"}, "token-from",
-		"read the host's token from FILE, or - for standard input; HOST=FILE where several hosts are told")
+		"read the host's token from FILE, or - for standard input; HOST=FILE, one for each host")
 }
 
 // tokenSource is where the token for a host comes from; empty when it is to be asked. A source
@@ -168,7 +168,7 @@ func keptToken(a *app, o *secretOptions, host *describe.Description, purpose str
 	}
 	s, err := tokens.Chest(place).Get(e)
 	if err == nil {
-		a.progress("The token " + e.Name + " from the chest is shown to the interface of " + host.Name + ".")
+		a.progress("The token " + e.Name + " from the chest is shown to the API of " + host.Name + ".")
 	}
 	return s.Bound(e), err == nil, err
 }

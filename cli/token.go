@@ -20,7 +20,10 @@ import (
 )
 
 func tokenCommand(a *app) *cobra.Command {
-	command := &cobra.Command{Use: "token", Short: "Tokens for HTTPS: get, keep, test, renew, revoke"}
+	command := &cobra.Command{
+		Use:   "token",
+		Short: "Tokens for HTTPS: new, sign-in, add, list, show, test, renew, revoke",
+	}
 	command.AddCommand(tokenNew(a), tokenSignIn(a), tokenAdd(a), tokenList(a), tokenShow(a), tokenTest(a),
 		tokenRenew(a), tokenRevoke(a))
 	return command
@@ -234,7 +237,7 @@ func tokenRenew(a *app) *cobra.Command {
 		},
 	}
 	command.Flags().Var(named(&o.until, "WHEN"), "until",
-		"when the new one shall end: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
+		"when the new one should expire: a day, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
 	chestOption(command, &o.chest)
 	return command
 }
@@ -247,11 +250,11 @@ func tokenRevoke(a *app) *cobra.Command {
 			return onToken(a, &o, args[0], "Revoke the token %s.",
 				func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
 					told, err := tokens.Revoke(a.ctx, place, batch, e)
-					words := "The token " + e.Name + " is good for nothing any more: " + e.Host +
+					words := "The token " + e.Name + " no longer works: " + e.Host +
 						" and the chest have forgotten it."
 					if !told {
 						words = "The chest has forgotten the token " + e.Name +
-							". Its host could not be told: take it away on its page."
+							". Its host could not be reached: revoke it on its web page."
 					}
 					return a.style().Sentences(words), render.DoneDocument(words, number(batch)), err
 				})

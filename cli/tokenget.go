@@ -22,21 +22,27 @@ func tokenNew(a *app) *cobra.Command {
 	command := &cobra.Command{
 		Use:   "new HOST",
 		Short: "Let a host issue a token for what you want to do, and keep it",
-		Long: `Lets a host issue a token by its interface, for just what you want to do: the host's
+		Long: `Lets a host issue a token through its API, for just what you want to do: the host's
 description turns that into its own scopes. The token is tested, goes into the chest, and git
 is answered from there. You never see it.
 
-A host whose interface wants another token for that is shown one with --token-from. A host
-that wants the account's password is shown it: it is asked, used once and kept nowhere.`,
-		Example: "  unicrux token new forge --for clone,push --until 90d",
-		Args:    takes(1, 1, "one host"),
-		RunE:    func(_ *cobra.Command, args []string) error { return newToken(a, &o, args[0]) },
+A host whose API requires another token for that gets it by --token-from. Where a host
+requires the account's password, it is asked for, used once and not kept.`,
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return newToken(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
 	flags := command.Flags()
-	flags.Var(named(&o.until, "WHEN"), "until",
-		"when it shall end: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)")
-	flags.Var(named(&o.label, "TEXT"), "label", "under which the host lists it (default: unicrux and this computer's name)")
+	flags.Var(
+		named(&o.until, "WHEN"),
+		"until",
+		"when it should expire: a day such as 2027-03-31, or 90d, 12w, 1y from now (default: 90d, or the longest that the host allows)",
+	)
+	flags.Var(
+		named(&o.label, "TEXT"),
+		"label",
+		"under which the host lists it (default: unicrux and this computer's name)",
+	)
 	passwordOptions(a, command)
 	o.addToken(command)
 	chestOption(command, &o.chest)
@@ -50,7 +56,7 @@ func newToken(a *app, o *tokenOptions, name string) error {
 	}
 	if !host.Can("issue-token") {
 		if host.OAuth.Client != "" {
-			return &problem{message: host.Name + " issues no tokens by its interface",
+			return &problem{message: host.Name + " issues no tokens through its API",
 				advice: "Sign in instead: unicrux token sign-in " + host.Name, exit: exitCrux}
 		}
 		p := asProblem(byHandProblem(host, "issue-token"))
@@ -187,7 +193,7 @@ func tokenAdd(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use:   "add HOST",
-		Short: "Keep a token that was made by hand, after testing it",
+		Short: "Keep a token that was made on a web page, after testing it",
 		Long: `Keeps a token that you made on the host's page. It is pasted into a hidden question, or read
 with --from; cleaned of white space and quotes; looked at, whether it is really a token of this
 host; and tested there before it goes into the chest.`,
@@ -245,7 +251,7 @@ func askPasted(a *app, o *tokenOptions, host *describe.Description) (secret.Text
 	case o.from != "":
 		return a.readSecret(o.from)
 	case !a.mayAsk():
-		return secret.Text{}, &problem{message: "the token must be asked, and nobody can be asked",
+		return secret.Text{}, &problem{message: "the token is needed, and there is no terminal to ask on",
 			advice: "Give --from FILE, or - for standard input.", exit: exitAsk}
 	}
 	if page := host.Pages.Tokens; page != "" {

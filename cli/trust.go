@@ -44,9 +44,8 @@ A described host publishes its keys. For any other, HOST is its name, or NAME:PO
 compared with what the name servers vouch for, with --fingerprint, or with the page of --from. In
 a terminal you can also say that it is a host which is trusted already under another name, or
 paste the fingerprint: Unicrux compares it, so that no eye has to.`,
-		Example: "  unicrux host trust forge\n  unicrux host trust code.lanternfish.example --from https://lanternfish.example/keys",
-		Args:    takes(1, 1, "one host"),
-		RunE:    func(_ *cobra.Command, args []string) error { return runTrust(a, &o, args[0]) },
+		Args: takes(1, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error { return runTrust(a, &o, args[0]) },
 	}
 	o.addFlags(command, "from")
 	return command
@@ -127,10 +126,12 @@ func vouch(ctx context.Context, a *app, o *trustOptions, seen *trust.Seen) (*tru
 		case err == nil, try == mostPastes:
 			return voucher, err
 		case errors.Is(err, sshkey.ErrClaim):
-			a.progress("That is no fingerprint: it begins with SHA256: or MD5:, or is the whole public line. Yes compares nothing.")
+			a.progress(
+				"That is no fingerprint: it begins with SHA256: or MD5:, or is the whole public line. Yes compares nothing.",
+			)
 		case errors.As(err, &mismatch):
 			a.progress("None of the host's keys has the fingerprint " + mismatch.Wanted +
-				". Copy it once more. If it is whole, do not connect: perhaps somebody stands in between.")
+				". Copy it once more. If it is whole, do not connect: somebody may be intercepting the connection.")
 		default:
 			return nil, err
 		}
@@ -150,8 +151,10 @@ func sameHost(a *app, seen *trust.Seen, e knownhosts.Entry) (bool, error) {
 	if strings.HasPrefix(name, "|") {
 		name = "a name that is stored as a hash"
 	}
-	answer, err := a.askText(fmt.Sprintf("This very key is trusted already for %s (%s). Is %s the same host? yes or [no]:",
-		untrusted.Clean(name), a.station.Tilde(e.Origin()), untrusted.Clean(seen.Name)))
+	answer, err := a.askText(
+		fmt.Sprintf("This very key is trusted already for %s (%s). Is %s the same host? yes or [no]:",
+			untrusted.Clean(name), a.station.Tilde(e.Origin()), untrusted.Clean(seen.Name)),
+	)
 	return strings.EqualFold(answer, "yes") || strings.EqualFold(answer, "y"), err
 }
 
@@ -180,9 +183,12 @@ func vouchCA(a *app, host string, certificate *x509.Certificate) error {
 		case trust.IsCertificate(text, certificate):
 			return nil
 		case text == "" || try == mostPastes:
-			return &problem{message: "no fingerprint of this certificate was given, so nothing trusts it", exit: exitStopped,
+			return &problem{
+				message: "no fingerprint of this certificate was given, so nothing trusts it",
+				exit:    exitStopped,
 				advice: "Get it, or the certificate itself, from whoever runs the host. With the file:\n" +
-					shellwords.Join("unicrux", "host", "set", host, "authority=FILE")}
+					shellwords.Join("unicrux", "host", "set", host, "authority=FILE"),
+			}
 		}
 		a.progress("That is not the fingerprint of this certificate. Copy it once more.")
 	}

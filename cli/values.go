@@ -6,7 +6,10 @@ import (
 	"strings"
 	"time"
 
+	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+
+	"anchorage.example/unicrux/core/untrusted"
 )
 
 // A word is the value of an option: the help calls it what it is, and where only some words are taken, no other is.
@@ -99,7 +102,15 @@ type acceptsError string
 func (a acceptsError) Error() string { return "it accepts " + string(a) }
 
 // badOption says in our words what is wrong with an option.
-func badOption(err error) error {
+func badOption(c *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	if errors.As(err, &unknown) && unknown.GetSpecifiedShortnames() == "" {
+		name := untrusted.Clean(unknown.GetSpecifiedName())
+		if near := nearestOption(c, name); near != "" {
+			return usage("%s has no option --%s. Did you mean: %s", c.CommandPath(), name, near)
+		}
+		return usage("%s has no option --%s. Its options: %s --help", c.CommandPath(), name, c.CommandPath())
+	}
 	var invalid *pflag.InvalidValueError
 	if !errors.As(err, &invalid) {
 		return usage("%s", err)

@@ -38,7 +38,7 @@ func TestValues(t *testing.T) {
 		lasts(flags, &wait, "wait", 10*time.Minute, "")
 		got := ""
 		if err := flags.Parse(row.args); err != nil {
-			got = badOption(err).Error()
+			got = badOption(nil, err).Error()
 		} else {
 			if by == "" {
 				by = "<none>"

@@ -11,7 +11,9 @@ import (
 // LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.
 func LookAgents(s Style, v *look.View, now time.Time, tilde func(string) string) string {
 	if len(v.Agents) == 0 {
-		return s.Sentences("Nothing is held unlocked: no holder runs, and neither SSH_AUTH_SOCK nor settings name another agent.")
+		return s.Sentences(
+			"Nothing is held unlocked: no holder runs, and neither SSH_AUTH_SOCK nor settings name another agent.",
+		)
 	}
 	var parts []string
 	for _, agent := range v.Agents {
@@ -64,7 +66,7 @@ func holdsWord(a look.Agent) string {
 func (s Style) heldKeys(a look.Agent, now time.Time, tilde func(string) string) string {
 	var rows [][]string
 	for _, held := range a.Keys {
-		end := "not told"
+		end := "not known"
 		if !held.Ends.IsZero() {
 			end = until(held.Ends, now)
 		}

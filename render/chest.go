@@ -64,8 +64,16 @@ func Chest(s Style, v ChestView) string {
 	}
 	text := s.block(8, rows)
 	if v.Damaged {
-		text += "\n" + s.Sentences("A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:") +
-			CommandLine(s, "unicrux", "chest", "show", "--set-aside")
+		text += "\n" + s.Sentences(
+			"A file of the chest is damaged. The others are whole: the secret in it has to be got anew. To move it out of the way:",
+		) +
+			CommandLine(
+				s,
+				"unicrux",
+				"chest",
+				"show",
+				"--set-aside",
+			)
 	}
 	return text
 }
@@ -97,7 +105,7 @@ func ChestDocument(v ChestView) any {
 // Adopted tells which secrets lay about, masked, and what became of each.
 func Adopted(s Style, list []adopt.Adopted, dry bool, tilde func(string) string) string {
 	if len(list) == 0 {
-		return s.Sentences("No secret for a code host lies about, as far as we looked.")
+		return s.Sentences("No secret for a code host is in a plain file, as far as Unicrux looked.")
 	}
 	var rows [][]string
 	moved, told := 0, 0
@@ -125,7 +133,7 @@ func Adopted(s Style, list []adopt.Adopted, dry bool, tilde func(string) string)
 		rows = append(rows, []string{orDash(untrusted.Clean(d.Stray.At)),
 			untrusted.Clean(d.Stray.User) + ":" + secret.Mask, string(d.Stray.Sort), where, state})
 	}
-	text := s.table([]string{"host", "secret", "lies in a", "at", ""}, rows) + "\n"
+	text := s.table([]string{"host", "secret", "is in a", "at", ""}, rows) + "\n"
 	if moved > 0 {
 		text += s.Sentences(capital(count(moved, "secret", "secrets")) + " moved. " + gitGets(list, moved))
 	}
@@ -134,7 +142,9 @@ func Adopted(s Style, list []adopt.Adopted, dry bool, tilde func(string) string)
 			" is in a credential file, git also writes there what it gets from the chest. Revoke or remove that secret, then run this again.")
 	}
 	if told > 0 {
-		text += s.Sentences("What stands in an environment file or a shell history may be known to others: revoke it at its host, and take it out there.")
+		text += s.Sentences(
+			"Others may know what is in an environment file or a shell history: revoke it at its host, and remove it there.",
+		)
 	}
 	return text
 }
@@ -150,7 +160,11 @@ func gitGets(list []adopt.Adopted, moved int) string {
 	if alike == 0 {
 		return "Unicrux asked git for each, and git gets it from the chest."
 	}
-	return fmt.Sprintf("Unicrux asked git for %d of them, and git gets each from the chest. For the other %d, git asks the same helpers in the same order.", moved-alike, alike)
+	return fmt.Sprintf(
+		"Unicrux asked git for %d of them, and git gets each from the chest. For the other %d, git asks the same helpers in the same order.",
+		moved-alike,
+		alike,
+	)
 }
 
 // AdoptedDocument makes the document "unicrux.adoption/1".

@@ -27,7 +27,9 @@ func Draft(s Style, r *draft.Result, out string) string {
 		for _, name := range r.Missing {
 			does = append(does, describe.Operations[name].Does)
 		}
-		text += s.Sentences("On the host's web page, because the document does not say how: "+strings.Join(does, ", ")+".") + "\n"
+		text += s.Sentences(
+			"On the host's web page, because the document does not say how: "+strings.Join(does, ", ")+".",
+		) + "\n"
 	}
 	if out == "" {
 		return text

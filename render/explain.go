@@ -36,7 +36,7 @@ func Reading(s Style, r causes.Reading) string {
 	}
 	if len(rows) > 0 {
 		b.WriteString("\n" + s.block(labelColumn,
-			append([]row{{label: "tell", tone: teal, text: "Going the way tells them apart:"}}, rows...)))
+			append([]row{{label: "tell", tone: teal, text: "To find out which, check the way:"}}, rows...)))
 	}
 	return b.String()
 }

@@ -17,12 +17,12 @@ var riskWords = map[find.Risk]string{
 	find.Unreadable: "%s is not read by ssh.",
 	find.Weak:       "%s is weak by today's standards.",
 	find.Unlocked:   "%s has no passphrase: whoever copies the file can sign in as you.",
-	find.InTheOpen:  "%s lies inside a repository: one careless commit would publish it.",
+	find.InTheOpen:  "%s is inside a repository: one careless commit would publish it.",
 	find.Twice:      "%s is there twice.",
-	find.Astray:     "%s lies in an odd place, and no setting points to it.",
+	find.Astray:     "%s is in an unusual place, and no setting names it.",
 	find.Idle:       "%s is in the ssh folder, and no setting points to it.",
-	find.NoPublic:   "%s has no public half beside it.",
-	find.NoPrivate:  "%s is a public half, and the private one is not beside it.",
+	find.NoPublic:   "%s has no public key file beside it.",
+	find.NoPrivate:  "%s is a public key without its private key.",
 }
 
 // A FindView is the result of a search with what the reader needs to know where it is.
@@ -51,7 +51,9 @@ func Found(s Style, v FindView) string {
 		}
 	}
 	if v.Cut {
-		text += "\n" + s.Sentences("Not everything was looked at: there are too many files, or they lie too deep. Name a folder to look further.")
+		text += "\n" + s.Sentences(
+			"Not everything was looked at: there are too many files, or folders are too deep. Name a folder to look further.",
+		)
 	}
 	return text
 }
@@ -74,7 +76,7 @@ func foundSummary(v FindView) string {
 	}
 	found := count(pairs, "private key", "private keys")
 	if halves > 0 {
-		found += " and " + count(halves, "public half alone", "public halves alone")
+		found += " and " + count(halves, "public key alone", "public keys alone")
 	}
 	care := "Nothing is wrong with them."
 	if risky > 0 {
@@ -109,7 +111,7 @@ func foundWords(f find.Found, risk find.Risk, tilde func(string) string) string 
 	case find.Tracked:
 		return "It is part of the repository " + tilde(f.Repository) + ": whoever has that has the key."
 	case find.InTheOpen:
-		return "It lies inside the repository " + tilde(f.Repository) + ": one careless commit would publish it."
+		return "It is inside the repository " + tilde(f.Repository) + ": one careless commit would publish it."
 	case find.Unreadable:
 		return "ssh does not read it: " + f.Err.Error() + "."
 	case find.Twice:
@@ -127,7 +129,7 @@ func foundMend(f find.Found, tilde func(string) string) (words string, commands 
 	case find.Exposed:
 		return "Make it readable by you alone.", []string{line("chmod", "600", path)}
 	case find.Tracked:
-		return "Retire it, because copies may be anywhere; then take it out of the repository.",
+		return "Retire it, because copies may be anywhere; then remove it from the repository.",
 			[]string{line("unicrux", "key", "retire", path), line("git", "-C", tilde(f.Repository),
 				"rm", "--cached", within(f))}
 	case find.Mismatched, find.NoPublic:
@@ -139,7 +141,7 @@ func foundMend(f find.Found, tilde func(string) string) (words string, commands 
 		return "Make a better one, registered wherever this one is.", []string{line("unicrux", "key", "renew", path)}
 	case find.Unlocked:
 		return "Give it a passphrase, which is asked once a day at most.",
-			[]string{line("unicrux", "key", "lock", path)}
+			[]string{line("unicrux", "key", "passphrase", path)}
 	case find.InTheOpen, find.Astray:
 		return "Move it to the ssh folder, and let settings point to it.",
 			[]string{line("mv", "-n", path, "~/.ssh/"), settle}

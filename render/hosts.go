@@ -115,10 +115,10 @@ func abilities(d *describe.Description) string {
 	}
 	text := strings.Join(can, ", ")
 	if text == "" {
-		return "Everything is done by hand: the description names no interface."
+		return "Everything is done on its web page: the description names no API."
 	}
 	if len(hand) > 0 {
-		text += ". By hand: " + strings.Join(hand, ", ")
+		text += ". On its web page: " + strings.Join(hand, ", ")
 	}
 	return text + "."
 }
@@ -213,10 +213,10 @@ func Registered(s Style, r *registration.Registered, key, host string) string {
 	}
 	proof := "Signed in with it to prove it"
 	if r.Proof == registration.MoreWanted {
-		proof = "The host takes the key, and wants a further proof after it, which git cannot give"
+		proof = "The host accepts the key, and requires a second factor, which git cannot give"
 	}
 	if r.Proof == registration.KeyTaken {
-		proof = "The host takes the key. It is locked, and nobody could be asked for the passphrase, so it was not signed in with"
+		proof = "The host accepts the key. It has a passphrase, and there was no terminal to ask on, so signing in was not tried"
 	}
 	switch r.Proof {
 	case registration.Listed:
@@ -303,8 +303,17 @@ func FirstContact(s Style, name string, keys []ssh.PublicKey, page string) strin
 	if page != "" {
 		where = "The host publishes its fingerprints at " + page + ". Any of its keys will do."
 	}
-	return s.Sentences("This is the first contact with "+untrusted.Clean(name)+", and nothing here says what its key is. It proves itself by:") +
-		"\n" + s.table([]string{"type", "fingerprint", "tide line"}, rows) + "\n" + s.Sentences(where)
+	return s.Sentences(
+		"This is the first contact with "+untrusted.Clean(
+			name,
+		)+", and nothing here says what its key is. It proves itself by:",
+	) +
+		"\n" + s.table(
+		[]string{"type", "fingerprint", "tide line"},
+		rows,
+	) + "\n" + s.Sentences(
+		where,
+	)
 }
 
 // CertificateToCompare shows a certificate that vouches for a host over HTTPS and that nothing here trusts.
@@ -314,12 +323,23 @@ func CertificateToCompare(s Style, host string, c *x509.Certificate, sum string)
 		pairs = append(pairs, sum[i:i+2])
 	}
 	until := row{label: "valid until", tone: grey, lines: []string{c.NotAfter.Format(time.DateOnly)}}
-	return s.Sentences("Nobody whom this workstation trusts has signed the certificate of "+host+". It shows this one as the last word:") +
-		"\n" + s.block(11, []row{
-		{label: "certificate", tone: grey, lines: []string{untrusted.Clean(c.Subject.String())}},
-		{label: "signed by", tone: grey, lines: []string{untrusted.Clean(c.Issuer.String())}}, until,
-		{label: "SHA-256", tone: grey, lines: []string{strings.Join(pairs[:16], ":"), strings.Join(pairs[16:], ":")}},
-	}) + "\n" + s.Sentences("Get its fingerprint from whoever runs the host, not over this connection.")
+	return s.Sentences(
+		"Nobody whom this workstation trusts has signed the certificate of "+host+". It shows this one as the last word:",
+	) +
+		"\n" + s.block(
+		11,
+		[]row{
+			{label: "certificate", tone: grey, lines: []string{untrusted.Clean(c.Subject.String())}},
+			{label: "signed by", tone: grey, lines: []string{untrusted.Clean(c.Issuer.String())}}, until,
+			{
+				label: "SHA-256",
+				tone:  grey,
+				lines: []string{strings.Join(pairs[:16], ":"), strings.Join(pairs[16:], ":")},
+			},
+		},
+	) + "\n" + s.Sentences(
+		"Get its fingerprint from whoever runs the host, not over this connection.",
+	)
 }
 
 // Clipboard asks the terminal to put text on the clipboard (OSC 52 of xterm's control

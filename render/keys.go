@@ -37,7 +37,7 @@ func (v KeyView) uses() string {
 		list = append(list, "held unlocked")
 	}
 	if len(list) == 0 {
-		return "no setting points to it, and no host was told about it from here"
+		return "no setting names it, and it was not registered with a host from here"
 	}
 	return strings.Join(list, "; ")
 }

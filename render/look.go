@@ -215,7 +215,12 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 	}
 	for _, finding := range v.Unsafe {
 		if finding.Risk == find.Unlocked {
-			return "Give the key a passphrase:", []string{"unicrux", "key", "lock", keyWord(v.Keys[finding.Key], tilde)}
+			return "Give the key a passphrase:", []string{
+				"unicrux",
+				"key",
+				"passphrase",
+				keyWord(v.Keys[finding.Key], tilde),
+			}
 		}
 	}
 	for _, host := range v.Hosts {

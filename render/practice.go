@@ -113,7 +113,7 @@ func DemoEnd(s Style, d *DemoDocument, branch, commit, subject, author string) s
 func Stay(s Style, home, sshCommand, token string) string {
 	return "\n" + s.Sentences("Host and home stay until Ctrl-C. In another terminal:") +
 		CommandLine(s, "export", "HOME="+home) + CommandLine(s, "export", "GIT_SSH_COMMAND="+sshCommand) +
-		CommandLine(s, "cd", home) + s.Sentences("The token for the host's interface is in:") + margin + token + "\n"
+		CommandLine(s, "cd", home) + s.Sentences("The token for the host's API is in:") + margin + token + "\n"
 }
 
 // A FaultView is something that a practice host can be told to do wrong.

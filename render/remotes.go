@@ -35,7 +35,7 @@ func Remotes(s Style, list []remotes.Remote, tilde func(string) string) string {
 		}
 		if r.Secret {
 			careful = append(careful,
-				"A secret stands in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
+				"There is a secret in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
 		}
 	}
 	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + Careful(s, careful)

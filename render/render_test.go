@@ -49,7 +49,10 @@ func broken() *finding.Way {
 		Mends: []finding.Mend{
 			{Summary: "Register the key with forge.", Command: []string{"unicrux", "key",
 				"register", "forge_ed25519", "forge"}, By: causes.You, Automatic: true},
-			{Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.", By: causes.Host},
+			{
+				Summary: "Ask somebody who knows the host better than this workstation does, and who has the time for it today.",
+				By:      causes.Host,
+			},
 		},
 		Notes: []finding.Note{{Code: causes.KeyWeak, Summary: "The key is weak by today's standards."}},
 	}
@@ -143,7 +146,7 @@ func TestCommandIsQuotedForTheShell(t *testing.T) {
 
 func TestPlan(t *testing.T) {
 	steps := []workstation.Difference{
-		{Summary: "Make the private half.", Path: "/home/ines/.ssh/key", Secret: true},
+		{Summary: "Make the private key.", Path: "/home/ines/.ssh/key", Secret: true},
 		{Summary: "Settle how ssh reaches forge.", Path: "/home/ines/.ssh/unicrux.conf", Before: []byte("Host forge\n"),
 			After: []byte("Host forge\n    Port 22\n")},
 		{Summary: "Register key with forge."},

@@ -23,8 +23,16 @@ func Renewed(s Style, r *renewal.Renewed, old *sshkey.Pair, tilde func(string) s
 		text += s.Sentences("These settings still lead to the old key:") + s.mentions(r.Left, tilde)
 	}
 	if r.Default {
-		text += s.Sentences("ssh offers the old key to every host without settings of its own, so other servers may know it. Once none does:") +
-			CommandLine(s, "unicrux", "key", "retire", old.Name())
+		text += s.Sentences(
+			"ssh offers the old key to every host without settings of its own, so other servers may know it. Once none does:",
+		) +
+			CommandLine(
+				s,
+				"unicrux",
+				"key",
+				"retire",
+				old.Name(),
+			)
 	}
 	return text
 }
@@ -33,7 +41,7 @@ func (s Style) forgetByHand(names []string, old *sshkey.Pair) string {
 	if len(names) == 0 {
 		return ""
 	}
-	return s.Sentences(fmt.Sprintf("Take %s out by hand, on the page of %s: its interface cannot be told.", old.Name(),
+	return s.Sentences(fmt.Sprintf("Remove %s on the web page of %s: its API cannot do it.", old.Name(),
 		strings.Join(names, ", ")))
 }
 
@@ -47,14 +55,14 @@ func (s Style) mentions(list []sshconfig.Mention, tilde func(string) string) str
 
 // Retired writes what became of a key that was retired.
 func Retired(s Style, r *renewal.Retired, key *sshkey.Pair, tilde func(string) string) string {
-	where := "No host was told."
+	where := "Nothing was registered with a host."
 	if len(r.Hosts) > 0 {
 		where = "It is withdrawn from " + strings.Join(r.Hosts, ", ") + "."
 	}
 	text := s.Sentences(key.Name()+" is out of use, and its files are set aside. "+where) +
 		s.forgetByHand(r.ByHand, key)
 	if len(r.Left) > 0 {
-		text += s.Sentences("These lines of yours still name it; take them out:") + s.mentions(r.Left, tilde)
+		text += s.Sentences("These lines of yours still name it; remove them:") + s.mentions(r.Left, tilde)
 	}
 	return text
 }

@@ -105,7 +105,10 @@ func MadeRepo(s Style, m *repos.MadeRepo, host, folder string) string {
 		}
 		texts = append(texts, pushed)
 	case m.Remote != "":
-		texts = append(texts, "Nothing is committed there yet, so nothing was pushed: commit, then git push --set-upstream "+m.Remote+" HEAD.")
+		texts = append(
+			texts,
+			"Nothing is committed there yet, so nothing was pushed: commit, then git push --set-upstream "+m.Remote+" HEAD.",
+		)
 	}
 	return s.Sentences(texts...)
 }
@@ -158,14 +161,19 @@ func TrialsEnd(s Style, list []trial.Trial, host string) string {
 		text = "One operation of " + host + " was tried, and works as its description says."
 	}
 	if fails > 0 {
-		text = fmt.Sprintf("Tried at %s: %d as its description says, %d otherwise. There the description and the host differ.", host, works, fails)
+		text = fmt.Sprintf(
+			"Tried at %s: %d as its description says, %d otherwise. There the description and the host differ.",
+			host,
+			works,
+			fails,
+		)
 	}
 	if works+fails == 0 {
 		text = "The description of " + host + " names nothing that can be tried."
 	}
 	lead := "\n" + s.Sentences(text)
 	if len(lacking) > 0 {
-		lead += s.Sentences("It lacks, so by hand: " + strings.Join(lacking, ", ") + ".")
+		lead += s.Sentences("To be done on its web page: " + strings.Join(lacking, ", ") + ".")
 	}
 	return lead
 }

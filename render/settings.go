@@ -32,7 +32,7 @@ func Settings(s Style, v *effective.View, tilde func(string) string) string {
 			untrusted.Clean(strings.Join(unknown.Args, " "))})
 	}
 	if v.Plain {
-		text += Careful(s, []string{"No ssh client printed this, so only what is set is told, as it stands in the files."})
+		text += Careful(s, []string{"No ssh client printed this, so only what is set is shown, as it is in the files."})
 	}
 	return text
 }
@@ -146,8 +146,15 @@ func SettingsDocument(v *effective.View) any {
 func Overruled(s Style, list []effective.Setting, tilde func(string) string) string {
 	var texts []string
 	for _, setting := range list {
-		texts = append(texts, fmt.Sprintf("%s wins over it: %s %s. Take that line out, or put the line “Include ~/.ssh/unicrux.conf” above it.",
-			tilde(setting.Origin), setting.Name, untrusted.Clean(setting.Value)))
+		texts = append(
+			texts,
+			fmt.Sprintf(
+				"%s wins over it: %s %s. Take that line out, or put the line “Include ~/.ssh/unicrux.conf” above it.",
+				tilde(setting.Origin),
+				setting.Name,
+				untrusted.Clean(setting.Value),
+			),
+		)
 	}
 	return Careful(s, texts)
 }

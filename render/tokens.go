@@ -98,7 +98,9 @@ func tokenEnd(e chest.Entry, now time.Time) string {
 // Tokens writes a table of what is in the chest.
 func Tokens(s Style, list []chest.Entry, now time.Time) string {
 	if len(list) == 0 {
-		return s.Sentences("There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.")
+		return s.Sentences(
+			"There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.",
+		)
 	}
 	heads := []string{"token", "host", "account", "for", "made", "ends", "proved", "kept"}
 	var rows [][]string

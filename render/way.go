@@ -130,7 +130,7 @@ func (s Style) openSentence(w *finding.Way) string {
 		sentence = "You can sign in at " + q.Host + as + "."
 	}
 	if q.Repo != "" && w.Skips(causes.Permission) {
-		sentence = fmt.Sprintf("You can read %s%s. Whether you can %s to it, only a %[3]s tells.", q.Repo,
+		sentence = fmt.Sprintf("You can read %s%s. Only a %[3]s shows whether you can %[3]s to it.", q.Repo,
 			as, q.Purpose)
 	}
 	return margin + s.paint(teal, "Open.") + " " + strings.Join(wrap(sentence, s.width()-len(margin)-6),

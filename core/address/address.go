@@ -48,7 +48,7 @@ var (
 	ErrTwice     = errors.New("two URLs in one")
 	ErrScheme    = errors.New("git has no such way to reach a host; it knows ssh:// and https://")
 	ErrPassword  = errors.New("ssh takes no password from a URL")
-	ErrHelper    = errors.New(`"::" behind a word is how git is told to start a program of that name`)
+	ErrHelper    = errors.New(`"::" behind a word makes git start a program of that name`)
 	ErrCapitals  = errors.New("git knows the word before :// in small letters only")
 )
 

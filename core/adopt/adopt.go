@@ -33,15 +33,17 @@ type Adopted struct {
 
 // ErrNotAnswered is returned when git, asked back, does not give the secret that was moved: then
 // it is left where it was.
-var ErrNotAnswered = errors.New("git does not get it from the chest, so it was left where it lies")
+var ErrNotAnswered = errors.New("git does not get it from the chest, so it was left where it is")
 
 // ErrOnlyName is returned for a secret in the place of a login name, where the host cannot be
 // asked whose it is.
-var ErrOnlyName = errors.New("the secret stands in the place of the login name, and only the host's owner knows how else it may be given")
+var ErrOnlyName = errors.New(
+	"the secret is in the user name field, and only the host's owner knows how else to send it",
+)
 
 // ErrNotTaken is returned for a secret that its host's interface does not take: in the chest it could be
 // in the way of one that serves. It may be an account's password all the same.
-var ErrNotTaken = errors.New("its host does not take it as a token, so it was left where it lies")
+var ErrNotTaken = errors.New("its host does not accept it as a token, so it was left where it is")
 
 // Adopt moves stray secrets into the chest: each is put there, git is made to ask the chest for its
 // host, it is taken out of where it lay, and git is asked for it. Where git does not get it, it is put

@@ -73,7 +73,7 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 		{Name: "protocol", Value: "SSH"},
 		{Name: "server", Value: c.HostName},
 		{Name: "port", Value: strconv.Itoa(c.Port)},
-		{Name: "user", Value: c.User, Note: "the same for everybody: the key tells who you are"},
+		{Name: "user", Value: c.User, Note: "the same for everybody: the key identifies you"},
 		{Name: "clone-url", Value: d.Clone(repository, "ssh"), Note: "with the path of a repository for " + repository},
 		{Name: "sign-in", Value: "public key", Note: "programs call it key file, private key or SSH key"},
 	}}
@@ -87,12 +87,12 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 		}
 		side.Ready = true
 		side.Fields = append(side.Fields,
-			Field{Name: "key", Value: key.Path, Note: "the private half; never the one that ends in .pub"},
+			Field{Name: "key", Value: key.Path, Note: "the private key; never the file that ends in .pub"},
 			Field{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
 		if key.Pair != nil {
 			side.Fields = append(side.Fields, Field{Name: "form", Value: sshkey.FormOf(key.Path),
 				Note:    "for a program that cannot read it, write it in another:",
-				Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--form", "pkcs8", "--out", "FILE"}})
+				Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--format", "pkcs8", "--out", "FILE"}})
 		}
 		break
 	}
@@ -138,7 +138,7 @@ func httpsSide(p site.Site, d *describe.Description, purpose string) (Side, erro
 		Field{Name: "sign-in", Value: "user name and password", Note: "programs call it Basic, HTTP or token"})
 	if d.HTTPS.Authority != "" {
 		side.Fields = append(side.Fields, Field{Name: "authority", Value: hosts.AuthorityFile(p.Station, d),
-			Note: "the file with the certificate authority that the program must be told to trust"})
+			Note: "the file with the certificate authority (CA) that the program must trust"})
 	}
 	return side, nil
 }

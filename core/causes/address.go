@@ -6,7 +6,10 @@ var addressCauses = []entry{
 		"Copy the clone URL again. It looks like git@NAME:GROUP/PROJECT.git, or ssh://git@NAME/GROUP/PROJECT.", "wrong",
 		signs{
 			shown: []sign{
-				{`unable to find remote helper for|unsupported url scheme|bad (scheme|hostname|login part|ipv6 address)$|(no (host|scheme) part in the|url has no scheme)|invalid remote service path|couldn\'t parse location|unsupported url component|potentially unsafe url`, .6},
+				{
+					`unable to find remote helper for|unsupported url scheme|bad (scheme|hostname|login part|ipv6 address)$|(no (host|scheme) part in the|url has no scheme)|invalid remote service path|couldn\'t parse location|unsupported url component|potentially unsafe url`,
+					.6,
+				},
 				{`no path specified; see`, .95},
 				{`strange (hostname|pathname|port)\b`, .95},
 				{`URL using bad/illegal format|URL rejected: (no host|bad hostname|bad scheme)`, .9},
@@ -58,14 +61,20 @@ var addressCauses = []entry{
 				},
 			},
 		}},
-	{URLPortInShortForm, Address, "In this short form of a URL, the number after the colon is part of the path, not a port.", You,
-		"Write the URL in the form that has room for a port: URL", "path",
+	{
+		URLPortInShortForm,
+		Address,
+		"In this short form of a URL, the number after the colon is part of the path, not a port.",
+		You,
+		"Write the URL in the form that has room for a port: URL",
+		"path",
 		signs{
 			shown: []sign{
 				{`'/?\d{2,5}/[^']+' (does not appear|not found|not a git)`, .9},
 				{`(repository|project|path) '?/?\d{2,5}/\S+ .*(not found|does not exist)`, .85},
 			},
-		}},
+		},
+	},
 	{URLTransportRefused, Address, "The host does not accept this unencrypted protocol.", You,
 		"Use the clone URL over SSH: URL", "scheme",
 		signs{
@@ -130,7 +139,7 @@ var addressCauses = []entry{
 			},
 		}},
 	{URLUserMissing, Address,
-		"The URL names no user, or one whom the host does not know. Without one, ssh sends your login name.", You,
+		"The URL names no user, so ssh sends your login name, or one whom the host does not know.", You,
 		"Put the host's user into the URL: URL", "sent",
 		signs{
 			shown:  []sign{{`^(remote: )?[^@ ]+@[^: ]+: permission denied \([^)]*publickey`, .6}},

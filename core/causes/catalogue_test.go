@@ -7,7 +7,7 @@ import (
 	"testing"
 )
 
-var sentence = regexp.MustCompile(`^([A-Z]|git )[^.!?]*[^ .!?]\.$`)
+var sentence = regexp.MustCompile(`^([A-Z]|git |ssh )[^.!?]*[^ .!?]\.$`)
 
 func TestCatalogueReadsWell(t *testing.T) {
 	seen := map[Code]bool{}

@@ -61,7 +61,7 @@ var trustCauses = []entry{
 					.45,
 				}, {`host key verification failed`, .12},
 			},
-			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may stand in between.",
+			tell: "Compare the fingerprint in the text with the one that the host publishes: another one means that somebody may be intercepting the connection.",
 		}},
 	{HostKeyRevoked, Trust, "The host's key is revoked on this workstation.", Host,
 		"Do not connect. The key was marked as stolen or withdrawn: ask whoever runs HOST for the new one.", "revoked in",
@@ -74,8 +74,13 @@ var trustCauses = []entry{
 				},
 			},
 		}},
-	{ClockWrong, Trust, "This workstation's clock is wrong, so a valid certificate looks expired or not yet valid.", You,
-		"Set this workstation's clock.", "clock here",
+	{
+		ClockWrong,
+		Trust,
+		"This workstation's clock is wrong, so a valid certificate looks expired or not yet valid.",
+		You,
+		"Set this workstation's clock.",
+		"clock here",
 		signs{
 			shown: []sign{
 				{`not yet valid|not activated|not yet activated`, .4},
@@ -83,13 +88,21 @@ var trustCauses = []entry{
 				{`certificate has expired|expired`, .05},
 			},
 			tell: "date: is it right?",
-		}},
-	{TLSAuthorityUnknown, Trust, "No certificate authority (CA) that this workstation trusts has signed the host's certificate.",
+		},
+	},
+	{
+		TLSAuthorityUnknown,
+		Trust,
+		"No certificate authority (CA) that this workstation trusts has signed the host's certificate.",
 		Administrator,
-		"If HOST has a CA of its own, get its certificate from whoever runs HOST, over another channel, and set it: unicrux host set HOST authority=FILE.", "git trusts",
+		"If HOST has a CA of its own, get its certificate from whoever runs HOST, over another channel, and set it: unicrux host set HOST authority=FILE.",
+		"git trusts",
 		signs{
 			shown: []sign{
-				{`certificate (was|has been) revoked|certificate chain may not be available|certificate status verification failed|issuer check`, .6},
+				{
+					`certificate (was|has been) revoked|certificate chain may not be available|certificate status verification failed|issuer check`,
+					.6,
+				},
 				{
 					`unable to get (local )?issuer|self[- ]signed certificate|signer not trusted|untrusted_root|authority that is not trusted|unknown (certificate )?authority|unable to verify the (first|leaf)|issuer is (unknown|not trusted)|not trusted by|pkix path building failed|valid certification path`,
 					.94,
@@ -107,7 +120,8 @@ var trustCauses = []entry{
 			},
 			unless: `has expired|not yet valid|not activated|does not match target|subject name matches`,
 			tell:   "A browser that opens the host's page shows who signed the certificate, until when it is good, and for which name.",
-		}},
+		},
+	},
 	{TLSEnded, Trust, "The host's certificate has expired.", Host,
 		"Check this workstation's clock. If it is right, tell whoever runs HOST to renew the certificate.", "certificate",
 		signs{
@@ -161,7 +175,10 @@ var trustCauses = []entry{
 		"Update the older of the two.", "it says",
 		signs{
 			shown: []sign{
-				{`gnutls_handshake\(\) failed: |:ssl routines:|ssl connection (error|failed)|could not (communicate with \S+ using|negotiate a common) `, .35},
+				{
+					`gnutls_handshake\(\) failed: |:ssl routines:|ssl connection (error|failed)|could not (communicate with \S+ using|negotiate a common) `,
+					.35,
+				},
 				{
 					`unsupported protocol|protocol version|illegal or unsupported version|no protocols available|inappropriate fallback|unsupported ssl|tls version`,
 					.9,
@@ -173,8 +190,13 @@ var trustCauses = []entry{
 			},
 			unless: `unsupported ssl backend|certificate (is )?required|bad certificate|unexpected tls packet|repository format|non-properly|protocol version (2|\d) |unknown protocol version|ssh: handshake failed|protocol major versions differ|could not read protocol version|(remote|multiplexing) protocol version|protocol version mismatch|unsupported ssl version \S+: using`,
 		}},
-	{TLSOwnCertificate, Trust, "The host requires a client certificate, and git sends none that it accepts.", Administrator,
-		"Get the certificate and its key from whoever runs HOST, and set both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.", "host wants",
+	{
+		TLSOwnCertificate,
+		Trust,
+		"The host requires a client certificate, and git sends none that it accepts.",
+		Administrator,
+		"Get the certificate and its key from whoever runs HOST, and set both: git config http.URL.sslCert FILE, and http.URL.sslKey FILE.",
+		"host wants",
 		signs{
 			words: []string{`no required ssl certificate|client certificate|ssl certificate error`},
 			shown: []sign{
@@ -189,5 +211,6 @@ var trustCauses = []entry{
 				{`send failure: (connection reset|broken pipe)|getpeername\(\) failed`, .15},
 			},
 			unless: `unknown ca`,
-		}},
+		},
+	},
 }

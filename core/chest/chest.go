@@ -28,7 +28,7 @@ var (
 	ErrClosed  = errors.New("the chest is closed")
 	ErrNoChest = errors.New("there is no chest yet")
 	ErrDamaged = errors.New("the file of the chest is damaged")
-	ErrLost    = errors.New("the chest knows the entry, and its secret is not there any more")
+	ErrLost    = errors.New("the chest lists the entry, but its secret is missing")
 	ErrWrong   = errors.New("this passphrase does not open the chest")
 	ErrBusy    = errors.New("another program holds the chest")
 
@@ -36,7 +36,9 @@ var (
 	// write in the chest's folder made it look as if it were for this.
 	ErrSwapped = errors.New("this file was changed outside Unicrux: its secret was stored for another entry")
 	// ErrSeal is returned where new secrets would be sealed to somebody else than who opens the chest.
-	ErrSeal = errors.New("the chest's key file was changed outside Unicrux: it names another recipient than the passphrase opens")
+	ErrSeal = errors.New(
+		"the chest's key file was changed outside Unicrux: it names another recipient than the passphrase opens",
+	)
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
 	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
 	// ErrOlder is an [ErrDamaged] for a file from before a secret was sealed together with what it is for:

@@ -34,7 +34,11 @@ func (d *Description) checkOperations() error {
 				break
 			}
 			if !slices.ContainsFunc(must, func(v string) bool { return slices.Contains(used, v) }) {
-				return wrong(at, "no template here holds {%s}, so the host is not told", strings.Join(must, "} or {"))
+				return wrong(
+					at,
+					"no template here contains {%s}, so the host does not receive it",
+					strings.Join(must, "} or {"),
+				)
 			}
 		}
 		if err := d.checkFields(at+".fields", name, operation.Fields, kind); err != nil {
@@ -228,7 +232,7 @@ func checkPaging(at string, o Operation) ([]string, error) {
 	case !slices.Contains([]string{"", "link", "next", "page", "cursor", "offset"}, p.By):
 		return nil, wrong(at+".by", "one of link, next, page, cursor, offset is needed, not %q", p.By)
 	case (p.By == "next" || p.By == "cursor") && p.At == "":
-		return nil, wrong(at+".at", "missing: where the answer tells how it goes on")
+		return nil, wrong(at+".at", "missing: which part of the response names the next page")
 	case (p.By == "page" || p.By == "cursor" || p.By == "offset") && !holds(p.By):
 		return nil, wrong(at, "no template here holds {%s}, so every page would be the first", p.By)
 	case p.By == "page" || p.By == "cursor" || p.By == "offset":

@@ -112,7 +112,7 @@ func decode(text []byte) (object, error) {
 			return nil, fmt.Errorf("%w: %w", ErrDocument, err)
 		}
 		if _, err := decoder.Token(); !errors.Is(err, io.EOF) {
-			return nil, fmt.Errorf("%w: something stands behind it", ErrDocument)
+			return nil, fmt.Errorf("%w: there is text behind it", ErrDocument)
 		}
 		return root, nil
 	}

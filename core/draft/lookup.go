@@ -19,7 +19,8 @@ func (d *document) owners(name string) *ownerList {
 	var best *ownerList
 	for _, op := range d.operations {
 		list := segments(op.path)
-		if op.method != "GET" || len(list) == 0 || slices.ContainsFunc(list, func(s segment) bool { return s.param != "" }) ||
+		if op.method != "GET" || len(list) == 0 ||
+			slices.ContainsFunc(list, func(s segment) bool { return s.param != "" }) ||
 			!containsAny(list[len(list)-1].words, name) {
 			continue
 		}
@@ -55,7 +56,7 @@ func (d *document) settleOwners(chosen map[string]*match) {
 			}
 			m.path = strings.ReplaceAll(m.path, "{"+ownerVariable(name)+"}", "{account}")
 			m.sure -= againstIndirect
-			m.say("the account stands for {%s}: a guess", name)
+			m.say("the account is used for {%s}: a guess", name)
 		}
 	}
 }

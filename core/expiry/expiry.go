@@ -11,7 +11,7 @@ import (
 // Reasons for which an end is not taken, for errors.Is.
 var (
 	ErrForm = errors.New("an end is a day such as 2027-03-31, or a time from now such as 90d, 12w or 1y")
-	ErrPast = errors.New("an end lies in the future")
+	ErrPast = errors.New("an expiry date is in the future")
 )
 
 // furthest bounds a time from now, in days: a key for a century is one without an end.

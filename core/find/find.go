@@ -38,7 +38,7 @@ const (
 	Astray     Risk = "odd-place"     // outside the ssh folder, and no setting points to it
 	Idle       Risk = "unused"        // in the ssh folder, and neither a setting nor ssh's habit leads to it
 	NoPublic   Risk = "no-public"     // the public half is not beside it
-	NoPrivate  Risk = "no-private"    // a public half alone
+	NoPrivate  Risk = "no-private"    // a public key alone
 )
 
 // order ranks the risks.
@@ -51,7 +51,7 @@ var ErrNoFolder = errors.New("there is no such folder")
 // A Found is a key file, or a public half that lies alone.
 type Found struct {
 	Path       string
-	Pair       *sshkey.Pair        // nil for a public half alone, and where Err is not
+	Pair       *sshkey.Pair        // nil for a public key alone, and where Err is not
 	Public     ssh.PublicKey       // nil when it is not known
 	Err        error               // why ssh does not read the private half
 	Repository string              // around it; empty for none

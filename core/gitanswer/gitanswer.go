@@ -191,12 +191,12 @@ func current(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry, s 
 	if e.Until.After(now) {
 		return e, s, Saying{}
 	}
-	return e, s, Saying{fmt.Sprintf("Signing in to %s has ended, and could not be renewed: %s. To sign in again:",
+	return e, s, Saying{fmt.Sprintf("The sign-in to %s has expired and could not be renewed: %s. To sign in again:",
 		e.Host, untrusted.Clean(err.Error())), another(e)}
 }
 
 func ended(e chest.Entry) Saying {
-	return Saying{fmt.Sprintf("The token %s ended on %s. To make a new one:", e.Name,
+	return Saying{fmt.Sprintf("The token %s expired on %s. To make a new one:", e.Name,
 		e.Until.Format(time.DateOnly)), another(e)}
 }
 
@@ -232,15 +232,18 @@ func whyRefused(ctx context.Context, p site.Site, c *chest.Chest, e chest.Entry,
 	case errors.Is(err, tokens.ErrTokenUnproved):
 		why := d.Name + " does not know the token " + e.Name
 		if errors.As(err, &refusal) && refusal.Means == "token-ended" {
-			why = d.Name + " says that the token " + e.Name + " has ended"
+			why = d.Name + " says that the token " + e.Name + " has expired"
 		}
 		return Saying{why + ". It was taken out of the chest. To make a new one:", another(e)}, c.Remove(e.Name)
 	case err != nil || proven.How == "":
 		return Saying{fmt.Sprintf("%s refuses the token %s, and cannot be asked why. To see:", d.Name, e.Name),
 			[]string{"unicrux", "token", "test", e.Name}}, nil
 	}
-	return Saying{fmt.Sprintf("%s knows the token %s as %s's, and it may not do this: it is for %s. To make one that may push:",
-		d.Name, e.Name, untrusted.Clean(proven.Account), purposesText(e)), append(another(e), "--for", "push")}, nil
+	return Saying{
+		fmt.Sprintf("%s knows the token %s as %s's, and it may not do this: it is for %s. To make one that may push:",
+			d.Name, e.Name, untrusted.Clean(proven.Account), purposesText(e)),
+		append(another(e), "--for", "push"),
+	}, nil
 }
 
 func purposesText(e chest.Entry) string {

@@ -76,7 +76,7 @@ func TestChoice(t *testing.T) {
 		{"where git would go elsewhere", asked("e.example", "", ""), "", "was stored for"},
 		{"one that git has no room for", asked("f.example", "", ""), "", ""},
 		{"one that reads, where the one that wrote has ended", asked("h.example", "", ""), "still-reads", ""},
-		{"one that has ended", asked("g.example", "", ""), "", "ended on"},
+		{"one that has ended", asked("g.example", "", ""), "", "expired on"},
 	} {
 		answer, err := gitanswer.Answer(t.Context(), c, row.asked, open)
 		got := string(answer.Text)
@@ -166,7 +166,7 @@ func TestRefused(t *testing.T) {
 	for _, row := range []struct{ name, at, word, said, stays string }{
 		{"good", at, good, "it may not do this", "yes"},
 		{"unknown", at, strings.Repeat("x", 20), "does not know", ""},
-		{"over", at, "over", "ended on", "yes"},
+		{"over", at, "over", "expired on", "yes"},
 		{"undescribed", "a.example", "word", "Unicrux removed it", ""},
 	} {
 		a := asked(row.at, "", "")

@@ -27,15 +27,15 @@ const (
 
 // The reasons why a request fails before the host could answer it, for errors.Is.
 var (
-	ErrNoOperation = errors.New("the description does not say how the host is told this")
-	ErrUnreachable = errors.New("the host's interface cannot be reached")
-	ErrAuthority   = errors.New("the certificate of the host's interface is not trusted")
-	ErrAnswer      = errors.New("the host's interface answers something that its description does not expect")
-	ErrPage        = errors.New("the host answers with a page for people where its interface should be")
-	ErrRedirect    = errors.New("the host's interface sends us elsewhere, where no secret may go")
+	ErrNoOperation = errors.New("the description does not say how to do this at the host")
+	ErrUnreachable = errors.New("the host's API cannot be reached")
+	ErrAuthority   = errors.New("the certificate of the host's API is not trusted")
+	ErrAnswer      = errors.New("the host's API answers something that its description does not expect")
+	ErrPage        = errors.New("the host answers with a web page where its API should be")
+	ErrRedirect    = errors.New("the host's API redirects to another place, where no secret may go")
 	ErrEndless     = errors.New("the host's list has no end")
 	ErrBusy        = errors.New("the host asks us to come again later")
-	ErrWhose       = errors.New("the host must be told which account it is for")
+	ErrWhose       = errors.New("the host needs to know which account it is for")
 	ErrAlready     = errors.New("the host has it already")
 	ErrNotFound    = errors.New("the host lists nothing of that name for this account")
 	ErrGone        = errors.New("the host has no such thing")
@@ -163,7 +163,7 @@ func (r result) need(operation, field string) (string, error) {
 	if text := r.text(field); text != "" {
 		return text, nil
 	}
-	return "", fmt.Errorf("%w: %s tells no %s", ErrAnswer, operation, field)
+	return "", fmt.Errorf("%w: %s reports no %s", ErrAnswer, operation, field)
 }
 
 // hasWords tells whether the host says our words for a field otherwise.

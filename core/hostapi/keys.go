@@ -82,10 +82,10 @@ func (l KeyList) Operation(verb string) string {
 
 // Reasons for which a host cannot be told all of a [KeyRequest], for errors.Is.
 var (
-	ErrNoUntil  = errors.New("the host's interface takes no end for a key")
-	ErrNoAccess = errors.New("the host's interface takes no keys for reading only")
-	ErrNoRepo   = errors.New("the host's interface takes no keys for one repository")
-	ErrNoSigns  = errors.New("the host's interface takes no keys for signing")
+	ErrNoUntil  = errors.New("the host's API accepts no expiry date for a key")
+	ErrNoAccess = errors.New("the host's API accepts no read-only keys")
+	ErrNoRepo   = errors.New("the host's API accepts no keys for one repository")
+	ErrNoSigns  = errors.New("the host's API accepts no signing keys")
 )
 
 // Who asks the interface whose token this is.

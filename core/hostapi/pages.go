@@ -79,7 +79,7 @@ func (c *Client) request(o describe.Operation, with values, next *url.URL) (requ
 		return r, err
 	}
 	if r.target, err = base.Parse(path); err != nil || !c.inside(r.target) {
-		return r, fmt.Errorf("%w: the path leads out of the interface", ErrAnswer)
+		return r, fmt.Errorf("%w: the path leads out of the API", ErrAnswer)
 	}
 	return r, nil
 }

@@ -26,10 +26,10 @@ type RepoRequest struct {
 }
 
 // ErrNoPrivate is returned where the host cannot be told that a repository shall be private.
-var ErrNoPrivate = errors.New("the host's interface cannot be told that a repository shall be private")
+var ErrNoPrivate = errors.New("the host's API cannot make a repository private")
 
 // ErrNoGroup is returned where the host cannot be told to which group a repository belongs.
-var ErrNoGroup = errors.New("the host's interface cannot be told to which group a repository belongs")
+var ErrNoGroup = errors.New("the host's API accepts no group for a repository")
 
 // Repos lists the repositories that the account may see, as they come, until take returns
 // false. A search is left to the host where it can be told; else take gets all.

@@ -38,7 +38,7 @@ var (
 	ErrPurpose    = errors.New("the host's description does not say which scopes serve this")
 	ErrTooLong    = errors.New("the host lets no token live that long")
 	ErrNeedsEnd   = errors.New("the host lets every token end")
-	ErrNoTokenEnd = errors.New("the host's interface takes no end for a token")
+	ErrNoTokenEnd = errors.New("the host's API accepts no expiry date for a token")
 	ErrLabel      = errors.New("the host's labels are shorter")
 	ErrForm       = errors.New("not of the form of the host's tokens")
 )

@@ -101,7 +101,10 @@ func keyEffect(t *target, value string) (effect, error) {
 	}
 	path := t.station.KeyPath(value)
 	if strings.ContainsAny(t.station.SSHPath(path), "\r\n\x00\"%$") {
-		return effect{}, fmt.Errorf("key: %w: ssh reads a quote, %%, $ or a line end in the path of a key as something else", ErrSetting)
+		return effect{}, fmt.Errorf(
+			"key: %w: ssh reads a quote, %%, $ or a line end in the path of a key as something else",
+			ErrSetting,
+		)
 	}
 	if _, err := os.Stat(path); err != nil {
 		return effect{}, wrong("key", value, "there is no such file")
@@ -143,7 +146,7 @@ func proxyEffect(t *target, value string) (effect, error) {
 	case u.User != nil:
 		return effect{}, fmt.Errorf("proxy: %w: a secret does not go into settings", ErrSetting)
 	case t.program == "" || strings.ContainsAny(t.program, "'\"\\%\r\n"):
-		return effect{}, fmt.Errorf("proxy: %w: this program lies where no line of ssh's can name it", ErrSetting)
+		return effect{}, fmt.Errorf("proxy: %w: ssh config cannot name the path of this program", ErrSetting)
 	}
 	place := u.Scheme + "://" + u.Host
 	command := []string{"'" + t.program + "'", "for-git", "connect", place, "%h", "%p"}
@@ -207,7 +210,11 @@ func (t *target) ownSSH() error {
 		return err
 	}
 	if set, found := config.Last("core.sshcommand"); found && !gitlink.IsOurSSH(strings.Fields(set.Value)) {
-		return wrong("in-place", "on", "git is told already which ssh to start, in "+t.station.Tilde(set.Origin))
+		return wrong(
+			"in-place",
+			"on",
+			"git is already configured to start another ssh, in "+t.station.Tilde(set.Origin),
+		)
 	}
 	return nil
 }
@@ -309,7 +316,10 @@ func (t *target) effects(pairs []string) (all effect, err error) {
 		if value != "" { // ssh goes one way or the other
 			switch {
 			case name == "via" && slices.Contains(used, "proxy"), name == "proxy" && slices.Contains(used, "via"):
-				return all, fmt.Errorf("%w: ssh goes through jump hosts or through a proxy, not through both", ErrSetting)
+				return all, fmt.Errorf(
+					"%w: ssh goes through jump hosts or through a proxy, not through both",
+					ErrSetting,
+				)
 			case name == "via":
 				e.ssh = append(e.ssh, sshconfig.Setting{Keyword: "ProxyCommand"})
 			case name == "proxy":

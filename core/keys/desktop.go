@@ -48,7 +48,7 @@ func note(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, kept bool) e
 	fingerprint := sshkey.Fingerprint(pair.Public)
 	words := fmt.Sprintf("Note that the desktop keeps the passphrase of %s.", pair.Name())
 	if !kept {
-		words = fmt.Sprintf("Note that the desktop does not keep the passphrase of %s any more.", pair.Name())
+		words = fmt.Sprintf("Note that the desktop no longer keeps the passphrase of %s.", pair.Name())
 	}
 	_, err := batch.Edit(keptFile(p.Station), words, 0o600, func(old []byte) ([]byte, error) {
 		list := slices.DeleteFunc(strings.Fields(string(old)), func(f string) bool { return f == fingerprint })

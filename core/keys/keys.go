@@ -23,9 +23,11 @@ import (
 
 // Reasons for which a key is not made or found, for errors.Is.
 var (
-	ErrName   = errors.New("a key name may contain letters, digits and . _ -, must not end in .pub, and must not be the name of a file that ssh itself uses")
+	ErrName = errors.New(
+		"a key name may contain letters, digits and . _ -, must not end in .pub, and must not be the name of a file that ssh itself uses",
+	)
 	ErrNoKey  = errors.New("no such key")
-	ErrPublic = errors.New("that is the public half; name the key without .pub")
+	ErrPublic = errors.New("that is the public key; name the key without .pub")
 )
 
 // maxName bounds a key's name, far below what file systems take.
@@ -127,10 +129,10 @@ func Make(ctx context.Context, p site.Site, batch *workstation.Batch, n NewKey) 
 	p.Trace().Debug("key generated", "kind", n.kind(), "bits", sshkey.Bits(made.Key), "milliseconds",
 		float64(made.Took.Microseconds())/1000)
 	path := p.Station.KeyPath(n.FileName())
-	if err := batch.Create(path, "Make the private half.", 0o600, made.Private, true); err != nil {
+	if err := batch.Create(path, "Make the private key.", 0o600, made.Private, true); err != nil {
 		return nil, err
 	}
-	if err := batch.Create(path+".pub", "Write the public half beside it.", 0o644, made.Public, false); err != nil {
+	if err := batch.Create(path+".pub", "Write the public key beside it.", 0o644, made.Public, false); err != nil {
 		return nil, err
 	}
 	pair := &sshkey.Pair{Path: path, Public: made.Key, Comment: n.CommentFor(p.Station), Locked: !n.Passphrase.Empty(),

@@ -52,7 +52,7 @@ func TestMakeAndFind(t *testing.T) {
 	s.Write(s.Read(".ssh", "mine.pub"), "lent.pub")
 	if lent, err := keys.FindPublic(s.Station, filepath.Join(s.Station.Home, "lent.pub")); err != nil ||
 		sshkey.Fingerprint(lent.Public) != sshkey.Fingerprint(pair.Public) {
-		t.Errorf("a public half alone: %v", err)
+		t.Errorf("a public key alone: %v", err)
 	}
 	made, err := keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Host: s.Description})
 	if err != nil || made.Name() != "forge_ed25519" {

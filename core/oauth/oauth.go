@@ -43,7 +43,7 @@ var (
 	ErrNoDevice  = errors.New("the authorization server offers no signing in on another screen")
 	ErrDenied    = errors.New("the signing in was denied in the browser")
 	ErrExpired   = errors.New("nobody confirmed the code in time")
-	ErrEnded     = errors.New("the authorization server does not renew this sign-in any more")
+	ErrEnded     = errors.New("the authorization server no longer renews this sign-in")
 	ErrRefused   = errors.New("the authorization server refuses")
 	ErrCannot    = errors.New("the authorization server does not offer this")
 )

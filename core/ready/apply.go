@@ -245,7 +245,7 @@ func loadFor(ctx context.Context, p site.Site, batch *workstation.Batch, action 
 	return loaded.Words(pair.Name()), nil
 }
 
-// writePublic puts the public half of a private file beside it.
+// writePublic puts the public key of a private file beside it.
 func writePublic(p site.Site, batch *workstation.Batch, path string) (string, error) {
 	pair, err := sshkey.Load(path)
 	if err != nil {
@@ -255,11 +255,11 @@ func writePublic(p site.Site, batch *workstation.Batch, path string) (string, er
 		return "", sshkey.ErrLocked
 	}
 	name := p.Station.Tilde(path) + ".pub"
-	_, err = batch.Edit(path+".pub", "Write the public half of "+pair.Name()+" beside it.", 0o644,
+	_, err = batch.Edit(path+".pub", "Write the public key of "+pair.Name()+" beside it.", 0o644,
 		func([]byte) ([]byte, error) {
 			return []byte(sshkey.Line(pair.Public, keys.NewKey{}.CommentFor(p.Station)) + "\n"), nil
 		})
-	return name + " holds the public half of this very key now.", err
+	return name + " now has the public key of this very key.", err
 }
 
 func setRemote(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action) error {

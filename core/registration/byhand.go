@@ -16,10 +16,10 @@ import (
 )
 
 // ErrWaited is returned when the host does not take the key within the time given.
-var ErrWaited = errors.New("the host does not take the key yet")
+var ErrWaited = errors.New("the host does not accept the key yet")
 
 // ErrStillTaken is returned when the host goes on taking a key within the time given.
-var ErrStillTaken = errors.New("the host still takes the key")
+var ErrStillTaken = errors.New("the host still accepts the key")
 
 // Why a host does not accept a key yet, for errors.Is.
 var (
@@ -75,6 +75,6 @@ func WithdrawByHand(ctx context.Context, p site.Site, batch *workstation.Batch, 
 	}
 	step := workstation.HostStep{Host: host.Name, Act: hosts.ActMiss,
 		Data: map[string]string{"fingerprint": sshkey.Fingerprint(pair.Public)}}
-	return batch.Act(ctx, fmt.Sprintf("See that %s does not take %s any more.", host.Name, pair.Name()), step,
+	return batch.Act(ctx, fmt.Sprintf("See that %s no longer accepts %s.", host.Name, pair.Name()), step,
 		func() (map[string]string, error) { return nil, nil })
 }

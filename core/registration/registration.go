@@ -43,9 +43,9 @@ type Registration struct {
 
 // Reasons for which a key is not registered, for errors.Is.
 var (
-	ErrObsolete     = errors.New("hosts and clients gave up keys of this kind and size")
-	ErrHostKind     = errors.New("the host does not take keys of this kind")
-	ErrTitle        = errors.New("not a title that the host takes")
+	ErrObsolete     = errors.New("hosts and clients no longer accept keys of this type and size")
+	ErrHostKind     = errors.New("the host does not accept keys of this type")
+	ErrTitle        = errors.New("not a title that the host accepts")
 	ErrOtherTerms   = errors.New("the host knows this key already, on other terms")
 	ErrOtherAccount = errors.New("the host knows this key already, for another account")
 )
@@ -103,19 +103,19 @@ type Registered struct {
 // A Proof says how far a registration was proved.
 type Proof string
 
-// The proofs: signed in; the host takes the key, which could not be unlocked to sign in.
+// The proofs: signed in; the host accepts the key, which could not be unlocked to sign in.
 const (
 	SignedIn Proof = "signed in"
-	KeyTaken Proof = "the host takes the key"
+	KeyTaken Proof = "the host accepts the key"
 	// MoreWanted is of a host that takes the key and wants a further proof, which git cannot give.
-	MoreWanted Proof = "the host takes the key, and wants a further proof"
+	MoreWanted Proof = "the host accepts the key, and requires a second factor"
 	// Listed and Told are of keys for signing, with which nobody signs in.
 	Listed Proof = "the host lists the key"
-	Told   Proof = "the host was told"
+	Told   Proof = "the key is registered"
 )
 
-// ErrUnproved is returned when the host was told and does not take the key all the same.
-var ErrUnproved = errors.New("the host was told, and does not take the key yet")
+// ErrUnproved is returned when the key is registered and does not take the key all the same.
+var ErrUnproved = errors.New("the key is registered, but the host does not accept it yet")
 
 // Register tells the host about a key through its interface, makes settings use the key
 // there, and proves it by signing in with that key alone. Told twice, it says so.
@@ -179,7 +179,7 @@ func NoteSeen(ctx context.Context, p site.Site, batch *workstation.Batch, r Regi
 	}
 	step := workstation.HostStep{Host: r.Host.Name, Act: hosts.ActSee,
 		Data: map[string]string{"fingerprint": fingerprint}}
-	return batch.Act(ctx, fmt.Sprintf("See that %s takes %s.", r.Host.Name, r.Pair.Name()), step,
+	return batch.Act(ctx, fmt.Sprintf("See that %s accepts %s.", r.Host.Name, r.Pair.Name()), step,
 		func() (map[string]string, error) { return nil, nil })
 }
 
@@ -228,7 +228,7 @@ func (r Registration) sameTerms(known hostapi.RegisteredKey) error {
 	case !r.Until.IsZero() && known.Until.IsZero():
 		return fmt.Errorf("%w: it has no end there", ErrOtherTerms)
 	case !r.Until.IsZero() && known.Until.UTC().Format(time.DateOnly) != r.Until.UTC().Format(time.DateOnly):
-		return fmt.Errorf("%w: it ends on %s", ErrOtherTerms, known.Until.UTC().Format(time.DateOnly))
+		return fmt.Errorf("%w: it expires on %s", ErrOtherTerms, known.Until.UTC().Format(time.DateOnly))
 	}
 	return nil
 }

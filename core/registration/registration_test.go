@@ -59,7 +59,7 @@ func TestRegister(t *testing.T) {
 	takes := func(want bool, when string) {
 		t.Helper()
 		if got, err := registration.Takes(t.Context(), s.Site, s.Description, pair); err != nil || got != want {
-			t.Errorf("%s the host takes the key: %v, %v", when, got, err)
+			t.Errorf("%s the host accepts the key: %v, %v", when, got, err)
 		}
 	}
 	takes(false, "withdrawn,")
@@ -140,7 +140,7 @@ func TestAnothersKey(t *testing.T) {
 	}
 }
 
-// TestByHand tries until the host takes the key, and until it does not any longer.
+// TestByHand tries until the host accepts the key, and until it does not any longer.
 func TestByHand(t *testing.T) {
 	t.Parallel()
 	s := fixture.At(t, "forge")

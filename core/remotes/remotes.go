@@ -19,7 +19,7 @@ import (
 var (
 	ErrNoRepository = errors.New("not inside a repository of git or Mercurial")
 	ErrNoRemote     = errors.New("this repository has no such remote")
-	ErrNoSecret     = errors.New("no secret stands in the URLs")
+	ErrNoSecret     = errors.New("the URLs contain no secret")
 	ErrSameAlready  = errors.New("it is reached so already")
 	ErrNotKnown     = errors.New("the host is not described here, so its other address is not known")
 )

@@ -190,7 +190,7 @@ func completePublic(p site.Site, batch *workstation.Batch, pair *sshkey.Pair) er
 		return nil
 	}
 	pair.HasPublic, pair.Comment = true, keys.NewKey{}.CommentFor(p.Station)
-	return batch.Create(pair.Path+".pub", "Write the public half beside it.", 0o644,
+	return batch.Create(pair.Path+".pub", "Write the public key beside it.", 0o644,
 		[]byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
 }
 
@@ -334,7 +334,7 @@ func leave(ctx context.Context, p site.Site, batch *workstation.Batch, host *des
 		return err
 	}
 	renewed.Hosts = append(renewed.Hosts, host.Name)
-	r.Told(fmt.Sprintf("%s does not know %s any more.", host.Name, r.Old.Name()))
+	r.Told(fmt.Sprintf("%s no longer knows %s.", host.Name, r.Old.Name()))
 	return nil
 }
 

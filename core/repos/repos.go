@@ -22,11 +22,13 @@ import (
 
 // Reasons for which a repository is not created or a folder not attached, for errors.Is.
 var (
-	ErrRepoName   = errors.New("a repository is named by letters, digits, dots, hyphens and underscores, with its group before a slash")
+	ErrRepoName = errors.New(
+		"a repository is named by letters, digits, dots, hyphens and underscores, with its group before a slash",
+	)
 	ErrNoDir      = errors.New("not a folder")
 	ErrAuthor     = errors.New("git does not know whom the commit is by")
 	ErrPush       = errors.New("the folder is attached, and pushing did not work")
-	ErrOtherRoot  = errors.New("the folder lies inside another repository")
+	ErrOtherRoot  = errors.New("the folder is inside another repository")
 	ErrNoRepoHere = errors.New("the host has no such repository yet")
 )
 

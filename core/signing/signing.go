@@ -98,7 +98,7 @@ func (u Use) Leads(pair *sshkey.Pair) bool {
 var (
 	ErrNoKey     = errors.New("no key is named (user.signingKey)")
 	ErrNoFile    = errors.New("the key file is not there")
-	ErrNoPrivate = errors.New("only the public half is there, and no agent holds the key")
+	ErrNoPrivate = errors.New("only the public key is here, and no agent holds the key")
 	ErrUnread    = errors.New("the key cannot be read")
 	ErrProgram   = errors.New("the program that signs is not there")
 )

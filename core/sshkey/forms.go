@@ -36,7 +36,7 @@ func Forms() []Form { return []Form{OpenSSH, PKCS8, PKCS1, SEC1, RFC4716} }
 
 // Reasons for which a key is not written in a form, for errors.Is.
 var (
-	ErrFormKind = errors.New("this form is not for keys of this kind")
+	ErrFormKind = errors.New("this format is not for keys of this type")
 	ErrFormLock = errors.New("this form has no lock worth its name")
 	ErrNoForm   = errors.New("no such form")
 )

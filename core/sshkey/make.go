@@ -37,7 +37,7 @@ const (
 
 // Reasons for which a key is not made, for errors.Is.
 var (
-	ErrKind = errors.New("keys are of the kind ed25519, ecdsa or rsa")
+	ErrKind = errors.New("keys are of type ed25519, ecdsa or rsa")
 	ErrSize = errors.New("ed25519 has one size, ecdsa 256, 384 or 521 bits, rsa 3072 to 8192 bits")
 )
 

@@ -44,10 +44,10 @@ var (
 	ErrNotKey     = errors.New("not a private key that ssh reads")
 	ErrLineEnds   = errors.New("its lines end as on another system (CR LF), which ssh does not read in a key")
 	ErrLastLine   = errors.New("the end of its last line is missing")
-	ErrBefore     = errors.New("something stands before its first line")
-	ErrForm       = errors.New("a form of private key (PKCS#8 of this kind) that ssh clients before 9.6 do not read")
-	ErrPublicHalf = errors.New("the public half of a key; the private half was asked for")
-	ErrDevice     = errors.New("the private half is in a device, which only ssh itself asks")
+	ErrBefore     = errors.New("there is text before its first line")
+	ErrForm       = errors.New("a private key format (PKCS#8 of this type) that ssh clients before 9.6 do not read")
+	ErrPublicHalf = errors.New("a public key; the private key was asked for")
+	ErrDevice     = errors.New("the private key is in a device, which only ssh itself can use")
 	ErrForm4716   = errors.New("in the form of RFC 4716, which ssh does not read beside a key")
 	ErrLocked     = errors.New("the key is locked by a passphrase")
 	ErrPassphrase = errors.New("the passphrase does not open the key")
@@ -58,7 +58,7 @@ var (
 // A Pair is a key pair on disk. Private parts are not kept in it: see [Pair.Signer].
 type Pair struct {
 	Path      string        // the private file
-	Public    ssh.PublicKey // nil only when locked in an old format and no public file lies beside it
+	Public    ssh.PublicKey // nil only when locked in an old format and there is no public key file beside it
 	Comment   string        // from the public file
 	Locked    bool          // needs its passphrase
 	Beside    ssh.PublicKey // the key in the file at Path + ".pub", which ssh offers; nil when there is none

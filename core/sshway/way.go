@@ -248,7 +248,7 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 type Asker func(pair *sshkey.Pair) (secret.Text, error)
 
 // ErrNobody is returned by an [Asker] when nobody can be asked.
-var ErrNobody = errors.New("nobody can be asked for the passphrase")
+var ErrNobody = errors.New("there is no terminal to ask for the passphrase on")
 
 // Offers turns keys into offers. A locked key is opened by ask, and only once the host
 // has said that it knows the key.

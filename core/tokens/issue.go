@@ -26,7 +26,7 @@ type LeftError struct {
 }
 
 func (e *LeftError) Error() string {
-	return fmt.Sprintf("%v. %s has issued the token %s all the same, and could not be told to forget it", e.Err, e.Host,
+	return fmt.Sprintf("%v. %s has issued the token %s all the same, and it could not be revoked", e.Err, e.Host,
 		untrusted.Quote(untrusted.Clean(strings.TrimSpace(e.Label+" "+e.ID))))
 }
 

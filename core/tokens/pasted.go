@@ -43,7 +43,7 @@ func Pasted(d *describe.Description, text secret.Text, others []*describe.Descri
 	case strings.Contains(word, "://"):
 		return text, fmt.Errorf("%w: it is an address", ErrNotToken)
 	case strings.ContainsAny(word, "…•*") || strings.Contains(word, "..."):
-		return text, fmt.Errorf("%w: it was shortened, as pages show tokens that they do not tell any more; make a new one", ErrNotToken)
+		return text, fmt.Errorf("%w: it was shortened, as web pages show old tokens; make a new one", ErrNotToken)
 	case strings.ContainsFunc(word, func(r rune) bool { return r <= ' ' || r == 0x7f }):
 		return text, fmt.Errorf("%w: a token has no white space in it", ErrNotToken)
 	}
@@ -53,7 +53,11 @@ func Pasted(d *describe.Description, text secret.Text, others []*describe.Descri
 				return text, fmt.Errorf("%w of %s: it has the form of those of %s", ErrNotToken, d.Name, other.Name)
 			}
 		}
-		return text, fmt.Errorf("%w of %s: those have another form, so this may be the account's password, or a part of a token", ErrNotToken, d.Name)
+		return text, fmt.Errorf(
+			"%w of %s: those have another form, so this may be the account's password, or a part of a token",
+			ErrNotToken,
+			d.Name,
+		)
 	}
 	return secret.New(bytes.Clone(clean)), nil
 }

@@ -24,12 +24,12 @@ import (
 // Reasons for which a token is not kept, for errors.Is.
 var (
 	ErrOwner         = errors.New("the token is another account's")
-	ErrTokenUnproved = errors.New("the host does not take this token")
+	ErrTokenUnproved = errors.New("the host does not accept this token")
 	ErrNotToken      = errors.New("this is not a token")
 	ErrWhichToken    = errors.New("there are several tokens for this host")
 	ErrNoToken       = errors.New("the chest has no such token")
-	ErrEndedToken    = errors.New("the token has ended")
-	ErrRenewByHand   = errors.New("the host's interface renews no tokens")
+	ErrEndedToken    = errors.New("the token has expired")
+	ErrRenewByHand   = errors.New("the host's API renews no tokens")
 )
 
 // Chest is where the secrets of this workstation are.
@@ -69,7 +69,7 @@ func Prove(ctx context.Context, p site.Site, d *describe.Description, token orig
 }
 
 func proveByInterface(ctx context.Context, p site.Site, client *hostapi.Client) (*Proven, error) {
-	proven := &Proven{How: "the interface of " + client.Description.Name}
+	proven := &Proven{How: "the API of " + client.Description.Name}
 	var err error
 	if client.Description.Can("who") {
 		proven.Account, err = client.Who(ctx)

@@ -40,7 +40,7 @@ const (
 	Works    TrialState = "works"
 	Fails    TrialState = "fails"
 	NotTried TrialState = "not tried" // for the reason in its words
-	Lacking  TrialState = "by hand"   // the description does not say how
+	Lacking  TrialState = "manual"    // the description does not say how
 )
 
 // trials tries what a description says, one after another.
@@ -92,7 +92,7 @@ func (t *trials) try(name string, do func() (string, error)) bool {
 		return false
 	}
 	if t.wantsPassword(name) {
-		t.skip(name, "the host wants the account's password for it: --account, --password-from")
+		t.skip(name, "the host requires the account's password for it: --account, --password-from")
 		return false
 	}
 	if t.missed == mostMissed {
@@ -322,7 +322,7 @@ func (t *trials) tryToken(ctx context.Context) {
 		return
 	}
 	if t.wantsPassword("issue-token") {
-		t.skip("issue-token", "the host wants the account's password for it: --account, --password-from")
+		t.skip("issue-token", "the host requires the account's password for it: --account, --password-from")
 		t.skip("renew-token", "there is no throwaway token")
 		t.skip("revoke-token", "there is no throwaway token")
 		return
@@ -374,7 +374,7 @@ func (t *trials) renewAndRevoke(ctx context.Context, issued *hostapi.IssuedToken
 			}
 			if t.client.Description.Can("who") {
 				if _, err := own.Who(ctx); err == nil {
-					return "", errors.New("the host still takes it")
+					return "", errors.New("the host still accepts it")
 				}
 			}
 		}

@@ -39,7 +39,7 @@ var (
 	ErrRefused     = errors.New("nothing listens there")
 	ErrSilent      = errors.New("no answer in time")
 	ErrNotSSH      = errors.New("something else than SSH answers")
-	ErrHungUp      = errors.New("the other end hung up")
+	ErrHungUp      = errors.New("the host closed the connection")
 	ErrDamaged     = errors.New("what came was changed on its way")
 	ErrAlgorithms  = errors.New("no algorithm in common")
 	ErrTrust       = errors.New("the host's key is not trusted")
@@ -108,7 +108,7 @@ type Plan struct {
 // A Taken says what became of one offer.
 type Taken struct {
 	Known   bool  // the host knows the key
-	Unfit   bool  // it was held back: the host takes no signature that such a key makes
+	Unfit   bool  // it was held back: the host accepts no signature by such a key
 	OpenErr error // why the private half could not be used then
 }
 

@@ -200,7 +200,7 @@ func (w *webWalker) reach(ctx context.Context) (net.Conn, error) {
 	return conn, nil
 }
 
-// Said is what the host said, as one line: of a page for people, its words.
+// Said is what the host said, as one line: of a web page, its words.
 func (a *WebAnswer) Said() string {
 	text := a.Message
 	if a.Kind == "text/html" || strings.HasPrefix(strings.TrimSpace(text), "<") {

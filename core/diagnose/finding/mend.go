@@ -29,7 +29,7 @@ const (
 	LoadKey     Act = "load a key"            // Key into the agent
 	SettleHost  Act = "settle a host"         // Settings for Host
 	Restrict    Act = "restrict a file"       // File to its owner
-	WritePublic Act = "write a public half"   // of Key
+	WritePublic Act = "write a public key"    // of Key
 	SetRemote   Act = "set a remote"          // Remote to URL
 	UseURL      Act = "use a URL"             // URL in place of the one that was given
 	NameAuthor  Act = "name the author"       // of commits, in git's configuration, as a person says

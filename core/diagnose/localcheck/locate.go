@@ -133,8 +133,10 @@ func (r Result) read(ctx context.Context, text string, start time.Time) (Result,
 	case errors.Is(err, address.ErrLocal) && r.isFolder(text):
 		return r, &finding.LocalError{Path: text}
 	case errors.As(err, &syntax):
-		return r.broke(finding.New(causes.URLMalformed, finding.Proved, finding.Saw(seen.Wrong, syntax.Reason.Error(), ""),
-			finding.Saw(seen.Where, fmt.Sprintf("character %d", syntax.Offset+1), ""))), nil
+		return r.broke(
+			finding.New(causes.URLMalformed, finding.Proved, finding.Saw(seen.Wrong, syntax.Reason.Error(), ""),
+				finding.Saw(seen.Where, fmt.Sprintf("character %d", syntax.Offset+1), "")),
+		), nil
 	case err == nil && r.Hg != nil && parsed.Short:
 		return r.broke(finding.New(
 			causes.URLMalformed,

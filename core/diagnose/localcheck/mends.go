@@ -16,10 +16,10 @@ const Unicrux = "unicrux"
 
 // hgMends are mends in hg's terms, where those of the catalogue are in git's.
 var hgMends = map[causes.Code]string{
-	causes.SecretMissing:    "Write a group for HOST under [auth] in your .hgrc, with prefix, username and password; a token goes in the place of the password.",
-	causes.TokenUnknown:     "Get a new token for HOST, and put it in the place of the password at that line.",
+	causes.SecretMissing:    "Write a group for HOST under [auth] in your .hgrc, with prefix, username and password; a token takes the password's place.",
+	causes.TokenUnknown:     "Get a new token for HOST, and use it as the password in that line.",
 	causes.RemoteMissing:    "Name a path that is there, or add this one under [paths] in .hg/hgrc.",
-	causes.SSHCommandBroken: "Correct ui.ssh in hg's settings, or take it out: then hg uses ssh.",
+	causes.SSHCommandBroken: "Correct ui.ssh in hg's configuration, or remove it: then hg uses ssh.",
 	causes.RepositoryOwner:  "If you trust what is in it, name its owner under [trusted] in your own .hgrc: users = OWNER. Else work as the user who owns it.",
 	causes.URLMalformed:     "Copy the clone URL again. hg takes ssh://USER@NAME/PATH and https://NAME/PATH.",
 }

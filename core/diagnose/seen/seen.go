@@ -1,5 +1,5 @@
-// Package seen names what a diagnosis may have seen, so that programs can tell one from another and nothing hangs on the
-// words that are shown.
+// Package seen names what a diagnosis may have seen, so that programs can tell one from another and nothing hangs on
+// the words that are shown.
 package seen
 
 // A Name says what was seen.

@@ -200,7 +200,11 @@ func (s Settled) programs() *finding.Crux {
 				finding.Saw(seen.Starts, untrusted.Clean(program), s.Station.Tilde(command.Origin)),
 				finding.Saw(seen.Program, "is not there, or cannot be run", ""))
 		}
-		return finding.New(causes.ProgramMissing, finding.Proved, finding.Saw(seen.Missing, untrusted.Clean(program), ""))
+		return finding.New(
+			causes.ProgramMissing,
+			finding.Proved,
+			finding.Saw(seen.Missing, untrusted.Clean(program), ""),
+		)
 	}
 	return nil
 }

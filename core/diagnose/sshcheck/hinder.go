@@ -19,8 +19,16 @@ func (s Settled) hindrance() *finding.Crux {
 	settings := s.Passage.Settings
 	hinders := func(keyword, why string) *finding.Crux {
 		value, origin, _ := settings.First(keyword)
-		return finding.New(causes.SSHSettingHinders, finding.Proved,
-			finding.Saw(seen.Setting, keyword+" "+untrusted.Clean(value), s.Origin(origin)), finding.Saw(seen.Why, why, ""))
+		return finding.New(
+			causes.SSHSettingHinders,
+			finding.Proved,
+			finding.Saw(
+				seen.Setting,
+				keyword+" "+untrusted.Clean(value),
+				s.Origin(origin),
+			),
+			finding.Saw(seen.Why, why, ""),
+		)
 	}
 	is := func(keyword string, values ...string) bool {
 		value, _, set := settings.First(keyword)
@@ -35,24 +43,24 @@ func (s Settled) hindrance() *finding.Crux {
 		return wrong
 	}
 	if command, _, set := settings.First("remotecommand"); set && !strings.EqualFold(command, "none") {
-		return hinders("remotecommand", "git has a command of its own for the host, and ssh takes only one")
+		return hinders("remotecommand", "git runs its own command on the host, and ssh accepts only one")
 	}
 	switch {
 	case is("sessiontype", "none", "subsystem"):
-		return hinders("sessiontype", "git needs a command to be run at the host")
+		return hinders("sessiontype", "git needs to run a command on the host")
 	case is("stdinnull", "yes", "true"):
-		return hinders("stdinnull", "git speaks to the host by ssh's standard input")
+		return hinders("stdinnull", "git sends its data through ssh's standard input")
 	case is("forkafterauthentication", "yes", "true"):
-		return hinders("forkafterauthentication", "ssh goes away while git still speaks to it")
+		return hinders("forkafterauthentication", "ssh exits while git still needs it")
 	}
 	if is("requesttty", "force") {
-		return hinders("requesttty", "the terminal that it asks for changes what git and the host say to each other")
+		return hinders("requesttty", "a terminal changes the data between git and the host")
 	}
 	if address, _, set := settings.First("bindaddress"); set && !bindable(address) {
-		return hinders("bindaddress", "this workstation has no such address")
+		return hinders("bindaddress", "this workstation has no such IP")
 	}
 	if name, _, set := settings.First("bindinterface"); set && !hasAddress(name) {
-		return hinders("bindinterface", "this workstation has no such interface, or it has no address")
+		return hinders("bindinterface", "this workstation has no such network interface, or it has no IP")
 	}
 	if why := s.unshared(); why != "" {
 		return hinders("controlpath", why)

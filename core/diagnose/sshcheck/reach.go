@@ -79,7 +79,7 @@ func (t Travelled) explainReach(ctx context.Context, failure *wire.Failure) *fin
 		value, origin, _ := t.Passage.Settings.First("addressfamily")
 		return finding.New(causes.SSHSettingHinders, finding.Proved,
 			finding.Saw(seen.Setting, "AddressFamily "+untrusted.Clean(value), t.Origin(origin)), evidence[0],
-			finding.Saw(seen.Why, "the host has no address of that family", ""))
+			finding.Saw(seen.Why, "the host has no IP of that family", ""))
 	}
 	if likely := t.LikelyName(t.KnownHosts()); code == causes.NameUnknown && likely != "" {
 		evidence = append(evidence, finding.Saw(seen.LooksLike, likely, ""))
@@ -138,7 +138,10 @@ func (s Settled) atJump(ctx context.Context) ([]finding.Evidence, []finding.Mend
 			return nil, nil
 		}
 		if found != nil {
-			return append([]finding.Evidence{finding.Saw(seen.AtJumpHost, jump.Address.Host+": "+found.Summary, found.Code.String())},
+			return append(
+				[]finding.Evidence{
+					finding.Saw(seen.AtJumpHost, jump.Address.Host+": "+found.Summary, found.Code.String()),
+				},
 				found.Evidence...), mends
 		}
 	}

@@ -41,8 +41,13 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 	}
 	switch {
 	case errors.Is(failure, wire.ErrMore):
-		return finding.New(causes.SecondStepNeeded, finding.Proved,
-			append(evidence, finding.Saw(seen.HostRequires, untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))...)
+		return finding.New(
+			causes.SecondStepNeeded,
+			finding.Proved,
+			append(
+				evidence,
+				finding.Saw(seen.HostRequires, untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""),
+			)...)
 	case errors.Is(failure, wire.ErrNoKeySignIn):
 		return finding.New(causes.SignInOtherWay, finding.Proved,
 			finding.Saw(seen.HostOffers, untrusted.Clean(strings.Join(t.Trip.Methods, ", ")), ""))
@@ -76,11 +81,11 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 		len(untried) == 0 {
 		broke = finding.New(causes.KeyKindRefused, finding.Proved,
 			append(evidence, finding.Saw(seen.HeldBack,
-				t.offered()[unfit].Name+": the host takes no signature that such a key makes", ""))...)
+				t.offered()[unfit].Name+": the host accepts no signature by such a key", ""))...)
 	}
 	if old, all := t.oldKind(t.Trip); all && len(untried) == 0 {
 		broke = finding.New(causes.KeyKindRefused, finding.Proved,
-			append(evidence, finding.Saw(seen.AcceptedTypes, "the host takes only "+strings.Join(t.Host.Keys.Kinds,
+			append(evidence, finding.Saw(seen.AcceptedTypes, "the host accepts only "+strings.Join(t.Host.Keys.Kinds,
 				", ")+", and not "+old, "its description"))...)
 	}
 	if refused := t.certificateRefused(append(evidence, user)); refused != nil && len(untried) == 0 {
@@ -131,7 +136,7 @@ func (t Travelled) refused(evidence []finding.Evidence) *finding.Crux {
 		return finding.New(causes.KeyNotRegistered, finding.Proved, evidence...)
 	}
 	return finding.New(causes.KeyNotRegistered, finding.Likely, append(evidence,
-		finding.Saw(seen.NotKnown, "whether it is the key or the account: the host's log tells, around "+
+		finding.Saw(seen.NotKnown, "whether the host rejects the key or the account: its log shows it, around "+
 			t.Station.Now().Format(time.DateTime), ""))...)
 }
 
@@ -253,11 +258,11 @@ func (t Travelled) unusable(key sshway.Key, err error) *finding.Crux {
 			return broken
 		}
 		found = finding.New(causes.KeyLocked, finding.Proved,
-			append(evidence, finding.Saw(seen.Host, "would take this key", ""))...)
+			append(evidence, finding.Saw(seen.Host, "would accept this key", ""))...)
 		found.Mute = errors.Is(err, sshway.ErrNobody)
 	case errors.Is(err, sshkey.ErrDevice):
 		found = finding.New(causes.KeyInDevice, finding.Likely,
-			append(evidence, finding.Saw(seen.Host, "would take this key", ""))...)
+			append(evidence, finding.Saw(seen.Host, "would accept this key", ""))...)
 	case errors.Is(err, sshkey.ErrPassphrase):
 		found = finding.New(causes.PassphraseWrong, finding.Proved, evidence...)
 	case errors.Is(err, fs.ErrNotExist): // only a public file was there to be offered

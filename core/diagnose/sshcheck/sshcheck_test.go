@@ -134,7 +134,7 @@ func TestCruxes(t *testing.T) {
 			settle(s.T.(*testing.T), s, "")
 			ours(s, "IdentityFile", "~/.ssh/forge_ed25519.pub")
 		}, finding.Request{}, causes.KeyFilePublic, finding.Proved, finding.UseKey},
-		"the public half of another": {func(s *fixture.Site) {
+		"the public key of another": {func(s *fixture.Site) {
 			settle(s.T.(*testing.T), s, "")
 			other := s.Key("other", "")
 			s.Write(sshkey.Line(other.Public, "")+"\n", ".ssh", "forge_ed25519.pub")

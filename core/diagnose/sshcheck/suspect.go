@@ -27,9 +27,13 @@ func (s Settled) suspect() []finding.Suspicion {
 	}
 	for _, key := range s.Keys {
 		if key.Public == nil {
-			suspect := finding.New(causes.KeyLocked, finding.Likely, finding.Saw(seen.Key, key.Name, s.Origin(key.Origin)),
+			suspect := finding.New(
+				causes.KeyLocked,
+				finding.Likely,
+				finding.Saw(seen.Key, key.Name, s.Origin(key.Origin)),
 				finding.Saw(seen.PublicKey,
-					"cannot be read without the passphrase, and no public file lies beside it", ""))
+					"cannot be read without the passphrase, and there is no public key file beside it", ""),
+			)
 			suspect.Key = key.Path
 			list = append(list, finding.Suspect(causes.SignIn, suspect))
 		}
@@ -94,7 +98,11 @@ func (s Settled) suspectFile(left sshway.LeftOut) *finding.Crux {
 	case errors.Is(left.Err, sshway.ErrExposed):
 		code = causes.KeyFileExposed
 	}
-	suspect := finding.New(code, finding.Proved, finding.Saw(seen.File, s.Station.Tilde(left.Path), s.Origin(left.Origin)))
+	suspect := finding.New(
+		code,
+		finding.Proved,
+		finding.Saw(seen.File, s.Station.Tilde(left.Path), s.Origin(left.Origin)),
+	)
 	suspect.Path = left.Path
 	if code == causes.KeyFileUnreadable {
 		suspect.Evidence = append(suspect.Evidence, finding.Saw(seen.Why, left.Err.Error(), ""))

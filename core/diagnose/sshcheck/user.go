@@ -33,7 +33,7 @@ func (s Settled) suspectHome() []finding.Suspicion {
 	if _, err := os.Stat(hosts.OurFile(s.Station)); err == nil && s.Host != nil {
 		return []finding.Suspicion{
 			finding.Suspect(causes.Reach, finding.New(causes.OtherUser, finding.Proved, reads, git,
-				finding.Saw(seen.Settings, "for "+s.Host.Name+" stand in the second", hosts.OurFile(s.Station)))),
+				finding.Saw(seen.Settings, "for "+s.Host.Name+" are in the second", hosts.OurFile(s.Station)))),
 		}
 	}
 	folder := filepath.Join(s.Station.Home, ".ssh")

@@ -43,7 +43,7 @@ func (t Travelled) staleHelper() []finding.Evidence {
 }
 
 // silentChest tells why the chest, which git asks and which has a token for this, does not give it: it
-// is closed, or the token has ended. It returns nil where neither is so.
+// is closed, or the token has expired. It returns nil where neither is so.
 func (t Travelled) silentChest() *finding.Crux {
 	list := t.keptHere()
 	if len(list) == 0 || !t.asksUs() {

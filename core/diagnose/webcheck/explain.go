@@ -146,7 +146,7 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 			return t.otherRepository(evidence)
 		}
 		return finding.New(causes.SignedInPage, finding.Proved,
-			append(evidence, finding.Saw(seen.Answered, "a page for people", ""))...)
+			append(evidence, finding.Saw(seen.Answered, "a web page", ""))...)
 	}
 	if t.Host != nil {
 		if code, known := causes.Find(t.Host.Meaning(words)); known && causes.StageOf(code) != "" {
@@ -155,7 +155,7 @@ func (t Travelled) explainStatus(ctx context.Context) *finding.Crux {
 	}
 	if lacks := t.lacking(ctx); lacks != "" {
 		return finding.New(causes.TokenPurposeMissing, finding.Proved,
-			append(evidence, finding.Saw(seen.TheTokenMay, lacks, "the interface of "+t.Host.Name))...)
+			append(evidence, finding.Saw(seen.TheTokenMay, lacks, "the API of "+t.Host.Name))...)
 	}
 	if told := t.hear(); !told.IsZero() && told != causes.RepositoryMissing {
 		return finding.New(told, finding.Likely, append(evidence, t.sentFrom(told)...)...)
@@ -281,9 +281,9 @@ func (t Travelled) otherProgram(ctx context.Context) bool {
 
 // otherRepository is the crux where the other program has a repository there.
 func (t Travelled) otherRepository(evidence []finding.Evidence) *finding.Crux {
-	what := "a repository of git's: git clone takes this URL"
+	what := "a git repository: use git clone with this URL"
 	if t.Hg == nil {
-		what = "a repository of Mercurial's: hg clone takes this URL"
+		what = "a Mercurial repository: use hg clone with this URL"
 	}
 	found := finding.New(causes.RepositoryNotGit, finding.Proved,
 		append(evidence, finding.Saw(seen.ThereIs, what, ""))...)

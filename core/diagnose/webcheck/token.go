@@ -81,7 +81,7 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 	}
 	if account, known := t.whose(ctx); known {
 		return finding.New(causes.TokenMisplaced, finding.Proved,
-			append(evidence, finding.Saw(seen.TheTokenIs, account+"'s", "the interface of "+t.Host.Name))...)
+			append(evidence, finding.Saw(seen.TheTokenIs, account+"'s", "the API of "+t.Host.Name))...)
 	}
 	return finding.New(causes.TokenUnknown, finding.Likely, evidence...)
 }
@@ -130,7 +130,7 @@ func (t Travelled) askedWhom() string {
 		names = append(names, untrusted.Clean(s.Entry.Value))
 	}
 	if len(names) == 0 {
-		return "nobody: git is told to ask no helper"
+		return "nobody: git has no credential helper"
 	}
 	return strings.Join(names, ", ")
 }

@@ -247,7 +247,7 @@ func (t Travelled) show(ctx context.Context) (_ Travelled, part finding.Part, cr
 		return t, part, nil, err
 	}
 	t.Account = untrusted.Clean(account)
-	from := "the interface of " + t.Host.Name
+	from := "the API of " + t.Host.Name
 	part.Open(causes.SignIn, 0)
 	part.Fact(causes.SignIn, "token", t.token(), "")
 	part.Fact(causes.SignIn, "account", t.Account, from)

@@ -1,0 +1,64 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"anchorage.example/unicrux/render"
+)
+
+// topicNames lists what there is help about besides commands.
+func topicNames() []string { return []string{"options", "exit-codes", "environment", "files", "json"} }
+
+// topic is the page of a topic.
+func topic(root *cobra.Command, name string) (render.HelpPage, bool) {
+	switch name {
+	case "options":
+		return render.HelpPage{About: "Every command understands these options.",
+			Groups: []render.HelpGroup{{Head: "Options", Rows: optionRows(root.PersistentFlags(), nil)}}}, true
+	case "exit-codes":
+		return render.HelpPage{
+			About: "The exit status of every command.",
+			Groups: []render.HelpGroup{{Head: "Exit codes",
+				Rows: []render.HelpRow{{Name: "0", About: "Done; or the way is open."},
+					{Name: "1", About: "A crux was found; or the host, or a rule, refused."},
+					{Name: "2", About: "The command line is wrong."},
+					{Name: "3", About: "A file, a device or the program itself failed."},
+					{Name: "4", About: "Something had to be asked, and there was no terminal to ask on."},
+					{Name: "5", About: "Stopped by the person."}}}},
+		}, true
+	case "environment":
+		return render.HelpPage{About: "Variables that Unicrux reads, beside those of git and ssh.",
+			Groups: []render.HelpGroup{{Head: "Variables", Rows: []render.HelpRow{
+				{Name: "UNICRUX_CONFIG", About: "The folder for descriptions of hosts, in place of ~/.config/unicrux."},
+				{Name: "UNICRUX_DATA", About: "The folder for the chest, in place of ~/.local/share/unicrux."},
+				{
+					Name:  "UNICRUX_STATE",
+					About: "The folder for the record of changes, in place of ~/.local/state/unicrux.",
+				},
+				{Name: "NO_COLOR", About: "Set to anything: no colours."},
+				{Name: "LC_ALL, LC_CTYPE, LANG", About: "The first that is set says whether the terminal shows UTF-8."},
+				{
+					Name: "XDG_CONFIG_HOME, XDG_DATA_HOME, XDG_STATE_HOME",
+					About: "The base directories, where the first " +
+						"three are not set.",
+				}}}}}, true
+	case "files":
+		return render.HelpPage{About: "What Unicrux writes, each file with a record by which undo takes it back.",
+			Groups: []render.HelpGroup{{Head: "Files", Rows: []render.HelpRow{
+				{Name: "~/.ssh/unicrux.conf", About: "Settings for hosts, included by ~/.ssh/config."},
+				{Name: "~/.ssh/known_hosts", About: "Host keys, after they were compared."},
+				{Name: "~/.ssh/NAME, NAME.pub", About: "Keys. A key that is retired is set aside, never deleted."},
+				{Name: "~/.gitconfig", About: "One include, and what you set with host set."},
+				{Name: "~/.config/unicrux", About: "Descriptions of hosts, and git's settings for them."},
+				{Name: "~/.local/share/unicrux", About: "The chest, sealed by its passphrase."},
+				{Name: "~/.local/state/unicrux", About: "The record of changes, and sockets of the holder."}}}}}, true
+	case "json":
+		return render.HelpPage{
+			About: "With --json a command prints one JSON document on standard output and nothing else " +
+				"there. Its first name is schema, such as unicrux.check/1. Names are words in lower case; times are as in " +
+				"RFC 3339, in UTC; lists are never null; secrets are never in it.\n\nA command that fails prints " +
+				"unicrux.error/1: code, message, advice and exit. Codes are stable.",
+		}, true
+	}
+	return render.HelpPage{}, false
+}

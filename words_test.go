@@ -1,0 +1,60 @@
+package main
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// plain are words of a private English that nobody outside would understand, or that mean something else there: what is
+// shown to people is in the words of engineers.
+var plain = regexp.MustCompile(`(?i)\b(private half|public half|halves|pages? for people|for ever|any more|shall|` +
+	`good for nothing|rewriting rule|by hand|lies|stands|is told|are told|has ended|go(es|ing)? the way|` +
+	`is kept back|nobody can be asked|the other end|not told|takes the key|locked key)\b`)
+
+// wordsOf lists what a source shows to people: its literals with a blank in them that are no forms.
+func wordsOf(source string) []string {
+	var list []string
+	files := token.NewFileSet()
+	file, err := parser.ParseFile(files, "", source, 0)
+	if err != nil {
+		return nil
+	}
+	ast.Inspect(file, func(n ast.Node) bool {
+		literal, is := n.(*ast.BasicLit)
+		if !is || literal.Kind != token.STRING || strings.HasPrefix(literal.Value, "`") &&
+			strings.ContainsAny(literal.Value, `\|`) {
+			return true
+		}
+		if text, err := strconv.Unquote(literal.Value); err == nil && strings.Contains(text, " ") {
+			list = append(list, text)
+		}
+		return true
+	})
+	return list
+}
+
+// TestPlainWords: nothing that is shown to people is in words of our own.
+func TestPlainWords(t *testing.T) {
+	t.Parallel()
+	eachFile(t, func(path, whole string) {
+		room, _, _ := strings.Cut(path, "/")
+		if strings.HasSuffix(path, "_test.go") || !slices.Contains([]string{"core", "cli", "render", "holder"}, room) ||
+			strings.HasPrefix(path, "core/draft/") { // comments in a file that a program writes
+			return
+		}
+		for _, text := range wordsOf(whole) {
+			if word := plain.FindString(text); word != "" {
+				t.Errorf("%s says %q in %q", path, word, text)
+			}
+		}
+	})
+	if plain.FindString("the way is open") != "" || plain.FindString("the public half of the key") == "" {
+		t.Error("the words are not recognised")
+	}
+}
