@@ -225,16 +225,6 @@ func TestPastedTokens(t *testing.T) {
 	}
 }
 
-// read2 reads a file anywhere.
-func (p *person) read2(path string) string {
-	p.t.Helper()
-	text, err := os.ReadFile(path)
-	if err != nil {
-		p.t.Fatal(err)
-	}
-	return string(text)
-}
-
 // TestSecondStep issues a pass at a host that wants the account's password and a code, which are
 // typed on a terminal.
 func TestSecondStep(t *testing.T) {

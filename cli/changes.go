@@ -4,11 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
-	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/takeback"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -26,69 +27,141 @@ func changesCommand(a *app) *cobra.Command {
 	}
 }
 
+// An undoing says what is to be taken back.
+type undoing struct {
+	secretOptions
+	all bool
+}
+
 func undoCommand(a *app) *cobra.Command {
-	var o secretOptions
+	var o undoing
 	command := &cobra.Command{
 		Use:   "undo [CHANGE]",
 		Short: "Take a change back",
-		Long: `Takes a change back, the newest one when none is named: each file gets its earlier bytes, and
-what was registered with a host is withdrawn. Where a file was edited since, nothing is
-touched and both versions are shown.
+		Long: `Takes a change back, the newest one when none is named: each file loses the lines that the
+change added and gets back those that it removed, and what was registered with a host is
+withdrawn. Lines that somebody else has added since stay. Where the very lines of the change
+were edited since, nothing is touched and both versions are shown.
 
-A private key is never deleted: it is set aside, and undo says where.`,
+With --all every change is taken back, from the newest on; those that cannot be are passed
+over, and undo says which. A private key is never deleted: it is set aside, and undo says
+where. What a host has created stays there.`,
 		Args: takes(0, 1, "the number of one change"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUndo(a, &o, args) },
 	}
+	command.Flags().BoolVar(&o.all, "all", false, "take back all that can be")
 	o.addToken(command)
 	return command
 }
 
-func runUndo(a *app, o *secretOptions, args []string) error {
+func runUndo(a *app, o *undoing, args []string) error {
 	id := 0
 	if len(args) == 1 {
 		var err error
-		if id, err = strconv.Atoi(args[0]); err != nil || id < 1 {
-			return usage("a change is named by its number, not by %q", args[0])
+		if id, err = strconv.Atoi(args[0]); err != nil || id < 1 || o.all {
+			return usage("undo needs the number of one change, or --all, and got %s",
+				untrusted.Quote(untrusted.Clean(args[0])))
 		}
 	}
-	place, err := a.place()
+	standing, err := a.station.Standing()
 	if err != nil {
 		return err
 	}
-	secrets := a.secrets(o)
-	undone, differences, err := a.station.Undo(id, a.dry, func(step workstation.HostStep) error {
-		return takeback.Step(a.ctx, place, step, secrets.Token)
-	})
-	var edited *workstation.EditedError
-	if errors.As(err, &edited) {
-		return refuseUndo(a, edited)
+	switch {
+	case id == 0 && len(standing) == 0:
+		return sayDoneAs(a, "Nothing is left to take back.")
+	case o.all:
+		return undoAll(a, o, standing)
 	}
+	undone, differences, err := undoOne(a, o, id)
 	if err != nil {
-		return err
+		return refuseUndo(a, err, id, standing)
 	}
 	if a.dry {
 		return a.show(render.UndoPlan(a.style(), differences, a.station.Tilde), render.PlanDocument(differences))
 	}
-	for _, step := range undone.Change.Steps {
-		if step.Host != nil && step.Host.Act == hosts.ActRepo {
-			a.progress(step.Host.Host + " keeps the repository " + step.Host.Data["repo"] +
-				": remove it on its page if nobody needs it.")
-		}
-	}
 	return a.show(render.Undone(a.style(), undone, a.station.Tilde), render.UndoneDocument(undone))
 }
 
-// refuseUndo shows both versions of a file that was edited since.
-func refuseUndo(a *app, edited *workstation.EditedError) error {
+// undoOne takes one change back, the newest where id is 0.
+func undoOne(a *app, o *undoing, id int) (*workstation.Undone, []workstation.Difference, error) {
+	place, err := a.place()
+	if err != nil {
+		return nil, nil, err
+	}
+	secrets := a.secrets(&o.secretOptions)
+	return a.station.Undo(id, a.dry, func(step workstation.HostStep) error {
+		return takeback.Step(a.ctx, place, step, secrets.Token)
+	})
+}
+
+// undoAll takes back every change, from the newest on, and passes over those that cannot be.
+func undoAll(a *app, o *undoing, standing []int) error {
+	var done, passed []int
+	for _, id := range standing {
+		undone, _, err := undoOne(a, o, id)
+		var edited *workstation.EditedError
+		switch {
+		case errors.As(err, &edited), errors.Is(err, workstation.ErrSecret):
+			passed = append(passed, id)
+			a.progress(fmt.Sprintf("Passed over: change %d. %s.", id, cannotUndo(a, err)))
+		case err != nil:
+			return err
+		default:
+			done = append(done, id)
+			if !a.json && !a.dry {
+				_ = a.print(render.Undone(a.style(), undone, a.station.Tilde)) // what is done counts, whoever reads it
+			}
+		}
+	}
+	words := fmt.Sprintf("Taken back: %d of %d changes.", len(done), len(standing))
+	if a.dry {
+		words = fmt.Sprintf("Would take back %d of %d changes.", len(done), len(standing))
+	}
+	return a.show(a.style().Sentences(words), render.UndoneAllDocument(done, passed))
+}
+
+// cannotUndo says why a change cannot be taken back.
+func cannotUndo(a *app, err error) string {
+	var edited *workstation.EditedError
+	if errors.As(err, &edited) {
+		return capitalWords(undoWords(edited.By, a.station.Tilde(edited.Path)))
+	}
+	return capitalWords(err.Error())
+}
+
+// refuseUndo says why a change stays, shows both versions of a file that was edited since, and names the newest change
+// before it that can be taken back: it is not taken in its place, since nobody asked for it.
+func refuseUndo(a *app, err error, id int, standing []int) error {
+	if id == 0 {
+		id = standing[0]
+	}
+	advice := ""
+	if next := a.station.MayUndo(id); next > 0 {
+		advice = fmt.Sprintf(" The change before it that can be taken back: unicrux undo %d.", next)
+	}
+	var edited *workstation.EditedError
+	switch {
+	case errors.Is(err, workstation.ErrSecret):
+		return &problem{
+			message: err.Error(),
+			advice:  strings.TrimSpace("Nothing was touched." + advice),
+			exit:    exitCrux,
+		}
+	case !errors.As(err, &edited):
+		return err
+	}
 	path := a.station.Tilde(edited.Path)
-	advice := "Remove your edit, or correct the file yourself. Nothing was touched."
+	first := "Remove your edit, or correct the file yourself. Nothing was touched."
 	if edited.By > 0 {
-		advice = "Take that change back first: unicrux undo " + strconv.Itoa(edited.By) + ". Nothing was touched."
+		first, advice = "Take that change back first: unicrux undo "+strconv.Itoa(
+			edited.By,
+		)+". Nothing was touched.", ""
 	}
 	if !a.json {
 		a.tell(render.Conflict(a.style(), edited, path))
 	}
-	return &problem{message: undoWords(edited.By, path), advice: advice, exit: exitCrux}
+	return &problem{message: undoWords(edited.By, path), advice: first + advice, exit: exitCrux}
 }
 
 // undoWords says of an undo that met an edited file which one and by whom.

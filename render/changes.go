@@ -8,6 +8,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -117,6 +118,13 @@ func ChangesDocument(all []workstation.Change) any {
 // Undone writes what was taken back.
 func Undone(s Style, u *workstation.Undone, tilde func(string) string) string {
 	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Summary))
+	if repositories := created(u.Change); len(repositories) == len(u.Change.Steps) {
+		text = s.Sentences(fmt.Sprintf("Change %d stays, and is no longer listed. %s", u.Change.ID, u.Change.Summary))
+	}
+	for _, step := range created(u.Change) {
+		text += s.Sentences(step.Host + " keeps the repository " + step.Data["repo"] +
+			": delete it on the host's web page if nobody needs it.")
+	}
 	for _, step := range u.Change.Steps {
 		if step.File != nil && step.File.Aside != "" && !strings.HasSuffix(step.File.Path, ".pub") {
 			text += s.Sentences("What cannot be brought back: agents that held "+filepath.Base(step.File.Path)+
@@ -128,6 +136,28 @@ func Undone(s Style, u *workstation.Undone, tilde func(string) string) string {
 		text += s.Sentences("The private key was set aside and not deleted:") + margin + tilde(path) + "\n"
 	}
 	return text
+}
+
+// created are the repositories that a host has created for a change. They stay: what was pushed to them is not ours to
+// delete.
+func created(c workstation.Change) []*workstation.HostStep {
+	var list []*workstation.HostStep
+	for _, step := range c.Steps {
+		if step.Host != nil && step.Host.Act == hosts.ActRepo {
+			list = append(list, step.Host)
+		}
+	}
+	return list
+}
+
+// UndoneAllDocument makes the document "unicrux.undo-all/1": the numbers of the changes that were taken back, and of
+// those that could not be.
+func UndoneAllDocument(done, passed []int) any {
+	return struct {
+		Schema     string `json:"schema"`
+		Undone     []int  `json:"undone"`
+		PassedOver []int  `json:"passed_over"`
+	}{"unicrux.undo-all/1", append([]int{}, done...), append([]int{}, passed...)}
 }
 
 // UndoneDocument makes the document "unicrux.undo/1".

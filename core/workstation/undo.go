@@ -109,6 +109,36 @@ func (s *Station) restoreAll(change *Change, undone *Undone) error {
 	return s.writeRecord(change)
 }
 
+// Standing lists the numbers of the changes that were not taken back, the newest first. One that cannot be read is not
+// among them.
+func (s *Station) Standing() ([]int, error) {
+	all, err := s.Changes()
+	var list []int
+	for _, change := range slices.Backward(all) {
+		if change.Unread == nil && change.Undone == nil {
+			list = append(list, change.ID)
+		}
+	}
+	return list, err
+}
+
+// MayUndo returns the newest change before another one that is not taken back and of which every file is as it must be;
+// 0 for none.
+func (s *Station) MayUndo(before int) int {
+	list, _ := s.Standing() // a folder that cannot be read only costs the number
+	for _, id := range list {
+		if id >= before {
+			continue
+		}
+		if change, err := s.find(id); err == nil {
+			if _, err := s.undoable(change); err == nil {
+				return id
+			}
+		}
+	}
+	return 0
+}
+
 func (s *Station) find(id int) (Change, error) {
 	if id > 0 {
 		change, err := readRecord(s.recordPath(id))

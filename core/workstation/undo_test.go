@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -317,5 +318,33 @@ func TestUndoLetsOthersWorkMeanwhile(t *testing.T) {
 	})
 	if !errors.Is(err, ErrEdited) || read(t, made) != "new\n" {
 		t.Errorf("put in its place meanwhile: %v", err)
+	}
+}
+
+// TestWhatMayBeUndone: of the changes that were not taken back, the newest before another one whose lines are there.
+func TestWhatMayBeUndone(t *testing.T) {
+	s := station(t)
+	put := func(name, text string) {
+		t.Helper()
+		if _, err := s.Begin("Put "+name+".", false).Edit(filepath.Join(s.Home, name), "Put.", 0o600,
+			func([]byte) ([]byte, error) { return []byte(text), nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	put("first", "one\n")
+	put("second", "two\n")
+	put("third", "three\n")
+	write(t, filepath.Join(s.Home, "third"), "mine\n", 0o600)
+	if list, err := s.Standing(); err != nil || !slices.Equal(list, []int{3, 2, 1}) {
+		t.Errorf("%v, %v", list, err)
+	}
+	if got := s.MayUndo(4); got != 2 {
+		t.Errorf("before the next one: %d", got)
+	}
+	if _, _, err := s.Undo(2, false, nil); err != nil {
+		t.Fatal(err)
+	}
+	if list, _ := s.Standing(); !slices.Equal(list, []int{3, 1}) || s.MayUndo(3) != 1 || s.MayUndo(1) != 0 {
+		t.Errorf("%v, %d, %d", list, s.MayUndo(3), s.MayUndo(1))
 	}
 }
