@@ -161,7 +161,7 @@ func TestCard(t *testing.T) {
 		!strings.Contains(r.out, "\x1b]52;c;MTI3LjAuMC4x\a") {
 		t.Errorf("copying a field: %q", r.out)
 	}
-	if r := p.must("card", "forge", "--by", "ssh", "--format", "pkcs8", "--no-passphrase"); !strings.Contains(r.out,
+	if r := p.must("card", "forge", "--by", "ssh", "--key-format", "pkcs8", "--no-passphrase"); !strings.Contains(r.out,
 		p.path(".ssh", "forge_ed25519.pkcs8")) || !strings.Contains(p.read(".ssh", "forge_ed25519.pkcs8"),
 		"BEGIN PRIVATE KEY") {
 		t.Errorf("in another form: %s", r)

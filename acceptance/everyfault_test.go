@@ -275,7 +275,7 @@ func doneAlready(r result) bool {
 	said := strings.Join(strings.Fields(r.err), " ")
 	for _, words := range []string{"exists already", "so already", "no secret", "No secret", "not described",
 		"is not registered", "nothing to take back", "is registered", "no host is called", "does not know this key",
-		"nobody can be asked for the passphrase"} {
+		"no terminal to ask for the passphrase"} {
 		if strings.Contains(said, words) {
 			return true
 		}

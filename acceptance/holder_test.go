@@ -275,7 +275,7 @@ git ls-remote "$URL" >/dev/null 2>&1 || echo "after undo: locked"
 "$U" key load forge_ed25519 --no-input || echo "asks again: $?"
 "$U" key load forge_ed25519 --keep-passphrase --passphrase-from "$HOME/passphrase" --quiet
 printf 'nine tides' >"$HOME/nine"
-"$U" key lock forge_ed25519 --passphrase-from "$HOME/passphrase" --new-passphrase-from "$HOME/nine" --quiet
+"$U" key passphrase forge_ed25519 --passphrase-from "$HOME/passphrase" --new-passphrase-from "$HOME/nine" --quiet
 "$U" holder stop --quiet
 "$U" key load forge_ed25519 --no-input && echo "by the new one"
 "$U" key unload forge_ed25519 --forget-passphrase

@@ -110,7 +110,7 @@ func (p *person) tokenAndRepository(host string, token []string) {
 	words := []string{"--chest-passphrase-from", p.path("chest-words")}
 	if host == "lantern" { // by hand: it says where, and proves what is there
 		if r := p.unicrux("token", "new", host); r.exit != 1 ||
-			!strings.Contains(r.err, "does not say how it is told to issue tokens") {
+			!strings.Contains(r.err, "does not say how to to issue tokens") {
 			p.t.Errorf("token new: %s", r)
 		}
 		p.must("repo", "new", host, "harbour/lamp-firmware", "--wait", "0")
@@ -143,7 +143,7 @@ func TestByHandWaits(t *testing.T) {
 	}
 	p.must("key", "register", "lantern_ed25519", "lantern", "--wait", "0")
 	if r := p.unicrux("key", "withdraw", "lantern_ed25519", "lantern", "--wait", "0"); r.exit != 1 ||
-		!strings.Contains(r.err, "still takes the key") {
+		!strings.Contains(r.err, "still accepts the key") {
 		t.Errorf("nobody took it away: %s", r)
 	}
 	if r := p.unicrux("repo", "list", "lantern"); r.exit != 1 || !strings.Contains(r.err, "does not say how") {
@@ -171,7 +171,7 @@ func TestHostTest(t *testing.T) {
 			"issue-token works it is ines.marlow's", "revoke-token works taken back", "add-repo not tried",
 			"oauth works"},
 		"saltmarsh": {"who works imarlow", "add-repo-key works it is listed, until",
-			"remove-repo-key works taken back", "issue-token not tried the host wants the account's password",
+			"remove-repo-key works taken back", "issue-token not tried the host requires the account's password",
 			"To be done on its web page: host-keys"},
 	} {
 		p := at(t, name)
@@ -204,7 +204,7 @@ func TestHostTest(t *testing.T) {
 	p.edit(`account = "$.account"`, `account = "$.accuont"`, ".config", "unicrux", "hosts", "forge.toml")
 	if r := p.unicrux("host", "test", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
 		!strings.Contains(strings.Join(strings.Fields(r.out), " "),
-			"who fails the host's API answers something that its description does not expect: who tells no account") {
+			"who fails the host's API answers something that its description does not expect: who reports no account") {
 		t.Errorf("a wrong place: %s", r)
 	}
 }

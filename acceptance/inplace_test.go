@@ -46,7 +46,7 @@ func TestInPlace(t *testing.T) {
 		want            []string
 	}{
 		{"a refusal of the host's is its own", minutes, "", false, nil},
-		{"no key that the host knows", drift, "The host knows none of the keys", true,
+		{"no key that the host knows", drift, "The host does not know any of the offered keys", true,
 			[]string{"unicrux key register"}},
 	} {
 		if s.code != "" {
@@ -115,7 +115,7 @@ func TestInPlaceSetting(t *testing.T) {
 	}
 	p.mustGit("config", "--global", "core.sshCommand", "ssh -4")
 	if r := p.unicrux("host", "set", "forge", "in-place=on"); r.exit == 0 ||
-		!strings.Contains(r.err, "git is told already which ssh to start") {
+		!strings.Contains(r.err, "git is already configured to start another ssh") {
 		t.Errorf("over the person's own: %s", r)
 	}
 }

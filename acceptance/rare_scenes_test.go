@@ -260,7 +260,7 @@ func TestHostWithoutAnInterface(t *testing.T) {
 	plain, _, _ := strings.Cut(string(text), "[interface]")
 	p.write(strings.Replace(plain, "[ssh]", "[ssh]\nhost-keys = [\""+public+"\"]", 1), "plain.toml")
 	p.must("host", "add", p.path("plain.toml"), "--yes")
-	if r := p.must("host", "show", "forge"); !strings.Contains(r.out, "Everything is done by hand") {
+	if r := p.must("host", "show", "forge"); !strings.Contains(r.out, "Everything is done on its web page") {
 		t.Errorf("host show: %s", r)
 	}
 	r := p.unicrux("ready", drift, "--no-passphrase")

@@ -63,7 +63,7 @@ func TestRegisterRefused(t *testing.T) {
 		want string
 	}{
 		{[]string{"--until", "yesterday"}, 2, "an end is a day"},
-		{[]string{"--until", "2020-01-01"}, 2, "lies in the future"},
+		{[]string{"--until", "2020-01-01"}, 2, "is in the future"},
 		{[]string{"--access", "admin"}, 2, "--access accepts read or write"},
 		{[]string{"--title", strings.Repeat("x", 201)}, 2, "at most 200 characters"},
 		{[]string{"--title", "two\nlines"}, 2, "one line of plain text"},
@@ -96,16 +96,16 @@ func TestRegisterRefused(t *testing.T) {
 
 	p.leaveWeakKey()
 	if r := p.unicrux("key", "register", "id_rsa", "forge", "--token-from", p.host.TokenFile()); r.exit != 1 ||
-		!strings.Contains(r.err, "gave up keys of this kind and size") {
+		!strings.Contains(r.err, "no longer accept keys of this type and size") {
 		t.Errorf("a weak key: %s", r)
 	}
 	p.edit(`kinds = ["ed25519", "ecdsa", "rsa"]`, `kinds = ["ecdsa"]`, ".config", "unicrux", "hosts", "forge.toml")
-	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "forge_ed25519 is ed25519, and forge takes ecdsa") {
+	if r := p.register(); r.exit != 1 || !strings.Contains(r.err, "forge_ed25519 is ed25519, and forge accepts ecdsa") {
 		t.Errorf("a kind that the host does not take: %s", r)
 	}
 	p.edit(`, until = "{until}", access = "{access}"`, "", ".config", "unicrux", "hosts", "forge.toml")
 	p.edit(`kinds = ["ecdsa"]`, "", ".config", "unicrux", "hosts", "forge.toml")
-	if r := p.register("--until", "1y"); r.exit != 1 || !strings.Contains(r.err, "takes no end for a key") {
+	if r := p.register("--until", "1y"); r.exit != 1 || !strings.Contains(r.err, "accepts no expiry date for a key") {
 		t.Errorf("an end that the interface does not take: %s", r)
 	}
 	if _, err := os.Stat(p.path(".ssh", "forge_ed25519")); err != nil {

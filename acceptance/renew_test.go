@@ -59,7 +59,7 @@ func TestRenew(t *testing.T) {
 	p.wants(harbour, "")
 	r := p.must(append([]string{"key", "renew", "forge_ed25519", "--no-passphrase"}, tokens...)...)
 	for _, words := range []string{"Going on with forge_ed25519_2", "forge_ed25519_2 is in the place of forge_ed25519",
-		"harbour does not know forge_ed25519 any more"} {
+		"harbour no longer knows forge_ed25519"} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("no %q: %s", words, r)
 		}

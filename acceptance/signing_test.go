@@ -139,7 +139,7 @@ func TestSigningKeysAtAHost(t *testing.T) {
 	q.must("key", "new", "signer", "--no-passphrase")
 	if r := q.unicrux("key", "register", "signer", "saltmarsh", "--signing", "--token-from",
 		q.host.TokenFile()); r.exit != 1 || !strings.Contains(strings.Join(strings.Fields(r.err), " "),
-		"takes no keys for signing") {
+		"accepts no signing keys") {
 		t.Errorf("a host without: %s", r)
 	}
 }

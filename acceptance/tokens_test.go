@@ -233,7 +233,7 @@ func TestSecondStep(t *testing.T) {
 	p.write("practice password\n", "password")
 	args := []string{"token", "new", "saltmarsh", "--account", "imarlow", "--password-from", p.path("password"),
 		"--chest-passphrase-from", p.path("chest-words")}
-	if r := p.unicrux(args...); r.exit != 4 || !strings.Contains(r.err, "wants a code for a second step") {
+	if r := p.unicrux(args...); r.exit != 4 || !strings.Contains(r.err, "requires a code for a second step") {
 		t.Errorf("nobody to ask: %s", r)
 	}
 	out := p.onTerminal([]string{"271828\n"}, args...).out

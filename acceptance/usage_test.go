@@ -25,10 +25,9 @@ func TestWrongUse(t *testing.T) {
 		exit int
 		says string
 	}{
-		{"chekc", 2, `unicrux" has no command "chekc"`},
-		{"key", 2, "needs one of: "},
-		{"key forge", 2, `has no command "forge"`},
-		{"key new a b", 2, "takes one name, and 2 came"},
+		{"chekc", 2, "unicrux has no command “chekc”. Did you mean: unicrux check"},
+		{"key forge", 2, "has no command “forge”"},
+		{"key new a b", 2, "2 came"},
 		{"key new ../a", 2, "a key name may contain letters"},
 		{"key new -x", 2, "unknown shorthand flag"},
 		{"key new a.pub", 2, "must not end in .pub"},
@@ -37,15 +36,15 @@ func TestWrongUse(t *testing.T) {
 		{"key new there --type dsa --no-passphrase", 2, "--type accepts ed25519, ecdsa or rsa, not"},
 		{"key new there --type rsa --size 2048 --no-passphrase", 2, "3072 to 8192"},
 		{"key new there --type ecdsa --size 512 --no-passphrase", 2, "256, 384 or 521"},
-		{"key lock here --no-passphrase", 1, "no passphrase already"},
-		{"key save here --form pem --out x", 2, "--form accepts"},
-		{"key save here --form sec1 --out x --no-passphrase", 2, "not for keys of this kind"},
-		{"key save here --form openssh --out .ssh/here --no-passphrase", 1, "exists already"},
+		{"key passphrase here --no-passphrase", 1, "no passphrase already"},
+		{"key save here --format pem --out x", 2, "--format accepts"},
+		{"key save here --format sec1 --out x --no-passphrase", 2, "not for keys of this type"},
+		{"key save here --format openssh --out .ssh/here --no-passphrase", 1, "exists already"},
 		{"key new there --no-passphrase --passphrase-from x", 2, "contradict each other"},
 		{"key new there --passphrase-from nowhere", 3, "nowhere"},
 		{"key new there --no-passphrase --host nohost", 1, "no host of that name"},
 		{"key show none", 1, "no such key"},
-		{"key lock here.pub", 2, "public half"},
+		{"key passphrase here.pub", 2, "public key"},
 		{"key register here forge", 4, "--token-from"},
 		{"key register here forge --token-from - --passphrase-from -", 2, "only one of"},
 		{"key register here nohost", 1, "no host of that name"},
@@ -77,6 +76,32 @@ func TestWrongUse(t *testing.T) {
 		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.error/1" ||
 			document.Exit != row.exit || r.err != "" {
 			t.Errorf("unicrux %s --json: %v: %s", row.args, err, r)
+		}
+	}
+}
+
+// TestHelp: a group without a command shows its page, on a terminal and as a document; topics have pages as well.
+func TestHelp(t *testing.T) {
+	t.Parallel()
+	p := newPerson(t)
+	for _, args := range [][]string{{}, {"key"}, {"host", "account"}, {"help"}, {"help", "key", "new"}, {"key", "new", "--help"},
+		{"help", "exit-codes"}, {"help", "json"}} {
+		if r := p.must(args...); !strings.HasPrefix(r.out, "\n  ") || strings.Contains(r.out, "Flags:") {
+			t.Errorf("%s: %s", args, r)
+		}
+		var document struct {
+			Schema, Use, About string
+			Groups             []struct{ Head string }
+		}
+		r := p.must(append(args, "--json")...)
+		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.help/1" ||
+			document.About == "" || document.Groups == nil {
+			t.Errorf("%s --json: %v: %s", args, err, r)
+		}
+	}
+	for _, args := range [][]string{{"help", "nosuch"}, {"help", "key", "nosuch"}} {
+		if r := p.unicrux(args...); r.exit != 2 || r.out != "" {
+			t.Errorf("%s: %s", args, r)
 		}
 	}
 }

@@ -14,7 +14,11 @@ import (
 
 // showHelp prints the page of a command.
 func showHelp(a *app, command *cobra.Command) error {
-	return a.print(render.Help(a.style(), helpPage(command)))
+	return showPage(a, helpPage(command))
+}
+
+func showPage(a *app, page render.HelpPage) error {
+	return a.show(render.Help(a.style(), page), render.HelpDocument(page))
 }
 
 // helpPage is what there is to say of a command.
@@ -125,7 +129,7 @@ func helpCommand(a *app, root *cobra.Command) *cobra.Command {
 				return showHelp(a, root)
 			}
 			if page, found := topic(root, args[0]); found && len(args) == 1 {
-				return a.print(render.Help(a.style(), page))
+				return showPage(a, page)
 			}
 			found, rest, err := root.Find(args)
 			if err != nil || len(rest) > 0 || found == root {

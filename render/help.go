@@ -6,7 +6,6 @@ import (
 
 // A HelpPage is what there is to say of one command, or of a topic.
 type HelpPage struct {
-	Title    string // a sentence; empty for none
 	Use      string // the line that calls it; empty for a topic
 	About    string // paragraphs; lines that begin with a space stay as they are
 	Examples []string
@@ -32,11 +31,7 @@ func Help(s Style, p HelpPage) string {
 	if p.Use != "" {
 		b.WriteString("\n" + margin + s.paint(bold, p.Use) + "\n")
 	}
-	for _, text := range []string{p.Title, p.About} {
-		if text != "" {
-			b.WriteString("\n" + s.paragraphs(text))
-		}
-	}
+	b.WriteString("\n" + s.paragraphs(p.About))
 	if len(p.Examples) > 0 {
 		b.WriteString("\n" + margin + s.paint(bold, "Example") + "\n")
 		for _, line := range p.Examples {
@@ -112,4 +107,31 @@ func (s Style) paragraphs(text string) string {
 	}
 	flush()
 	return b.String()
+}
+
+// HelpDocument makes the document "unicrux.help/1".
+func HelpDocument(p HelpPage) any {
+	type row struct {
+		Name  string `json:"name"`
+		About string `json:"about"`
+	}
+	type group struct {
+		Head string `json:"head"`
+		Rows []row  `json:"rows"`
+	}
+	groups := []group{}
+	for _, g := range p.Groups {
+		rows := []row{}
+		for _, r := range g.Rows {
+			rows = append(rows, row(r))
+		}
+		groups = append(groups, group{g.Head, rows})
+	}
+	return struct {
+		Schema   string   `json:"schema"`
+		Use      string   `json:"use"`
+		About    string   `json:"about"`
+		Examples []string `json:"examples"`
+		Groups   []group  `json:"groups"`
+	}{"unicrux.help/1", p.Use, p.About, append([]string{}, p.Examples...), groups}
 }

@@ -73,7 +73,7 @@ func (r Registration) Check() error {
 	case sshkey.IsObsolete(r.Pair.Public):
 		return fmt.Errorf("%s is %s %d: %w", r.Pair.Name(), kind, sshkey.Bits(r.Pair.Public), ErrObsolete)
 	case len(r.Host.Keys.Kinds) > 0 && !slices.Contains(r.Host.Keys.Kinds, kind):
-		return fmt.Errorf("%s is %s, and %s takes %s: %w", r.Pair.Name(), kind, r.Host.Name,
+		return fmt.Errorf("%s is %s, and %s accepts %s: %w", r.Pair.Name(), kind, r.Host.Name,
 			strings.Join(r.Host.Keys.Kinds, ", "), ErrHostKind)
 	case untrusted.Clean(r.Title) != r.Title || r.Title == "":
 		return fmt.Errorf("%w: one line of plain text is needed", ErrTitle)

@@ -69,10 +69,6 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	user := finding.Saw(seen.SigningInAs, "as "+untrusted.Clean(t.Passage.Client.User),
 		t.Origin(t.Passage.Client.Origin("user")))
 	broke := t.refused(append(evidence, user))
-	if key := t.knownToGit(ctx); key != "" && len(untried) == 0 {
-		return finding.New(causes.URLUserMissing, finding.Proved,
-			append(evidence, user, finding.Saw(seen.AsGit, "the host knows the key "+key, ""))...)
-	}
 	if cutOff && len(untried) > 0 {
 		broke = finding.New(causes.KeysTooMany, finding.Likely,
 			append(evidence, finding.Saw(seen.NotTried, keyNames(untried), ""))...)
@@ -95,6 +91,12 @@ func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidenc
 	if found && t.Host != nil && t.Host.ForAccount != "" { // the host may know it for another account
 		key, _, found = t.openWith(ctx, t.Trip,
 			func(other *wire.Trip) bool { return t.Host.Account(other.Greeting) == t.Host.ForAccount })
+	}
+	if broke.Code == causes.KeyNotRegistered && !found && len(untried) == 0 {
+		if known := t.knownToGit(ctx); known != "" {
+			return finding.New(causes.URLUserMissing, finding.Proved,
+				append(evidence, user, finding.Saw(seen.AsGit, "the host knows the key "+known, ""))...)
+		}
 	}
 	suspicions := t.suspicions
 	if found { // then the want of a key is not what stops the way
