@@ -110,7 +110,7 @@ func (p *person) tokenAndRepository(host string, token []string) {
 	words := []string{"--chest-passphrase-from", p.path("chest-words")}
 	if host == "lantern" { // by hand: it says where, and proves what is there
 		if r := p.unicrux("token", "new", host); r.exit != 1 ||
-			!strings.Contains(r.err, "does not say how to to issue tokens") {
+			!strings.Contains(r.err, "does not say how to issue tokens") {
 			p.t.Errorf("token new: %s", r)
 		}
 		p.must("repo", "new", host, "harbour/lamp-firmware", "--wait", "0")

@@ -84,7 +84,8 @@ func TestWrongUse(t *testing.T) {
 func TestHelp(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	for _, args := range [][]string{{}, {"key"}, {"host", "account"}, {"help"}, {"help", "key", "new"}, {"key", "new", "--help"},
+	for _, args := range [][]string{{}, {"key"}, {"host", "account"}, {"help"}, {"help", "key", "new"},
+		{"key", "new", "--help"},
 		{"help", "exit-codes"}, {"help", "json"}} {
 		if r := p.must(args...); !strings.HasPrefix(r.out, "\n  ") || strings.Contains(r.out, "Flags:") {
 			t.Errorf("%s: %s", args, r)

@@ -92,7 +92,7 @@ func runCard(a *app, o cardOptions, name string) error {
 func cardForm(a *app, o *cardOptions, filled *card.Card) error {
 	for _, side := range filled.Sides {
 		at := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "key" })
-		is := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "form" })
+		is := slices.IndexFunc(side.Fields, func(f card.Field) bool { return f.Name == "format" })
 		if at < 0 || is < 0 || side.Fields[is].Value == string(o.form) {
 			continue
 		}
@@ -102,7 +102,7 @@ func cardForm(a *app, o *cardOptions, filled *card.Card) error {
 				return err
 			}
 		}
-		side.Fields[at].Value, side.Fields[is] = out, card.Field{Name: "form", Value: string(o.form)}
+		side.Fields[at].Value, side.Fields[is] = out, card.Field{Name: "format", Value: string(o.form)}
 	}
 	return nil
 }

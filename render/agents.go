@@ -73,7 +73,7 @@ func (s Style) heldKeys(a look.Agent, now time.Time, tilde func(string) string) 
 		rows = append(rows, []string{heldName(held.Comment, tilde), sshkey.Kind(held.Public),
 			s.tideLine(sshkey.Eye(held.Public)), end})
 	}
-	return s.table([]string{"key", "kind", "tide line", "forgotten"}, rows)
+	return s.table([]string{"key", "type", "tide line", "forgotten"}, rows)
 }
 
 // An agentEntry is an agent in "unicrux.look/1".

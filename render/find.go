@@ -92,7 +92,7 @@ func (s Style) found(f find.Found, tilde func(string) string) string {
 		kind = "private key"
 	}
 	rows := []row{{label: "key", tone: bold, lines: []string{tilde(f.Path)}},
-		{label: "kind", tone: grey, lines: []string{strings.TrimSpace(kind + "  " + s.eye(head.Pair))}}}
+		{label: "type", tone: grey, lines: []string{strings.TrimSpace(kind + "  " + s.eye(head.Pair))}}}
 	for _, mention := range f.Mentions {
 		rows = append(rows, row{label: "used", tone: grey,
 			text: mention.Block + " (" + tilde(mention.Origin.String()) + ")"})
@@ -166,7 +166,7 @@ func FoundDocument(r *find.Result) any {
 	type entry struct {
 		Path        string   `json:"path"`
 		Private     bool     `json:"private"`
-		Kind        *string  `json:"kind"`
+		Kind        *string  `json:"type"`
 		Fingerprint *string  `json:"fingerprint"`
 		Locked      *bool    `json:"locked"`
 		Repository  *string  `json:"repository"`

@@ -47,7 +47,7 @@ func Holder(s Style, v HolderView, holdings []agent.Holding) string {
 		rows = append(rows, []string{heldName(h.Comment, v.Tilde), kind, line, until(h.Ends, v.Now), heldWith(h)})
 	}
 	return s.Sentences("The holder keeps "+count(len(rows), "key", "keys")+" unlocked.") + "\n" +
-		s.table([]string{"key", "kind", "tide line", "forgotten", "used"}, rows) + "\n" + ChestHeld(s, v) +
+		s.table([]string{"key", "type", "tide line", "forgotten", "used"}, rows) + "\n" + ChestHeld(s, v) +
 		s.block(7, []row{{label: "socket", tone: grey, lines: []string{v.Tilde(v.Socket)}},
 			{label: "process", tone: grey, lines: []string{strconv.Itoa(v.PID)}}})
 }

@@ -142,16 +142,16 @@ func age(t, now time.Time) string {
 func Key(s Style, v KeyView) string {
 	rows := []row{
 		{label: "key", tone: bold, lines: []string{v.Pair.Name()}},
-		{label: "kind", tone: grey, lines: []string{v.kind()}},
+		{label: "type", tone: grey, lines: []string{v.kind()}},
 		{label: "fingerprint", tone: grey, lines: []string{v.fingerprint()}},
 		{label: "tide line", tone: grey, lines: []string{s.eye(v.Pair)}},
-		{label: "locked", tone: grey, lines: []string{v.lock()}},
+		{label: "passphrase", tone: grey, lines: []string{v.lock()}},
 		{label: "comment", tone: grey, lines: []string{v.Pair.Comment}},
 		{label: "private", tone: grey, lines: []string{v.Path}},
 	}
 	if v.Pair.Alone {
-		rows = append(slices.DeleteFunc(rows, func(r row) bool { return r.label == "locked" || r.label == "private" }),
-			row{label: "public", tone: grey, lines: []string{v.Path}})
+		private := func(r row) bool { return r.label == "passphrase" || r.label == "private" }
+		rows = append(slices.DeleteFunc(rows, private), row{label: "public", tone: grey, lines: []string{v.Path}})
 	}
 	if v.Pair.HasPublic {
 		rows = append(rows, row{label: "public", tone: grey, lines: []string{v.Path + ".pub"}})
@@ -175,7 +175,7 @@ func Key(s Style, v KeyView) string {
 // Keys writes a table of pairs, each with its fingerprint below, and at the end the files
 // that cannot be read.
 func Keys(s Style, views []KeyView, unreadable []string) string {
-	heads := []string{"key", "kind", "locked", "tide line", "changed", "comment"}
+	heads := []string{"key", "type", "passphrase", "tide line", "changed", "comment"}
 	var rows [][]string
 	var whole []string // each key by itself, for narrow terminals
 	for _, v := range views {
@@ -200,7 +200,7 @@ type keyDocument struct {
 	Schema      string          `json:"schema,omitempty"`
 	Name        string          `json:"name"`
 	Path        string          `json:"path"`
-	Kind        string          `json:"kind"`
+	Kind        string          `json:"type"`
 	Bits        int             `json:"bits"`
 	Fingerprint string          `json:"fingerprint"`
 	Comment     string          `json:"comment"`

@@ -76,7 +76,7 @@ func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 // whoOpensWhat is a matrix of keys against hosts: what ssh would offer to whom.
 func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
-	heads := []string{"key", "tide line", "locked", "in agent"}
+	heads := []string{"key", "tide line", "passphrase", "in agent"}
 	for _, host := range v.Hosts {
 		heads = append(heads, host.Description.Name)
 	}

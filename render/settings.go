@@ -83,23 +83,23 @@ func (s Style) settingRows(setting effective.Setting, width int, tilde func(stri
 	return rows
 }
 
-// byDefault writes what is not set in a few lines; long lists of algorithms are counted.
+// byDefault lists what is not set, one a line, where details are asked for; long lists of algorithms are counted else.
 func (s Style) byDefault(list []effective.Setting) string {
-	var words []string
-	for _, setting := range list {
-		if setting.Origin != "" {
-			continue
-		}
-		value := setting.Value
-		if n := strings.Count(value, ","); n > 0 && len(value) > longValue && !s.Detail {
-			value = fmt.Sprintf("(%d of them)", n+1)
-		}
-		words = append(words, setting.Name+" "+value)
+	if !s.Detail {
+		return "\n" + s.Sentences("All other settings have their defaults. --verbose lists them.")
 	}
-	if len(words) == 0 {
+	var rows []row
+	width := 0
+	for _, setting := range list {
+		if setting.Origin == "" {
+			rows = append(rows, row{label: setting.Name, tone: grey, lines: []string{untrusted.Clean(setting.Value)}})
+			width = max(width, columns(setting.Name))
+		}
+	}
+	if len(rows) == 0 {
 		return ""
 	}
-	return "\n" + s.Sentences("By default: "+strings.Join(words, "; ")+".")
+	return "\n" + margin + s.paint(bold, "by default") + "\n" + s.block(width, rows)
 }
 
 // SettingsDocument makes the document "unicrux.settings/1".

@@ -38,7 +38,7 @@ func StoredKeys(s Style, list []look.Stored, problems []knownhosts.Problem, tild
 		careful = append(careful, fmt.Sprintf("%s:%d says nothing to ssh: %v.",
 			tilde(problem.File), problem.Line, problem.Err))
 	}
-	return s.table([]string{"stored", "belongs to", "kind", "tide line"}, rows) + Careful(s, careful)
+	return s.table([]string{"stored", "belongs to", "type", "tide line"}, rows) + Careful(s, careful)
 }
 
 // storedFor says to whom a line belongs.
@@ -68,7 +68,7 @@ func StoredDocument(v *look.View, list []look.Stored, problems []knownhosts.Prob
 		Hosts       []string `json:"hosts"`
 		Hashed      bool     `json:"hashed"`
 		Marker      *string  `json:"marker"`
-		Kind        string   `json:"kind"`
+		Kind        string   `json:"type"`
 		Fingerprint string   `json:"fingerprint"`
 		Fault       *string  `json:"fault"` // doubled, rival, wrong or revoked
 		Of          *string  `json:"of"`    // the line that it repeats or contradicts

@@ -90,7 +90,7 @@ func sshSide(ctx context.Context, p site.Site, d *describe.Description) (Side, e
 			Field{Name: "key", Value: key.Path, Note: "the private key; never the file that ends in .pub"},
 			Field{Name: "passphrase", Value: lock, Note: "of the key, not of the account"})
 		if key.Pair != nil {
-			side.Fields = append(side.Fields, Field{Name: "form", Value: sshkey.FormOf(key.Path),
+			side.Fields = append(side.Fields, Field{Name: "format", Value: sshkey.FormOf(key.Path),
 				Note:    "for a program that cannot read it, write it in another:",
 				Command: []string{"unicrux", "key", "save", key.Pair.Name(), "--format", "pkcs8", "--out", "FILE"}})
 		}

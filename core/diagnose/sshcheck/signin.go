@@ -66,7 +66,7 @@ func (t Travelled) explainSignIn(ctx context.Context, failure *wire.Failure) *fi
 // explainDenial looks whether a key that the host knows is here all the same.
 func (t Travelled) explainDenial(ctx context.Context, evidence []finding.Evidence, cutOff bool) *finding.Crux {
 	untried := t.offered()[len(t.Trip.Offered):]
-	user := finding.Saw(seen.SigningInAs, "as "+untrusted.Clean(t.Passage.Client.User),
+	user := finding.Saw(seen.SigningInAs, untrusted.Clean(t.Passage.Client.User),
 		t.Origin(t.Passage.Client.Origin("user")))
 	broke := t.refused(append(evidence, user))
 	if cutOff && len(untried) > 0 {
