@@ -131,6 +131,7 @@ func (v *View) addSSH(ctx context.Context, station *workstation.Station, setting
 	for _, l := range bare {
 		defaults[l.Name] = strings.TrimSpace(defaults[l.Name] + " " + l.Value)
 	}
+	defaults["hostname"] = settings.Query.Host // the client was asked about another one
 	seen := map[string]int{}
 	for _, l := range printed {
 		v.SSH = append(v.SSH, setting(l, winners[l.Name], seen[l.Name], defaults[l.Name]))
@@ -146,6 +147,9 @@ func setting(l line, w sshconfig.Winner, nth int, otherwise string) Setting {
 	}
 	s.Origin, s.Default = place(w, nth), otherwise
 	if nth == 0 {
+		if len(w.Lost) > 0 { // the next one would be in effect
+			s.Default = veiled(l.Name, w.Lost[0])
+		}
 		for _, lost := range w.Lost {
 			s.Lost = append(s.Lost, Lost{veiled(l.Name, lost), lost.Origin.String(), earlierWins})
 		}
