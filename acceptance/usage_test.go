@@ -70,11 +70,11 @@ func TestWrongUse(t *testing.T) {
 		}
 		r = p.unicrux(append(strings.Fields(row.args), "--json")...)
 		var document struct {
-			Schema, Message, Advice string
-			Exit                    int
+			Schema, Code, Message, Advice string
+			Exit                          int
 		}
 		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.error/1" ||
-			document.Exit != row.exit || r.err != "" {
+			document.Exit != row.exit || document.Code == "" || r.err != "" {
 			t.Errorf("unicrux %s --json: %v: %s", row.args, err, r)
 		}
 	}

@@ -142,7 +142,7 @@ func (a *app) finish(err error) int {
 	changes := a.changed()
 	if a.json || slices.Contains(a.Args, "--json") { // the command line may not have been read that far
 		_, _ = io.WriteString(a.Out,
-			render.JSON(render.ErrorDocument(problem.message, problem.advice, problem.exit, changes)))
+			render.JSON(render.ErrorDocument(problem.codeOf(), problem.message, problem.advice, problem.exit, changes)))
 		return problem.exit
 	}
 	a.tell(render.Problem(a.style(), problem.message, problem.advice) + render.DoneBefore(a.style(), changes))

@@ -123,20 +123,21 @@ func optional(text string) *string {
 	return &text
 }
 
-// ErrorDocument makes the document of a failed command.
-// changes are what the command did before it failed.
-func ErrorDocument(message, advice string, exit int, changes []workstation.Change) any {
+// ErrorDocument makes the document "unicrux.error/1" of a failed command. code never changes its meaning; changes are
+// what the command did before it failed.
+func ErrorDocument(code, message, advice string, exit int, changes []workstation.Change) any {
 	ids := []int{}
 	for _, change := range changes {
 		ids = append(ids, change.ID)
 	}
 	return struct {
 		Schema  string `json:"schema"`
+		Code    string `json:"code"`
 		Message string `json:"message"`
 		Advice  string `json:"advice"`
 		Exit    int    `json:"exit"`
 		Changes []int  `json:"changes"`
-	}{"unicrux.error/1", message, advice, exit, ids}
+	}{"unicrux.error/1", code, message, advice, exit, ids}
 }
 
 // timeText is a time in RFC 3339, UTC; empty for the zero time.
