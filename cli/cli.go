@@ -45,18 +45,26 @@ type IO struct {
 	Out, Err io.Writer
 	// Columns is the width of the terminal that Out is, or 0 when it is none.
 	Columns int
+	// ErrColumns is that of Err.
+	ErrColumns int
 }
 
 // System is the IO of this process.
 func System() IO {
 	s := IO{Args: os.Args[1:], Environ: os.Environ(), In: os.Stdin, Out: os.Stdout, Err: os.Stderr}
-	if term.IsTerminal(int(os.Stdout.Fd())) {
-		s.Columns = render.DefaultWidth
-		if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && width > 0 {
-			s.Columns = width
-		}
-	}
+	s.Columns, s.ErrColumns = columnsOf(os.Stdout), columnsOf(os.Stderr)
 	return s
+}
+
+// columnsOf is the width of the terminal that a file is; 0 where it is none.
+func columnsOf(file *os.File) int {
+	if !term.IsTerminal(int(file.Fd())) {
+		return 0
+	}
+	if width, _, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
+		return width
+	}
+	return render.DefaultWidth
 }
 
 // An app is one run: what came from outside, the options of every command, the workstation.
@@ -183,6 +191,8 @@ and names the one cause when a clone or push fails.`,
 	flags := root.PersistentFlags()
 	flags.BoolVar(&a.json, "json", false, "print one JSON document")
 	flags.BoolVar(&a.plain, "plain", false, "no colour, no drawing characters")
+	a.color = "auto"
+	flags.Var(oneOf(&a.color, "auto", "always", "never"), "color", "whether to use colours")
 	flags.BoolVar(&a.dry, "dry-run", false, "say what would change, change nothing")
 	flags.BoolVar(&a.yes, "yes", false, "do what would be asked about")
 	flags.BoolVar(&a.noInput, "no-input", false, "never ask")

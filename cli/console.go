@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"io"
 	"strings"
 
@@ -12,6 +13,7 @@ import (
 type console struct {
 	IO
 	json, plain, quiet, verbose bool
+	color                       string // auto, always or never; empty for auto
 }
 
 // say prints a result as it comes, unless a document is wanted at the end.
@@ -39,11 +41,14 @@ func (c *console) progressText(text string) {
 func (c *console) style() render.Style {
 	s := render.Style{Width: c.Columns, Detail: c.verbose}
 	kind := c.getenv("TERM")
-	if c.Columns == 0 || c.plain || kind == "dumb" || c.getenv("NO_COLOR") != "" {
+	if c.plain || c.color != "always" && (c.Columns == 0 || kind == "dumb") {
 		return s
 	}
-	s.Lines = strings.Contains(strings.ToUpper(c.getenv("LC_ALL")+c.getenv("LC_CTYPE")+c.getenv("LANG")), "UTF")
+	locale := cmp.Or(c.getenv("LC_ALL"), c.getenv("LC_CTYPE"), c.getenv("LANG")) // locale(7)
+	s.Lines = strings.Contains(strings.ToUpper(locale), "UTF")
 	switch {
+	case c.color == "never", c.color != "always" && c.getenv("NO_COLOR") != "":
+		s.Depth = render.Monochrome
 	case c.getenv("COLORTERM") == "truecolor", c.getenv("COLORTERM") == "24bit":
 		s.Depth = render.TrueColour
 	case strings.Contains(kind, "256"):
@@ -74,4 +79,9 @@ func (c *console) print(text string) error {
 	return err
 }
 
-func (c *console) tell(text string) { _, _ = io.WriteString(c.Err, render.Shown(text)) }
+func (c *console) tell(text string) {
+	if c.ErrColumns == 0 && c.color != "always" { // the output decides for itself alone
+		text = render.Unpainted(text)
+	}
+	_, _ = io.WriteString(c.Err, render.Shown(text))
+}

@@ -2,6 +2,8 @@ package render
 
 import (
 	"flag"
+	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -224,5 +226,48 @@ func TestTableWithout(t *testing.T) {
 	}
 	if len(heads) != 4 || len(rows[0]) != 4 || rows[0][1] != "2026-11-28" {
 		t.Errorf("the caller's own: %q, %q", heads, rows)
+	}
+}
+
+// TestColours: each can be read on white and on black (WCAG 2.2, contrast ratio), with all colours and with 256, where
+// the palette has nothing nearer than 4.4.
+func TestColours(t *testing.T) {
+	t.Parallel()
+	linear := func(c int) float64 {
+		x := float64(c) / 255
+		if x <= 0.04045 {
+			return x / 12.92
+		}
+		return math.Pow((x+0.055)/1.055, 2.4)
+	}
+	for name, tone := range map[string]tone{"teal": teal, "ochre": ochre, "rose": rose, "grey": grey} {
+		var r, g, b, n int
+		if _, err := fmt.Sscanf(tone.rgb, "38;2;%d;%d;%d", &r, &g, &b); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := fmt.Sscanf(tone.c256, "38;5;%d", &n); err != nil {
+			t.Fatal(err)
+		}
+		steps, cube := []int{0, 95, 135, 175, 215, 255}, n-16
+		colours := map[string][3]int{"24 bits": {r, g, b}}
+		if n >= 232 {
+			colours["256"] = [3]int{8 + (n-232)*10, 8 + (n-232)*10, 8 + (n-232)*10}
+		} else {
+			colours["256"] = [3]int{steps[cube/36], steps[cube/6%6], steps[cube%6]}
+		}
+		for depth, c := range colours {
+			light := 0.2126*linear(c[0]) + 0.7152*linear(c[1]) + 0.0722*linear(c[2])
+			least := map[string]float64{"24 bits": 4.5, "256": 4.4}[depth]
+			if white, black := 1.05/(light+0.05), (light+0.05)/0.05; white < least || black < least {
+				t.Errorf("%s in %s: %.2f on white, %.2f on black", name, depth, white, black)
+			}
+		}
+	}
+	mono := Style{Depth: Monochrome}
+	if got := mono.paint(bold, "x") + mono.paint(rose, "x"); got != "\x1b[1mx\x1b[0mx" {
+		t.Errorf("without colours: %q", got)
+	}
+	if got := Unpainted(Style{Depth: TrueColour}.paint(rose, "x") + "y\x1b[2J"); got != "xy\x1b[2J" {
+		t.Errorf("unpainted: %q", got)
 	}
 }

@@ -22,9 +22,10 @@ const (
 // A Depth says how many colours the terminal shows.
 type Depth int
 
-// The depths. The zero value is safe everywhere.
+// The depths. The zero value is safe everywhere; without colours a terminal may still show what is bold.
 const (
 	NoColour Depth = iota
+	Monochrome
 	Colours16
 	Colours256
 	TrueColour
@@ -41,11 +42,12 @@ type Style struct {
 // A tone is a meaning that has a colour. Words and shapes tell it first.
 type tone struct{ rgb, c256, c16 string }
 
+// Nobody can ask a terminal for its background, so each colour is as far from white as from black.
 var (
-	teal  = tone{"38;2;84;190;178", "38;5;73", "36"}   // open
-	ochre = tone{"38;2;214;168;84", "38;5;179", "33"}  // careful
-	rose  = tone{"38;2;232;124;136", "38;5;174", "91"} // broken
-	grey  = tone{"38;2;132;144;154", "38;5;245", "90"} // not reached, and what matters less
+	teal  = tone{"38;2;37;131;120", "38;5;29", "36"}   // open
+	ochre = tone{"38;2;156;108;21", "38;5;130", "33"}  // careful
+	rose  = tone{"38;2;210;63;81", "38;5;131", "91"}   // broken
+	grey  = tone{"38;2;104;119;133", "38;5;243", "90"} // not reached, and what matters less
 	plain = tone{}
 	bold  = tone{"1", "1", "1"}
 )
@@ -53,6 +55,10 @@ var (
 func (s Style) paint(t tone, text string) string {
 	code := ""
 	switch s.Depth {
+	case Monochrome:
+		if t == bold {
+			code = t.c16
+		}
 	case Colours16:
 		code = t.c16
 	case Colours256:
