@@ -167,6 +167,7 @@ var readers = []string{
 	"core/disk/disk.go",             // a folder, to sync it
 	"core/person/socket_windows.go", // before anything else is ready
 	"cli/ask.go",                    // a secret may come from a pipe or a device
+	"cli/card.go",                   // the terminal
 	"demo", "standin", "acceptance", "agreement", "fixture", "mutants",
 	"messages", "calibration", // files of their own
 }

@@ -161,6 +161,10 @@ func TestCard(t *testing.T) {
 		!strings.Contains(r.out, "\x1b]52;c;MTI3LjAuMC4x\a") {
 		t.Errorf("copying a field: %q", r.out)
 	}
+	if r := p.onTerminal([]string{"\n"}, "card", "forge", "--by", "https", "--copy", "password"); r.exit != 0 ||
+		!strings.HasSuffix(strings.TrimSpace(r.out), "\x1b]52;c;\a") || strings.Contains(r.out, token) {
+		t.Errorf("copying a secret until Enter: %q", r.out)
+	}
 	if r := p.must("card", "forge", "--by", "ssh", "--key-format", "pkcs8", "--no-passphrase"); !strings.Contains(r.out,
 		p.path(".ssh", "forge_ed25519.pkcs8")) || !strings.Contains(p.read(".ssh", "forge_ed25519.pkcs8"),
 		"BEGIN PRIVATE KEY") {

@@ -220,7 +220,11 @@ func (p *person) onTerminal(answers []string, args ...string) result {
 			}
 			break
 		}
-		if asked < len(answers) && strings.Count(seen.String(), "): ")+strings.Count(seen.String(), "more: ") > asked {
+		questions := 0
+		for _, end := range []string{"): ", "more: ", "Enter removes it."} {
+			questions += strings.Count(seen.String(), end)
+		}
+		if asked < len(answers) && questions > asked {
 			if _, err := io.WriteString(terminal, answers[asked]); err != nil {
 				p.t.Fatal(err)
 			}

@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"bufio"
 	"errors"
+	"fmt"
 	"os"
 	"slices"
 	"time"
@@ -16,8 +18,8 @@ import (
 	"anchorage.example/unicrux/render"
 )
 
-// clipboardTime is how long a secret stays on the clipboard.
-const clipboardTime = 45 * time.Second
+// clipboardTime is how long a secret stays on the clipboard at most.
+const clipboardTime = 30 * time.Second
 
 type cardOptions struct {
 	purpose          finding.Purpose
@@ -47,7 +49,7 @@ shown; --copy puts one field on the clipboard.`,
 	flags.Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for", "what the other program does")
 	flags.Var(oneOf(&o.by, "ssh", "https"), "by", "one of the two alone (default: both)")
 	flags.Var(named(&o.field, "FIELD"), "copy",
-		"put this field on the clipboard, through the terminal; a secret for 45 seconds")
+		"put this field on the clipboard, through the terminal; a secret until Enter")
 	flags.Var(oneOf(&o.form, sshkey.OpenSSH, sshkey.PKCS8, sshkey.PKCS1, sshkey.SEC1), "key-format",
 		"also write the key in this form, for a program that reads no other")
 	o.relock.addFlags(command, "with --key-format: write it without a passphrase")
@@ -151,19 +153,48 @@ func toClipboard(a *app, text string) error {
 	return errors.Join(err, terminal.Close())
 }
 
-// copySecret puts a secret on the clipboard through the terminal, and clears that again.
+// copySecret puts a secret on the clipboard through the terminal and clears that when the person presses Enter,
+// and after clipboardTime whatever happens.
 func copySecret(a *app, what, text string) error {
 	if err := toClipboard(a, text); err != nil {
 		return err
 	}
 	defer toClipboard(a, "") // it went there a moment ago
-	if err := sayDoneAs(a, what+
-		" is on the clipboard for 45 seconds, if this terminal allows it. Ctrl-C clears it before."); err != nil {
+	if err := sayDoneAs(a, what+" is on the clipboard, if this terminal allows it. Enter removes it."); err != nil {
 		return err
 	}
-	select {
-	case <-a.ctx.Done():
-	case <-time.After(clipboardTime):
+	enter, end := a.untilEnter(), time.Now().Add(clipboardTime)
+	ticker := time.NewTicker(meterPause)
+	defer ticker.Stop()
+	m := a.meter()
+	defer m.end()
+	for {
+		select {
+		case <-a.ctx.Done():
+			return nil
+		case <-enter:
+			return nil
+		case now := <-ticker.C:
+			if now.After(end) {
+				return nil
+			}
+			m.tell(func() string { return fmt.Sprintf("removed in %d s", int(end.Sub(now).Seconds())+1) })
+		}
 	}
-	return nil
+}
+
+// untilEnter is closed when the person presses Enter on the terminal.
+func (p *prompter) untilEnter() <-chan struct{} {
+	pressed := make(chan struct{})
+	go func() { // it ends with the program
+		terminal, err := os.Open(terminalName)
+		if err != nil {
+			return
+		}
+		defer terminal.Close() // it was only read
+		if _, err := bufio.NewReader(terminal).ReadString('\n'); err == nil {
+			close(pressed)
+		}
+	}()
+	return pressed
 }

@@ -46,7 +46,7 @@ func (m *meter) tell(words func() string) {
 	}
 	m.next, m.shown = now.Add(meterPause), true
 	text := []rune(words())
-	if width := m.c.Columns; width > 6 && len(text) > width-4 {
+	if width := m.c.ErrColumns; width > 6 && len(text) > width-4 {
 		text = append(text[:width-5], '…')
 	}
 	_, _ = fmt.Fprintf(m.c.Err, "\r\x1b[K  %s", string(text))

@@ -74,9 +74,9 @@ func (h *Host) hostKeys(w http.ResponseWriter, _ *http.Request) {
 }
 
 func (h *Host) me(w http.ResponseWriter, _ *http.Request, p *pass) {
-	w.Header().Set("X-Scopes", strings.Join(p.scopes, ", "))
+	w.Header().Set("Tide-Scopes", strings.Join(p.scopes, ", "))
 	if !p.until.IsZero() {
-		w.Header().Set("X-Token-Ends", strconv.FormatInt(p.until.Unix(), 10))
+		w.Header().Set("Tide-Until", strconv.FormatInt(p.until.Unix(), 10))
 	}
 	answer(w, http.StatusOK, map[string]string{"account": p.account})
 }

@@ -279,7 +279,7 @@ func TestTheReferenceIsRight(t *testing.T) {
 			if !strings.Contains(block, "fields =") {
 				block += "fields = { id = \"$.id\", line = \"$.l\" }\n"
 			}
-			block = strings.Replace(block, ", scopes = \"header X-Scopes\"", "", 1)
+			block = strings.Replace(block, ", scopes = \"header Tide-Scopes\"", "", 1)
 		}
 		if _, err := Parse([]byte(block)); err != nil {
 			t.Errorf("%v\n%s", err, block)

@@ -72,13 +72,13 @@ func TestTokensAreTold(t *testing.T) {
 method = "POST"
 path = "tokens"
 body = { name = "{label}", scopes = "{scopes}", days = "{days}" }
-fields = { token = "$.secret", id = "$.id", until = "$.ends", scopes = "header X-Scopes" }
+fields = { token = "$.secret", id = "$.id", until = "$.ends", scopes = "header Tide-Scopes" }
 `, func(w http.ResponseWriter, r *http.Request) {
 		body, _ := io.ReadAll(r.Body)
 		if got := string(body); got != `{"days":30,"name":"laptop","scopes":["read","write"]}` {
 			t.Errorf("asked for %s", got)
 		}
-		w.Header().Set("X-Scopes", "read, write")
+		w.Header().Set("Tide-Scopes", "read, write")
 		_, _ = fmt.Fprint(w, `{"secret":"tide-1","id":7,"ends":"Wed, 31 Mar 2027 12:00:00 GMT"}`)
 	})
 	now := time.Now()
