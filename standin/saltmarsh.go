@@ -184,11 +184,11 @@ func (h *Host) removeMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	answer(w, http.StatusOK, map[string]any{"gone": true})
 }
 
-// treeRow tells about a repository; the level is 10 for who may read and 30 for who may write.
+// treeRow tells about a repository; the level is 1 for who may read and 3 for who may write.
 func (h *Host) treeRow(s sight) map[string]any {
-	level, hidden := 10, 0
+	level, hidden := 1, 0
 	if s.mayWrite {
-		level = 30
+		level = 3
 	}
 	if s.private {
 		hidden = 1
