@@ -25,7 +25,7 @@ func TestWrongUse(t *testing.T) {
 		exit int
 		says string
 	}{
-		{"chekc", 2, "unicrux has no command “chekc”. Did you mean: unicrux check"},
+		{"chekc", 2, "unicrux has no command “chekc”. Did you mean unicrux check?"},
 		{"key forge", 2, "has no command “forge”"},
 		{"key new a b", 2, "2 came"},
 		{"key new ../a", 2, "a key name may contain letters"},
@@ -44,6 +44,10 @@ func TestWrongUse(t *testing.T) {
 		{"key new there --passphrase-from nowhere", 3, "nowhere"},
 		{"key new there --no-passphrase --host nohost", 1, "no host of that name"},
 		{"key show none", 1, "no such key"},
+		{"key show her", 1, "Did you mean here?"},
+		{"host show fogre", 1, "Did you mean forge?"},
+		{"host set forge prot=22", 2, "Did you mean port?"},
+		{"log", 2, "Did you mean unicrux changes?"},
 		{"key passphrase here.pub", 2, "public key"},
 		{"key register here forge", 4, "--token-from"},
 		{"key register here forge --token-from - --passphrase-from -", 2, "only one of"},

@@ -254,7 +254,7 @@ func demandSubcommands(command *cobra.Command) {
 		}
 		if near := meant(c, args[0]); near != "" {
 			return usage(
-				"%s has no command %s. Did you mean: %s",
+				"%s has no command %s. Did you mean %s?",
 				c.CommandPath(),
 				untrusted.Quote(untrusted.Clean(args[0])),
 				near,

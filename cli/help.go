@@ -153,30 +153,36 @@ var elsewhereWords = map[string]string{
 	"hosts": "host list", "remotes": "remote list", "repos": "repo list HOST", "why": "explain", "whoami": "look",
 }
 
-// meant is what somebody may have meant by a command that does not exist: the nearest one, or the one that does what a
-// word known from elsewhere means. It is empty where nothing is near.
+// meant is what somebody may have meant by a command that does not exist: the one that does what a word known from
+// elsewhere means, or the nearest one. It is empty where nothing is near.
 func meant(c *cobra.Command, word string) string {
-	best, near := 3, ""
+	if !c.HasParent() && elsewhereWords[word] != "" {
+		return "unicrux " + elsewhereWords[word]
+	}
+	var names []string
 	for _, child := range c.Commands() {
-		if n := suggest.Distance(word, child.Name(), best); child.IsAvailableCommand() && n < best {
-			best, near = n, child.CommandPath()
+		if child.IsAvailableCommand() {
+			names = append(names, child.Name())
 		}
 	}
-	if near == "" && !c.HasParent() && elsewhereWords[word] != "" {
-		near = "unicrux " + elsewhereWords[word]
+	if near := suggest.Nearest(word, names); near != "" {
+		return c.CommandPath() + " " + near
 	}
-	return near
+	return ""
 }
 
 // nearestOption is the option of a command that looks like one that it does not have; empty for none.
 func nearestOption(c *cobra.Command, name string) string {
-	best, near := 3, ""
+	var names []string
 	look := func(f *pflag.Flag) {
-		if n := suggest.Distance(name, f.Name, best); !f.Hidden && n < best {
-			best, near = n, "--"+f.Name
+		if !f.Hidden {
+			names = append(names, f.Name)
 		}
 	}
 	c.LocalFlags().VisitAll(look)
 	c.InheritedFlags().VisitAll(look)
-	return near
+	if near := suggest.Nearest(name, names); near != "" {
+		return "--" + near
+	}
+	return ""
 }

@@ -36,6 +36,7 @@ import (
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/takeback"
 	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/trust"
@@ -310,10 +311,20 @@ func asProblem(err error) *problem {
 	}
 	for _, row := range advices {
 		if errors.Is(err, row.err) {
+			row.advice = strings.TrimSpace(perhaps(err) + row.advice)
 			return &problem{message: message(err), advice: row.advice, exit: row.exit, code: row.code}
 		}
 	}
 	return &problem{message: message(err), exit: exitFailure}
+}
+
+// perhaps says which name was perhaps meant by one that nothing has; empty where none is near.
+func perhaps(err error) string {
+	var unknown *suggest.UnknownError
+	if errors.As(err, &unknown) && unknown.Near != "" {
+		return "Did you mean " + untrusted.Clean(unknown.Near) + "? "
+	}
+	return ""
 }
 
 func message(err error) string {

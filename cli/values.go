@@ -107,7 +107,7 @@ func badOption(c *cobra.Command, err error) error {
 	if errors.As(err, &unknown) && unknown.GetSpecifiedShortnames() == "" {
 		name := untrusted.Clean(unknown.GetSpecifiedName())
 		if near := nearestOption(c, name); near != "" {
-			return usage("%s has no option --%s. Did you mean: %s", c.CommandPath(), name, near)
+			return usage("%s has no option --%s. Did you mean %s?", c.CommandPath(), name, near)
 		}
 		return usage("%s has no option --%s. Its options: %s --help", c.CommandPath(), name, c.CommandPath())
 	}

@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -84,7 +85,7 @@ func (r *Registry) All() []*describe.Description {
 
 // Find returns the description that a person calls name, or the one of that host name; for
 // ACCOUNT@HOST the host as it is for that account. USER@HOST with the login that everybody shares, and clone URLs, name
-// the host as well. The error wraps [ErrUnknown] or [ErrNoAccount].
+// the host as well. The error wraps [ErrUnknown], with the nearest name ([suggest.UnknownError]), or [ErrNoAccount].
 func (r *Registry) Find(name string) (*describe.Description, error) {
 	if plain, port, found := strings.Cut(name, ":"); found && allow.Name(plain) {
 		number, err := strconv.ParseUint(port, 10, 16)
@@ -96,7 +97,7 @@ func (r *Registry) Find(name string) (*describe.Description, error) {
 		if d := r.ofURL(name); d != nil {
 			return d, nil
 		}
-		return nil, fmt.Errorf("%s: %w", name, ErrUnknown)
+		return nil, r.unknown(name)
 	}
 	if account, host, ok := splitAccount(name); ok {
 		d, err := r.Find(host)
@@ -116,7 +117,15 @@ func (r *Registry) Find(name string) (*describe.Description, error) {
 	if d := r.ForHost(name); d != nil {
 		return d, nil
 	}
-	return nil, fmt.Errorf("%s: %w", name, ErrUnknown)
+	return nil, r.unknown(name)
+}
+
+func (r *Registry) unknown(name string) error {
+	var names []string
+	for _, d := range r.Hosts {
+		names = append(names, d.Name, d.HostName())
+	}
+	return suggest.Unknown(name, ErrUnknown, names)
 }
 
 // Alone returns the host that words name without any repository; nil where they are a clone URL, or name none.

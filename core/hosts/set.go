@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/sshconfig"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -305,6 +306,9 @@ func (t *target) effects(pairs []string) (all effect, err error) {
 	for _, pair := range pairs {
 		name, value, found := strings.Cut(pair, "=")
 		make, known := settable[name]
+		if near := suggest.Nearest(name, SettingNames()); found && near != "" {
+			return all, &suggest.UnknownError{Name: name, Near: near, Err: ErrSetting}
+		}
 		if !found || !known {
 			return all, fmt.Errorf("%s: %w: the form NAME=VALUE is needed, with one of the names %s", name, ErrSetting,
 				strings.Join(SettingNames(), ", "))

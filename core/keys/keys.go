@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -18,6 +19,7 @@ import (
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -164,10 +166,23 @@ func Find(station *workstation.Station, text string) (*sshkey.Pair, error) {
 	path := station.KeyPath(text)
 	pair, err := sshkey.Load(path)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("%s: %w", station.Tilde(path), ErrNoKey)
+		return nil, &suggest.UnknownError{Name: station.Tilde(path), Near: nearest(path), Err: ErrNoKey}
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", station.Tilde(path), err)
 	}
 	return pair, nil
+}
+
+// nearest is the name of the key beside a path that was perhaps meant by it; empty for none.
+func nearest(path string) string {
+	found, err := sshkey.List(filepath.Dir(path))
+	if err != nil {
+		return ""
+	}
+	var names []string
+	for _, f := range found {
+		names = append(names, filepath.Base(f.Path))
+	}
+	return suggest.Nearest(filepath.Base(path), names)
 }

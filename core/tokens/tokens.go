@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/site"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -238,7 +239,11 @@ func Find(p site.Site, name string) (chest.Entry, error) {
 	}
 	switch len(found) {
 	case 0:
-		return e, fmt.Errorf("%s: %w", name, ErrNoToken)
+		var names []string
+		for _, e := range list {
+			names = append(names, e.Name)
+		}
+		return e, suggest.Unknown(name, ErrNoToken, names)
 	case 1:
 		return found[0], nil
 	}
