@@ -267,7 +267,8 @@ func TestNewRepository(t *testing.T) {
 		!strings.Contains(r.out, "as its remote forge") || !strings.Contains(r.out, "branch trunk is pushed") {
 		t.Errorf("a repository with a remote: %s", r)
 	}
-	if r := p.must("undo"); !strings.Contains(r.err, "forge keeps the repository buoys/own") ||
+	if r := p.must("undo"); !strings.Contains(r.out, "forge keeps the repository buoys/own") ||
+		!strings.Contains(r.out, "Partly taken back") ||
 		strings.Contains(p.read("own", ".git", "config"), "forge") {
 		t.Errorf("undo: %s", r)
 	}

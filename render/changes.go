@@ -117,11 +117,16 @@ func ChangesDocument(all []workstation.Change) any {
 
 // Undone writes what was taken back.
 func Undone(s Style, u *workstation.Undone, tilde func(string) string) string {
-	text := s.Sentences(fmt.Sprintf("Taken back: change %d. %s", u.Change.ID, u.Change.Summary))
-	if repositories := created(u.Change); len(repositories) == len(u.Change.Steps) {
-		text = s.Sentences(fmt.Sprintf("Change %d stays, and is no longer listed. %s", u.Change.ID, u.Change.Summary))
+	words, repositories := "Taken back: change %d. %s", created(u.Change)
+	switch len(repositories) {
+	case 0:
+	case len(u.Change.Steps):
+		words = "Change %d stays, and is no longer listed. %s"
+	default:
+		words = "Partly taken back: change %d. %s"
 	}
-	for _, step := range created(u.Change) {
+	text := s.Sentences(fmt.Sprintf(words, u.Change.ID, u.Change.Summary))
+	for _, step := range repositories {
 		text += s.Sentences(step.Host + " keeps the repository " + step.Data["repo"] +
 			": delete it on the host's web page if nobody needs it.")
 	}
