@@ -84,7 +84,7 @@ func newKey(a *app, o keyNewOptions, args []string) error {
 	}
 	batch := a.begin("Make a key.")
 	var pair *sshkey.Pair
-	err = a.meter().while("Looking for the two primes of the key.", func() (err error) {
+	err = a.meter().while("Making the key.", func() (err error) {
 		pair, err = keys.Make(a.ctx, place, batch, n)
 		return err
 	})
@@ -200,19 +200,19 @@ func keyShow(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if !line {
-				around, err := lookAround(a)
-				if err != nil {
-					return err
-				}
-				view := withUses(a, viewOf(a, pair), around.Keys)
-				return a.show(render.Key(a.style(), view), render.KeyDocument(view, 0))
-			}
-			if pair.Public == nil {
+			if line && pair.Public == nil {
 				return &problem{message: "the public key of " + pair.Name() +
 					" can only be read with its passphrase, and there is no public key file beside it", exit: exitCrux}
 			}
-			return a.show(sshkey.Line(pair.Public, pair.Comment)+"\n", render.KeyDocument(viewOf(a, pair), 0))
+			if line && !a.json {
+				return a.print(sshkey.Line(pair.Public, pair.Comment) + "\n")
+			}
+			around, err := lookAround(a)
+			if err != nil {
+				return err
+			}
+			view := withUses(a, viewOf(a, pair), around.Keys)
+			return a.show(render.Key(a.style(), view), render.KeyDocument(view, 0))
 		},
 	}
 	command.Flags().BoolVar(&line, "line", false, "print the public line and nothing else")

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path/filepath"
 	"strings"
 
 	"anchorage.example/unicrux/core/address"
@@ -337,7 +338,21 @@ func message(err error) string {
 		return fmt.Sprintf("the host offers %s, and none of its keys is %s: %s", strings.Join(offered, ", "),
 			mismatch.Source, mismatch.Wanted)
 	}
-	return untrusted.Clean(err.Error())
+	return untrusted.Clean(withoutCall(err))
+}
+
+// withoutCall is the text of an error without the name of the call of the system that failed, and with the path of the
+// file once.
+func withoutCall(err error) string {
+	var failed *fs.PathError
+	if !errors.As(err, &failed) {
+		return err.Error()
+	}
+	before, after, _ := strings.Cut(err.Error(), failed.Error())
+	if strings.Contains(before, filepath.Base(failed.Path)) {
+		return before + failed.Err.Error() + after
+	}
+	return before + failed.Path + ": " + failed.Err.Error() + after
 }
 
 func refusalAdvice(status int) string {

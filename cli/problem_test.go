@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"regexp"
 	"testing"
 
@@ -22,6 +24,25 @@ func TestCodes(t *testing.T) {
 		fmt.Errorf("forge: %w", hosts.ErrUnknown): "host-unknown", fmt.Errorf("anything else"): "failed"} {
 		if got := asProblem(err).codeOf(); got != want {
 			t.Errorf("%v: %q, want %q", err, got, want)
+		}
+	}
+}
+
+// TestWithoutCall: a path is told once, and no call of the system.
+func TestWithoutCall(t *testing.T) {
+	t.Parallel()
+	failed := &fs.PathError{Op: "open", Path: "/home/ines/.ssh/config", Err: fs.ErrPermission}
+	for _, row := range []struct {
+		err  error
+		want string
+	}{
+		{failed, "/home/ines/.ssh/config: permission denied"},
+		{fmt.Errorf("~/.ssh/config: %w", failed), "~/.ssh/config: permission denied"},
+		{fmt.Errorf("reading: %w: later", failed), "reading: /home/ines/.ssh/config: permission denied: later"},
+		{errors.New("no such key"), "no such key"},
+	} {
+		if got := withoutCall(row.err); got != row.want {
+			t.Errorf("%v: %q, want %q", row.err, got, row.want)
 		}
 	}
 }
