@@ -95,8 +95,9 @@ var addressCauses = []entry{
 	{URLAliasUnknown, Address, "The URL names the host by a short name that this workstation does not know.", You,
 		"Use the host's full name in the URL, or add a Host block for the short name to ssh config.", "short name",
 		signs{
-			shown: []sign{{`resolve hostname [^. :]+: `, .8}},
-			tell:  "The name has no dot in it: look whether another workstation's ssh settings have a block for it.",
+			shown:  []sign{{`resolve hostname [^. :]+: `, .8}},
+			unless: resolverFails,
+			tell:   "The name has no dot in it: look whether another workstation's ssh settings have a block for it.",
 		}},
 	{RemoteMissing, Address, "This repository has no such remote.", You,
 		"Name a remote that exists, or add this one with the clone URL: git remote add NAME URL.", "asked for",

@@ -15,7 +15,7 @@ var messageText string
 
 // A message is one that a program prints.
 type message struct {
-	client string // "git", "ssh", "curl", "gnutls", "openssl", "hg"; "host" for git's programs at a host
+	client string // "git", "ssh", "curl", "gnutls", "openssl", "hg", or one of alsoHosts
 	code   string
 	text   string
 }
@@ -31,6 +31,9 @@ var messages = sync.OnceValue(func() []message {
 	return list
 })
 
+// alsoHosts are those whose messages hosts print as well: git's programs there, and the C library, by what failed.
+var alsoHosts = []string{"host", "connect", "resolver", "file"}
+
 // shortestBeginning is from how many characters on the beginning of a message stands for it.
 const shortestBeginning = 12
 
@@ -40,7 +43,8 @@ var beginnings = sync.OnceValue(func() []string {
 	var list []string
 	for _, m := range messages() {
 		text, _, _ := strings.Cut(m.text, "%s")
-		if text = strings.ToLower(quotes.Replace(text)); m.client != "host" && len(text) >= shortestBeginning {
+		text = strings.ToLower(quotes.Replace(text))
+		if !slices.Contains(alsoHosts, m.client) && len(text) >= shortestBeginning {
 			list = append(list, text)
 		}
 	}

@@ -25,6 +25,12 @@ func asPrinted(m message) string {
 		return "abort: " + text
 	case "host":
 		return "remote: " + text
+	case "connect":
+		return "ssh: connect to host thing port 22: " + text + "\nfatal: Could not read from remote repository."
+	case "resolver":
+		return "ssh: Could not resolve hostname thing: " + text + "\nfatal: Could not read from remote repository."
+	case "file":
+		return "fatal: could not create work tree dir 'thing': " + text
 	}
 	return "fatal: " + text
 }

@@ -126,7 +126,7 @@ var otherCauses = []entry{
 		signs{
 			shown: []sign{
 				{
-					`out of memory|malloc failed|mmap failed|cannot allocate memory|(pack-objects|index-pack|unpack-objects|git\S*) died of signal 9`,
+					`out of memory|malloc failed|mmap failed|cannot allocate memory|memory allocation failure|(pack-objects|index-pack|unpack-objects|git\S*) died of signal 9`,
 					.95,
 				},
 			},

@@ -1,9 +1,14 @@
 package causes
 
-// reachCauses are those between this workstation and the host.
 // textAsLength is what ssh says where four characters of a text stand in the place of a packet's length.
 const textAsLength = `bad packet length (5[4-9]\d{7}|[6-9]\d{8}|1\d{9}|20\d{8}|21[01]\d{7})\b`
 
+// resolverFails is what the C library says where nothing was found out about a name (gai_strerror(3)).
+const resolverFails = `non-recoverable failure in name resolution|ai_(family|socktype) not supported|` +
+	`servname not supported|bad value for ai_flags|memory allocation failure|: system error|: unknown error|` +
+	`parameter string not correctly encoded|argument buffer too small`
+
+// reachCauses are those between this workstation and the host.
 var reachCauses = []entry{
 	{NameUnknown, Reach, "The host name does not exist.", You,
 		"Check the spelling of HOST.", "host",
@@ -17,7 +22,7 @@ var reachCauses = []entry{
 				{`unable to look up \S+ `, .85},
 				{`unknown host`, .7},
 			},
-			unless: `temporary failure in name resolution|resolve proxy|resolve hostname ((https?|ssh|git)?|[^. :]+): |\[elsewhere\]|unknown port 65535`,
+			unless: resolverFails + `|temporary failure in name resolution|resolve proxy|resolve hostname ((https?|ssh|git)?|[^. :]+): |\[elsewhere\]|unknown port 65535`,
 		}},
 	{NetworkDown, Reach, "This workstation has no network: no route, or no name server answers.", You,
 		"Connect this workstation to the network, or to the VPN if the host is behind one.", "host",
@@ -25,7 +30,8 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`name lookup timed out`, .85},
 				{`temporary failure in name resolution|eai_again|try again$`, .85},
-				{`network is (unreachable|down)|no route to host|host is (unreachable|down)`, .85},
+				{`network is (unreachable|down)|no route to host|host is (unreachable|down)|machine is not on the network`, .85},
+				{`non-recoverable failure in name resolution`, .6}, // a name server refuses
 				{`could(n't| not) resolve host: `, .15},
 			},
 			tell: "Does any other host answer?",
@@ -100,7 +106,7 @@ var reachCauses = []entry{
 			shown: []sign{
 				{`unable to write (request )?to remote|hung up upon initial contact|http/2 stream \d+ was not closed cleanly|transferred a partial file|transfer closed with|stream error in the http/2|(send|recv) failure: |failure when receiving data|failed sending data|connection died, tried|http request error \(incomplete response|(send|recv) error \(`, .62},
 				{`kex_exchange_identification: |ssh_exchange_identification: (connection closed|read)`, .82},
-				{`connection (was )?(closed by|reset by|reset)|recv failure: connection`, .78},
+				{`connection (was )?(closed by|reset by|reset)|recv failure: connection|software caused connection abort|dropped connection on reset`, .78},
 				{
 					`broken pipe|empty reply from server|curl (16|18)\b|error in the http2 framing layer|transfer closed with|not allowed at this time|exceeded maxstartups|ssl_error_syscall|unexpected eof|non-properly terminated|early eof|unexpected disconnect|curl 56|curl 92|stream \d+ was not closed cleanly|schannel: server closed abruptly`,
 					.75,
