@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"runtime"
@@ -22,28 +23,27 @@ func (e *ListError) Error() string { return "git ls-remote: " + e.Said }
 const answersOnce = `!f() { test "$1" = get && cat <&3; }; f`
 
 // ListRemote lets git itself ask for the refs of a URL, as "git ls-remote" does, and returns nil where it gets them.
-// It signs in over HTTPS with sent alone: helpers are neither asked nor told, and nobody is asked for anything. An
-// error is a *[ListError], [ErrNoGit], or why git could not be started.
-func (c *Config) ListRemote(ctx context.Context, url string, sent Credential) error {
+// It signs in over HTTPS with sent alone, and at the URL's host and port alone, wherever that one sends git on to or
+// whichever proxy is on the way: helpers are neither asked nor told, and nobody is asked for anything. An error is a
+// *[ListError], [ErrNoGit], or why git could not be started.
+func (c *Config) ListRemote(ctx context.Context, at string, sent Credential) error {
 	program, err := exec.LookPath("git")
 	if err != nil {
 		return ErrNoGit
 	}
 	args := []string{"-c", "core.askPass=", "-c", "credential.helper="}
 	if !sent.Password.Empty() {
-		args = append(args, "-c", "credential.helper="+answersOnce)
+		base, err := url.Parse(at)
+		if err != nil {
+			return err
+		}
+		args = append(args, "-c", "credential."+base.Scheme+"://"+base.Host+".helper="+answersOnce)
 	}
-	cmd := exec.CommandContext(ctx, program, append(args, "ls-remote", "--quiet", "--", url, "HEAD")...)
+	cmd := exec.CommandContext(ctx, program, append(args, "ls-remote", "--quiet", "--", at, "HEAD")...)
 	withoutTerminal(cmd)
 	cmd.Dir = c.station.Dir()
-	cmd.Env = append(
-		slices.Clone(c.Asked().Environ),
-		"LC_ALL=C",
-		"GIT_TERMINAL_PROMPT=0",
-		"GIT_ASKPASS=",
-		"SSH_ASKPASS=",
-		"SSH_ASKPASS_REQUIRE=never",
-	)
+	cmd.Env = append(slices.DeleteFunc(slices.Clone(c.Asked().Environ), traces), "LC_ALL=C", "GIT_TERMINAL_PROMPT=0",
+		"GIT_ASKPASS=", "SSH_ASKPASS=", "SSH_ASKPASS_REQUIRE=never")
 	var said bytes.Buffer
 	cmd.Stderr = &said
 	if !sent.Password.Empty() {
@@ -62,6 +62,12 @@ func (c *Config) ListRemote(ctx context.Context, url string, sent Credential) er
 		return ctx.Err()
 	}
 	return err
+}
+
+// traces reports whether a line of the environment makes git tell what it does, in which secrets may be
+// (GIT_TRACE* and GIT_CURL_VERBOSE in git(1)).
+func traces(line string) bool {
+	return strings.HasPrefix(line, "GIT_TRACE") || strings.HasPrefix(line, "GIT_CURL_VERBOSE=")
 }
 
 // ErrNoPipe is returned where this system hands no pipe on to a program.

@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
+	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -41,7 +42,7 @@ func (t Travelled) lastWord(ctx context.Context) *finding.Crux {
 		return found
 	}
 	return finding.New(causes.HostFailing, finding.Likely,
-		append(unusual, finding.Saw(seen.GitSays, untrusted.Quote(untrusted.Clean(refused.Said)), ""))...)
+		append(unusual, finding.Saw(seen.GitSays, untrusted.Quote(untrusted.Clean(redact.Text(refused.Said))), ""))...)
 }
 
 // unusual is what may count for git on a way that is open for us.
