@@ -186,17 +186,30 @@ func TestChangedKeyAndNowhereToStoreIt(t *testing.T) {
 	}
 }
 
+// inNamespace is the command by which another one runs in namespaces of its own (unshare(1)); in CI it must work.
+func inNamespace(t *testing.T, options ...string) []string {
+	t.Helper()
+	command := append([]string{need(t, "unshare")}, options...)
+	if err := exec.Command(command[0], append(command[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
+		t.Skipf("no namespace may be made here: unshare %s", strings.Join(options, " "))
+	}
+	return command
+}
+
+// ownNetwork is the command by which another one runs in a network of its own, in which nothing is up.
+func ownNetwork(t *testing.T) []string {
+	t.Helper()
+	if os.Geteuid() != 0 {
+		return inNamespace(t, "--net", "--map-root-user")
+	}
+	return inNamespace(t, "--net")
+}
+
 // TestWithoutANetwork goes nowhere: in a network namespace of its own not even loopback is up.
 func TestWithoutANetwork(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
-	unshare := []string{need(t, "unshare"), "--net"}
-	if os.Geteuid() != 0 {
-		unshare = append(unshare, "--map-root-user")
-	}
-	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
-		t.Skip("no network namespace may be made here")
-	}
+	unshare := ownNetwork(t)
 	run := func(name string, args ...string) result {
 		return p.run("", unshare[0], append(append(unshare[1:], name), args...)...)
 	}
@@ -213,10 +226,7 @@ func TestWithoutANetwork(t *testing.T) {
 func TestUnlistedUser(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()
-	unshare := []string{need(t, "unshare"), "--user", "--map-user=54321"}
-	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
-		t.Skip("no user namespace may be made here")
-	}
+	unshare := inNamespace(t, "--user", "--map-user=54321")
 	run := func(name string, args ...string) result {
 		return p.run("", unshare[0], append(append(unshare[1:], name), args...)...)
 	}
@@ -342,13 +352,7 @@ func TestFirewallHere(t *testing.T) {
 	p := newPerson(t)
 	p.write("", ".ssh", "config")
 	need(t, "ip")
-	unshare := []string{need(t, "unshare"), "--net"}
-	if os.Geteuid() != 0 {
-		unshare = append(unshare, "--map-root-user")
-	}
-	if err := exec.Command(unshare[0], append(unshare[1:], "true")...).Run(); err != nil && os.Getenv("CI") == "" {
-		t.Skip("no network namespace may be made here")
-	}
+	unshare := ownNetwork(t)
 	run := func(name string, args ...string) result {
 		inside := []string{"sh", "-c", `ip link set lo up && ip route add prohibit 192.0.2.7 && exec "$@"`, "sh", name}
 		return p.run("", unshare[0], slices.Concat(unshare[1:], inside, args)...)

@@ -8,10 +8,9 @@ import (
 	"strings"
 	"testing"
 
-	"anchorage.example/unicrux/fixture/damage"
-
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/fixture/damage"
 	"anchorage.example/unicrux/standin"
 )
 

@@ -1,5 +1,5 @@
 // Package describe is the language in which a code host is described: a TOML file that says
-// where the host is, how to trust it, and how its interface receives changes. No host is built
+// where the host is, how to trust it, and how its API is called. No host is built
 // in. docs/describe-a-host.md is its reference.
 //
 // [Parse] reads a description strictly. Package hostapi does what it says. Standards:

@@ -9,7 +9,7 @@ import (
 // What a recorded step did at a host, by which it is known how to take it back, and what
 // the host knows since.
 const (
-	ActAdd    = "add-key"      // the key is registered about a key
+	ActAdd    = "add-key"      // a key is registered with the host
 	ActRemove = "remove-key"   // the host was made to forget one
 	ActMiss   = "miss-key"     // the host was seen to take a key no more
 	ActRepo   = "add-repo"     // the host was made to create a repository, which stays

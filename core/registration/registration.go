@@ -114,7 +114,7 @@ const (
 	Told   Proof = "the key is registered"
 )
 
-// ErrUnproved is returned when the key is registered and does not take the key all the same.
+// ErrUnproved is returned when the key is registered and the host does not accept it all the same.
 var ErrUnproved = errors.New("the key is registered, but the host does not accept it yet")
 
 // Register tells the host about a key through its interface, makes settings use the key

@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
@@ -15,8 +16,6 @@ import (
 	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/fixture"
-
-	"anchorage.example/unicrux/core/describe"
 )
 
 // TestRegister registers a key, proves it, compares, withdraws it, and takes both back.

@@ -8,14 +8,13 @@ import (
 	"strconv"
 	"strings"
 
-	"anchorage.example/unicrux/core/diagnose/seen"
-
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/diagnose/localcheck"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"

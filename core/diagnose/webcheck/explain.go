@@ -226,13 +226,13 @@ func (t Travelled) sentFrom(code causes.Code) []finding.Evidence {
 
 // headersTwice reports whether settings add a header of the same name more than once.
 func (t Travelled) headersTwice() bool {
-	seen := map[string]bool{}
+	names := map[string]bool{}
 	for _, text := range t.Web.Headers {
 		name, _, _ := strings.Cut(strings.ToLower(text), ":")
-		if seen[name] {
+		if names[name] {
 			return true
 		}
-		seen[name] = true
+		names[name] = true
 	}
 	return false
 }
