@@ -10,7 +10,6 @@ import (
 	"net/http/cgi"
 	"os"
 	"os/exec"
-	"os/user"
 	"strings"
 	"testing"
 	"time"
@@ -114,10 +113,7 @@ func (p *person) listRemote(url string) result {
 func TestCheckAgreesOverSSH(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.write("seven tides", "passphrase")
 	p.must("key", "new", "open", "--no-passphrase")
 	p.must("key", "new", "stranger", "--no-passphrase")

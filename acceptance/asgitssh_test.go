@@ -3,7 +3,6 @@ package acceptance
 import (
 	"fmt"
 	"net"
-	"os/user"
 	"strings"
 	"testing"
 
@@ -14,10 +13,7 @@ import (
 // program than ssh, or bind what ssh does.
 func TestSSHPrograms(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	script := func(p *person, text string) string {
 		p.write("#!/bin/sh\n"+text, "bin", "program")
 		p.chmod(0o700, "bin", "program")
@@ -134,10 +130,7 @@ func TestSSHPrograms(t *testing.T) {
 // there is none, it is said that only a push tells.
 func TestWritingAtAServer(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	for _, row := range []struct{ name, forced, code, note string }{
 		{"allowed", "", "", ""},
 		{"objects closed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*objects*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},

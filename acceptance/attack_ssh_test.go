@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net"
 	"os/exec"
-	"os/user"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
@@ -20,10 +19,7 @@ var sshAttacks = []attack{
 	{"the far side of a forwarded agent reads the chest", func(p *person) (broken []string) {
 		p.withForge()
 		token := p.token()
-		who, err := user.Current()
-		if err != nil {
-			p.t.Fatal(err)
-		}
+		who := loginUser(p.t)
 		p.write("seven tides\n", "passphrase")
 		p.must("key", "new", "--host", "forge", "--passphrase-from", p.path("passphrase"))
 		p.must("key", "load", "forge_ed25519", "--passphrase-from", p.path("passphrase"))

@@ -3,7 +3,6 @@ package acceptance
 import (
 	"fmt"
 	"net"
-	"os/user"
 	"strings"
 	"testing"
 	"time"
@@ -58,10 +57,7 @@ func (p *person) holds(keys map[string]string) {
 // with one: git and check agree.
 func TestUserCertificates(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	me := ssh.Certificate{CertType: ssh.UserCert, KeyId: "Ines Marlow", ValidPrincipals: []string{who.Username}}
 	at := func(from, until time.Duration) ssh.Certificate {
 		c := me
@@ -167,10 +163,7 @@ func TestKeyListTellsCertificates(t *testing.T) {
 // TestHostCertificates names what is wrong with the certificate of a host whose authority ssh trusts.
 func TestHostCertificates(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	hour := uint64(time.Hour / time.Second)
 	now := uint64(time.Now().Unix())
 	tally := agreement.Of(t, "ssh: certificates of hosts")

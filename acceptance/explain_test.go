@@ -2,7 +2,6 @@ package acceptance
 
 import (
 	"fmt"
-	"os/user"
 	"strings"
 	"testing"
 )
@@ -37,10 +36,7 @@ func TestNoShell(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
 	need(t, "git-shell")
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	line := p.must("key", "show", "forge_ed25519", "--line").out
 	port, _ := p.sshd(line, `ForceCommand git-shell ${SSH_ORIGINAL_COMMAND:+-c "$SSH_ORIGINAL_COMMAND"}`)
 	const block = "Host shell.example\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n  UserKnownHostsFile %s\n"

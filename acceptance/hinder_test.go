@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"math/big"
 	"net/http"
-	"os/user"
 	"strconv"
 	"strings"
 	"testing"
@@ -44,10 +43,7 @@ func TestSettingsThatHinder(t *testing.T) {
 // TestRealServersThatLetNothingBeRun signs in, and gets no further.
 func TestRealServersThatLetNothingBeRun(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	for option, code := range map[string]string{
 		"MaxSessions 0": "host-failing",
 		"ForceCommand echo 'This service allows sftp connections only.'":                             "sign-in-other-way",

@@ -10,7 +10,6 @@ import (
 	"encoding/pem"
 	"fmt"
 	"os/exec"
-	"os/user"
 	"strings"
 	"testing"
 	"time"
@@ -25,10 +24,7 @@ import (
 func TestKeyFormsAgree(t *testing.T) {
 	t.Parallel()
 	tally := agreement.Of(t, "ssh: forms of private keys")
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p := newPerson(t)
 	old, err := rsa.GenerateKey(rand.Reader, 2048)
 	if err != nil {
@@ -124,10 +120,7 @@ func TestKeyFormsAgree(t *testing.T) {
 // TestNewerForm: a key in a form that ssh reads since 9.6 is offered where the installed ssh is of that age.
 func TestNewerForm(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p := newPerson(t)
 	public, private, err := ed25519.GenerateKey(nil)
 	if err != nil {

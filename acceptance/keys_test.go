@@ -3,7 +3,6 @@ package acceptance
 import (
 	"encoding/json"
 	"fmt"
-	"os/user"
 	"strings"
 	"testing"
 )
@@ -13,10 +12,7 @@ import (
 func TestEveryKindAndForm(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	kinds := map[string][]string{
 		"ed25519": {"--type", "ed25519"}, "ecdsa256": {"--type", "ecdsa"},
 		"ecdsa384": {"--type", "ecdsa", "--size", "384"},
@@ -152,10 +148,7 @@ func TestWithdrawAndCompare(t *testing.T) {
 func TestEveryKindThroughTheHolder(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.write("seven tides\n", "passphrase")
 	kinds := map[string][]string{
 		"ed25519": {"--type", "ed25519"}, "ecdsa256": {"--type", "ecdsa"},

@@ -8,7 +8,6 @@ import (
 	"net/http/httputil"
 	"net/url"
 	"os/exec"
-	"os/user"
 	"strconv"
 	"strings"
 	"testing"
@@ -127,10 +126,7 @@ var hgOverSSH = []hgScene{
 
 // sshRepository is where a real sshd gives the repository out.
 func (p *person) sshRepository(options ...string) string {
-	who, err := user.Current()
-	if err != nil {
-		p.t.Fatal(err)
-	}
+	who := loginUser(p.t)
 	p.must("key", "new", "open", "--no-passphrase")
 	port, _ := p.sshd(p.must("key", "show", "open", "--line").out, options...)
 	p.write(fmt.Sprintf("UserKnownHostsFile %s\nIdentitiesOnly yes\nIdentityFile %s\n", p.path(".ssh", "known_hosts"),

@@ -8,7 +8,6 @@ import (
 	"net"
 	"os"
 	"os/exec"
-	"os/user"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -197,10 +196,7 @@ func TestAgentKeyKeptBack(t *testing.T) {
 
 func TestOtherWaysToSignIn(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	for code, option := range map[string]string{
 		"sign-in-other-way":  "PubkeyAuthentication no\nPasswordAuthentication yes",
 		"second-step-needed": "AuthenticationMethods publickey,password",

@@ -86,6 +86,16 @@ func ownKnownHosts() string {
 	return string(text)
 }
 
+// loginUser is who runs the tests: a real sshd lets in nobody else.
+func loginUser(t testing.TB) *user.User {
+	t.Helper()
+	who, err := user.Current()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return who
+}
+
 // need looks for a program that a test cannot do without. In CI it must be there.
 func need(t testing.TB, name string) string {
 	t.Helper()

@@ -10,7 +10,6 @@ import (
 	"net"
 	"os"
 	"os/exec"
-	"os/user"
 	"slices"
 	"strings"
 	"testing"
@@ -23,10 +22,7 @@ import (
 // use them.
 func TestWordsOfAHost(t *testing.T) {
 	t.Parallel()
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	for code, words := range map[string]string{
 		"key-other-account":   "backup-only: command not permitted",
 		"repository-frozen":   "drift was archived and is read-only.",

@@ -9,7 +9,6 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
-	"os/user"
 	"strings"
 	"testing"
 )
@@ -111,10 +110,7 @@ func TestThroughAProxy(t *testing.T) {
 func TestSetVia(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.must("key", "new", "mine", "--no-passphrase")
 	port, _ := p.sshd(p.must("key", "show", "mine", "--line").out)
 	p.mustGit("init", "--quiet", "--bare", p.path("repo.git"))
@@ -238,10 +234,7 @@ func TestSetOverruled(t *testing.T) {
 func TestThroughRealProxies(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	run := func(port int, name string, args ...string) {
 		t.Helper()
 		cmd := exec.Command(need(t, name), args...)

@@ -6,7 +6,6 @@ import (
 	"net"
 	"os"
 	"os/exec"
-	"os/user"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -76,10 +75,7 @@ func (p *person) startServer(port int) {
 func TestRealServer(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.write("seven tides", "passphrase")
 	p.must("key", "new", "open", "--no-passphrase")
 	p.must("key", "new", "locked", "--passphrase-from", p.path("passphrase"))
@@ -130,10 +126,7 @@ func TestRealServer(t *testing.T) {
 func TestHostCertificate(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.must("key", "new", "authority", "--no-passphrase")
 	authority, err := ssh.ParsePrivateKey([]byte(p.read(".ssh", "authority")))
 	if err != nil {
@@ -169,10 +162,7 @@ func TestHostCertificate(t *testing.T) {
 func TestTooManyKeys(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	config := "UserKnownHostsFile " + p.path(".ssh", "known_hosts") + "\nIdentitiesOnly yes\n"
 	for i := range 4 {
 		name := "key" + strconv.Itoa(i)
@@ -195,10 +185,7 @@ func TestTooManyKeys(t *testing.T) {
 func TestThroughAJumpHost(t *testing.T) {
 	t.Parallel()
 	p := settled(t)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	port, _ := p.sshd(p.must("key", "show", "forge_ed25519", "--line").out)
 	jump := fmt.Sprintf("Host jump\n  HostName 127.0.0.1\n  Port %d\n  User %s\n  IdentityFile %s\n",
 		port, who.Username, p.path(".ssh", "forge_ed25519"))

@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"os"
-	"os/user"
 	"strings"
 	"testing"
 	"time"
@@ -83,10 +82,7 @@ func TestTrustAgrees(t *testing.T) {
 			t.Parallel()
 			p := newPerson(t)
 			replace, port := p.hostOfManyKeys(certified)
-			who, err := user.Current()
-			if err != nil {
-				t.Fatal(err)
-			}
+			who := loginUser(t)
 			for _, c := range knownCases {
 				p.write(replace.Replace(c.stored)+"\n", ".ssh", "known_hosts")
 				p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config")
@@ -242,10 +238,7 @@ func TestAnyOfItsKeys(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
 	replace, port := p.hostOfManyKeys(false)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	target := fmt.Sprintf("127.0.0.1:%d", port)
 	p.write("UserKnownHostsFile "+p.path(".ssh",
 		"known_hosts")+"\nGlobalKnownHostsFile none\nIdentityFile "+p.path(".ssh", "mine")+"\n", ".ssh", "config")
@@ -336,10 +329,7 @@ func TestCommandsWithLeave(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)
 	replace, port := p.hostOfManyKeys(false)
-	who, err := user.Current()
-	if err != nil {
-		t.Fatal(err)
-	}
+	who := loginUser(t)
 	p.write("", ".ssh", "known_hosts")
 	p.write(replace.Replace("{name} {ed25519}\n"), "told")
 	p.write(replace.Replace("{name} {other-ed25519}\n"), "told-wrong")

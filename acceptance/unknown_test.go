@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
-	"os/user"
 	"strings"
 	"testing"
 
@@ -20,10 +19,7 @@ import (
 // unknownSSH starts a real sshd that accepts nobody's key yet, and returns the clone URL of a repository with a commit.
 func (p *person) unknownSSH(options ...string) (url string) {
 	p.t.Helper()
-	who, err := user.Current()
-	if err != nil {
-		p.t.Fatal(err)
-	}
+	who := loginUser(p.t)
 	p.write("UserKnownHostsFile "+p.path(".ssh", "known_hosts")+"\n", ".ssh", "config") // not that of who runs the test
 	// the host has a home of its own
 	server := newPerson(p.t)
@@ -205,10 +201,7 @@ func TestUnknownHostOverHTTPS(t *testing.T) {
 func (p *person) gatekeeper() (url string, accept func(shown string)) {
 	p.t.Helper()
 	need(p.t, "gitolite")
-	who, err := user.Current()
-	if err != nil {
-		p.t.Fatal(err)
-	}
+	who := loginUser(p.t)
 	server := newPerson(p.t)
 	p.host127 = server
 	port, _ := server.sshd("", "SetEnv HOME="+server.home)
