@@ -195,7 +195,7 @@ func holderStop(a *app) *cobra.Command {
 			}
 			words := "No holder runs."
 			if ranKeys || ranChest {
-				words = "The holder has forgotten everything and ended."
+				words = "The holder has forgotten everything and stopped."
 			}
 			return a.show(a.style().Sentences(words), render.HolderDocument(holderView(a, false), nil))
 		},

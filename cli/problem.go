@@ -358,7 +358,7 @@ func withoutCall(err error) string {
 func refusalAdvice(status int) string {
 	switch status {
 	case 401:
-		return "Check the token: whole, for this host, and not ended."
+		return "Check the token: whole, for this host, and not expired."
 	case 403:
 		return "The token may not do this: make one that may manage keys."
 	case 409:

@@ -73,7 +73,7 @@ func thereWord(key *hostapi.RegisteredKey, now time.Time) string {
 // ends says when something ends or ended.
 func ends(t, now time.Time) string {
 	if t.Before(now) {
-		return "ended " + age(t, now)
+		return "expired " + age(t, now)
 	}
 	return "ends " + until(t, now)
 }

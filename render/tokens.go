@@ -90,7 +90,7 @@ func tokenEnd(e chest.Entry, now time.Time) string {
 	case e.Until.IsZero():
 		return "no end is known"
 	case e.Until.Before(now):
-		return "ended " + age(e.Until, now)
+		return "expired " + age(e.Until, now)
 	}
 	return until(e.Until, now)
 }

@@ -62,7 +62,7 @@ var faults = []Fault{
 			}
 			return err
 		}},
-	{Code: "tls-ended", By: "https", Does: "Shows a certificate that ended yesterday.",
+	{Code: "tls-ended", By: "https", Does: "Shows a certificate that expired yesterday.",
 		tls: leaf("", -3*24*time.Hour, -24*time.Hour)},
 	{Code: "tls-not-yet", By: "https", Does: "Shows a certificate that is good from tomorrow on.",
 		tls: leaf("", 24*time.Hour, 3*24*time.Hour)},
@@ -74,7 +74,7 @@ var faults = []Fault{
 			return nil
 		}},
 	{Code: "key-not-registered", By: "ssh", Does: "Knows nobody's key.", keys: refusing("")},
-	{Code: "key-ended", By: "ssh", Does: "Says of every key that it has ended.",
+	{Code: "key-ended", By: "ssh", Does: "Says of every key that it has expired.",
 		keys: refusing("the key has ended: register it anew\n")},
 	{Code: "sign-in-other-way", By: "ssh", Does: "Takes passwords alone.", keys: func(_ *Host, c *ssh.ServerConfig) {
 		c.PublicKeyCallback = nil
@@ -93,7 +93,7 @@ var faults = []Fault{
 			}
 		}},
 	{Code: "token-unknown", By: "https", Does: "Knows nobody's token.", pass: func(*pass) *pass { return nil }},
-	{Code: "token-ended", By: "https", Does: "Says of every token that it has ended.", pass: func(p *pass) *pass {
+	{Code: "token-ended", By: "https", Does: "Says of every token that it has expired.", pass: func(p *pass) *pass {
 		if p == nil {
 			return nil
 		}

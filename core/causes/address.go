@@ -97,7 +97,7 @@ var addressCauses = []entry{
 		signs{
 			shown:  []sign{{`resolve hostname [^. :]+: `, .8}},
 			unless: resolverFails,
-			tell:   "The name has no dot in it: look whether another workstation's ssh settings have a block for it.",
+			tell:   "The name has no dot in it: look whether another workstation's ssh config has a block for it.",
 		}},
 	{RemoteMissing, Address, "This repository has no such remote.", You,
 		"Name a remote that exists, or add this one with the clone URL: git remote add NAME URL.", "asked for",

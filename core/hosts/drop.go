@@ -32,7 +32,7 @@ func dropBlock(batch *workstation.Batch, station *workstation.Station, hostName 
 		func(old []byte) []byte {
 			return sshconfig.DropInclude(old, station.SSHPath(OurFile(station)), includeNote)
 		})
-	return errors.Join(err, batch.Remove(OurFile(station), "Remove our file of ssh settings, which is empty now."))
+	return errors.Join(err, batch.Remove(OurFile(station), "Remove our ssh config file, which is empty now."))
 }
 
 // dropFrom takes something out of a file, and the file when nothing is left in it.
