@@ -259,7 +259,7 @@ func writePublic(p site.Site, batch *workstation.Batch, path string) (string, er
 		func([]byte) ([]byte, error) {
 			return []byte(sshkey.Line(pair.Public, keys.NewKey{}.CommentFor(p.Station)) + "\n"), nil
 		})
-	return name + " now has the public key of this very key.", err
+	return name + " now matches the private key.", err
 }
 
 func setRemote(ctx context.Context, p site.Site, batch *workstation.Batch, action finding.Action) error {

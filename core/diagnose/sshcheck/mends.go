@@ -98,7 +98,7 @@ func (s Settled) readable(mend finding.Mend, crux *finding.Crux) []finding.Mend 
 		return nil
 	}
 	if s.Station.Owns(crux.Path) {
-		mend.Summary = "Let yourself read it."
+		mend.Summary = "Make it readable for you."
 		return []finding.Mend{s.Command(mend, finding.Action{Do: finding.Restrict, File: crux.Path},
 			"the permissions of "+s.Station.Tilde(crux.Path), "chmod", "600", crux.Path)}
 	}

@@ -79,7 +79,7 @@ func (t Travelled) explainRefusal(failure *wire.Failure) *finding.Crux {
 	evidence = append(evidence, finding.Saw(seen.ExitStatus, fmt.Sprint(t.Trip.Answer.Exit), ""))
 	if words == "" || t.Hg != nil { // git's and Mercurial's own programs say what they miss
 		return finding.New(causes.HostFailing, finding.Likely, append(evidence, finding.Saw(seen.AtTheHost,
-			string(t.Program())+" was not heard: perhaps the account has no shell, or a forced command", ""))...)
+			string(t.Program())+" did not answer: perhaps the account has no shell, or a forced command", ""))...)
 	}
 	return finding.New(causes.RepositoryMissing, finding.Likely, evidence...)
 }
