@@ -192,7 +192,7 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 		line(fmt.Sprintf("ProxyCommand bash -c 'exec 3<>/dev/tcp/127.0.0.1/%d; cat <&3 & cat >&3'", port)),
 		line("ProxyCommand no-such-program %h %p"), line("RemoteCommand date"), line("RemoteCommand none"),
 		line("RequestTTY yes"), line("RequestTTY no"), line("SessionType none"),
-		line("SessionType default"), line("StdinNull yes"),
+		line("SessionType default"),
 		line("ControlMaster no"), line("ControlPath none"), line("ControlPath " + p.path("no-folder", "s")),
 		line("ControlMaster auto\nControlPath " + at("s-%C") + "\nControlPersist no"),
 		line("PermitLocalCommand yes\nLocalCommand false"), line("SendEnv LANG"), line("SetEnv A=B"),
@@ -232,12 +232,8 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -o 'ProxyCommand false'"),
 		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -W 127.0.0.1:1"),
 		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -4 -T -C -q"),
-		variable(
-			"GIT_SSH_COMMAND=ssh -F " + at("config") + " -N",
-		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -n"),
-		variable(
-			"GIT_SSH_COMMAND=ssh -F " + at("config") + " -tt",
-		), variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
+		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -N"),
+		variable("GIT_SSH_COMMAND=ssh -F " + at("config") + " -6"),
 		variable("GIT_SSH_COMMAND=LANG=C ssh -F " + at("config")), variable("GIT_SSH_VARIANT=simple"),
 		variable("GIT_SSH_VARIANT=ssh"), variable("GIT_ALLOW_PROTOCOL=https"), variable("GIT_ALLOW_PROTOCOL=ssh:https"),
 		variable("GIT_PROTOCOL_FROM_USER=0"), variable("GIT_PROTOCOL=version=2"),

@@ -40,6 +40,20 @@ func TestSettingsThatHinder(t *testing.T) {
 	}
 }
 
+// TestWithoutInput has ssh read nothing from git: a list of refs may come through before ssh ends, by chance, and a
+// clone never does.
+func TestWithoutInput(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.write("StdinNull yes\n"+p.read(".ssh", "config"), ".ssh", "config")
+	if r := p.git("clone", drift, "copy"); r.exit == 0 {
+		t.Errorf("git clones: %s", r)
+	}
+	if r := p.unicrux("check", "--json", drift); r.exit != 1 || !strings.Contains(r.out, `"ssh-setting-hinders"`) {
+		t.Errorf("check: %s", r)
+	}
+}
+
 // TestRealServersThatLetNothingBeRun signs in, and gets no further.
 func TestRealServersThatLetNothingBeRun(t *testing.T) {
 	t.Parallel()
