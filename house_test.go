@@ -29,13 +29,15 @@ var rooms = map[string][]string{
 		module + "/core/person", module + "/core/query",
 		module + "/core/memory"},
 	module + "/cli": {module + "/core", module + "/render",
-		module + "/holder", module + "/standin", module + "/demo"},
-	module + "/holder":  {module + "/core"},
-	module + "/render":  {module + "/core"},
-	module + "/core":    {module + "/core"},
-	module + "/standin": {},
-	module + "/demo":    {module + "/core", module + "/standin"},
-	module + "/fixture": {module + "/core", module + "/demo", module + "/holder", module + "/standin"},
+		module + "/holder", module + "/standin", module + "/demo", module + "/docs/schemas"},
+	module + "/holder":          {module + "/core"},
+	module + "/render":          {module + "/core", module + "/render/document"},
+	module + "/render/document": {},
+	module + "/core":            {module + "/core"},
+	module + "/standin":         {},
+	module + "/demo":            {module + "/core", module + "/standin"},
+	module + "/fixture": {module + "/core", module + "/demo", module + "/holder", module + "/standin",
+		module + "/docs/schemas"},
 }
 
 // floors are the rooms of the diagnosis from the ground up: each imports those below it, and none above or beside it.

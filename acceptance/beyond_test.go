@@ -8,24 +8,11 @@ import (
 	"testing"
 
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/render/document"
 )
 
 // A reading is the document of explain.
-type reading struct {
-	Schema string
-	Causes []struct {
-		Code, Summary, Stage, Line string
-		Likelihood                 float64
-		Confirm                    []string
-		Mends                      []struct {
-			Summary   string
-			Command   []string
-			By        string
-			Automatic bool
-		}
-	}
-	Conclusive bool
-}
+type reading struct{ document.Explain }
 
 // explain is what the program says of a text, or of what its arguments name.
 func (p *person) explain(text string, args ...string) reading {

@@ -23,6 +23,7 @@ import (
 	_ "anchorage.example/unicrux/atonce" // the built program is made of both: a change there must run these tests anew
 	_ "anchorage.example/unicrux/cli"
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/fixture/contract"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -208,7 +209,13 @@ func (p *person) run(input, name string, args ...string) result {
 	if err != nil && !errors.As(err, &exit) {
 		p.t.Fatalf("%s %s: %v", name, args, err)
 	}
-	return result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
+	r := result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
+	if name == program && slices.Contains(args, "--json") {
+		if err := contract.Broken(out.Bytes()); err != nil {
+			p.t.Errorf("unicrux %s breaks the contract: %v\n%s", strings.Join(args, " "), err, r)
+		}
+	}
+	return r
 }
 
 func (p *person) unicrux(args ...string) result {

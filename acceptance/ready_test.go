@@ -301,7 +301,7 @@ func TestUndoRefusesAnEditedFile(t *testing.T) {
 	if r := p.unicrux("undo", "99"); r.exit != 1 || !strings.Contains(r.err, "no such change") {
 		t.Errorf("%s", r)
 	}
-	if r := p.unicrux("undo", "first"); r.exit != 2 {
+	if r := p.unicrux("undo", "first"); r.exit != 1 || !strings.Contains(r.err, "no host of that name") {
 		t.Errorf("%s", r)
 	}
 }

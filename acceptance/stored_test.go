@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	sshknown "golang.org/x/crypto/ssh/knownhosts"
+
+	"anchorage.example/unicrux/render/document"
 )
 
 // hashed writes a host name as ssh hashes it in its known hosts.
@@ -25,22 +27,14 @@ func TestLookHosts(t *testing.T) {
 		"\nnonsense\n@revoked * "+stale+"\n*.plain.example "+stale+"\n", ".ssh", "known_hosts")
 	p.write(p.read(".ssh", "config")+"\nHost lantern.example other.*\n  UserKnownHostsFile "+p.path(".ssh",
 		"known_hosts")+"\n", ".ssh", "config")
-	var document struct {
-		Stored []struct {
-			Origin        string
-			Hosts         []string
-			Hashed        bool
-			Marker, Fault *string
-		}
-		Unreadable []string
-	}
+	var look document.Look
 	r := p.must("look", "hosts", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil {
+	if err := json.Unmarshal([]byte(r.out), &look); err != nil {
 		t.Fatal(err)
 	}
 	var got []string
-	for _, s := range document.Stored {
-		text := s.Origin[strings.LastIndexByte(s.Origin, ':')+1:] + " " + strings.Join(s.Hosts, ",")
+	for _, s := range look.KnownHosts.Keys {
+		text := s.Origin[strings.LastIndexByte(s.Origin, ':')+1:] + " " + strings.Join(s.HostNames, ",")
 		if s.Hashed {
 			text += " hashed"
 		}
@@ -50,8 +44,8 @@ func TestLookHosts(t *testing.T) {
 		got = append(got, text)
 	}
 	want := "1 forge hashed;2 forge doubled;3 lantern.example hashed;4  hashed;5 forge rival;7 forge,lantern.example revoked;8 "
-	if strings.Join(got, ";") != want || len(document.Unreadable) != 1 {
-		t.Errorf("got  %s\nwant %s\nunreadable %q", strings.Join(got, ";"), want, document.Unreadable)
+	if strings.Join(got, ";") != want || len(look.KnownHosts.Unreadable) != 1 {
+		t.Errorf("got  %s\nwant %s\nunreadable %q", strings.Join(got, ";"), want, look.KnownHosts.Unreadable)
 	}
 	text := p.must("look", "hosts").out
 	for _, words := range []string{"forge (hashed)", "known_hosts:2 says the same as ~/.ssh/known_hosts:1",

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"time"
+
 	"github.com/spf13/cobra"
 
 	"anchorage.example/unicrux/core/gitlink"
@@ -30,7 +32,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			if err != nil {
 				return err
 			}
-			batch := a.begin("Add the account " + n.Text + ".")
+			batch := a.begin("Add the account "+n.Text+".", n.Text)
 			as, err := hosts.AddAccount(a.ctx, batch, a.station, registry, n)
 			if err != nil {
 				return err
@@ -41,7 +43,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 			}
 			text := a.style().Sentences(words, "Next, make it ready:") + render.CommandLine(a.style(), "unicrux",
 				"ready", as.Name)
-			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
+			return a.showChange(batch, text, render.DoneDocument(words, number(batch), time.Time{}))
 		},
 	}
 	flags := command.Flags()
@@ -59,12 +61,12 @@ func accountDrop(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			batch := a.begin("Drop the account " + args[0] + ".")
+			batch := a.begin("Drop the account "+args[0]+".", args[0])
 			if err := hosts.DropAccount(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}
 			words := args[0] + " is no longer used anywhere. Its key stays where it is."
-			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+			return a.showDone(batch, words)
 		},
 	}
 }

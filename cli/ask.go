@@ -94,7 +94,7 @@ func (a *app) choose(d *describe.Description, lookup string, choices []hostapi.C
 	if i < 1 || i > len(choices) {
 		return 0, usage("%q is none of the %d: nothing was chosen", answer, len(choices))
 	}
-	batch := a.begin("Choose the " + lookup + " at " + d.Name + ".")
+	batch := a.begin("Choose the "+lookup+" at "+d.Name+".", d.Name)
 	return i - 1, hosts.SetChosen(batch, a.station, d, lookup, choices[i-1].Value)
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,9 +17,13 @@ import (
 
 func changesCommand(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "changes", Short: "What Unicrux has changed here and at hosts, newest first", Args: takes(0, 0, ""),
-		RunE: func(*cobra.Command, []string) error {
+		Use: "changes [HOST]", Short: "What Unicrux has changed here and at hosts, newest first",
+		Args: takes(0, 1, "one host"),
+		RunE: func(_ *cobra.Command, args []string) error {
 			all, err := a.station.Changes()
+			if err == nil && len(args) == 1 {
+				all, err = changesFor(a, all, args[0])
+			}
 			if err != nil {
 				return err
 			}
@@ -36,17 +41,18 @@ type undoing struct {
 func undoCommand(a *app) *cobra.Command {
 	var o undoing
 	command := &cobra.Command{
-		Use:   "undo [CHANGE]",
-		Short: "Take a change back",
+		Use:   "undo [CHANGE|HOST]",
+		Short: "Take a change back, or all that was done for a host",
 		Long: `Takes a change back, the newest one when none is named: each file loses the lines that the
 change added and gets back those that it removed, and what was registered with a host is
 withdrawn. Lines that somebody else has added since stay. Where the very lines of the change
 were edited since, nothing is touched and both versions are shown.
 
-With --all every change is taken back, from the newest on; those that cannot be are passed
-over, and undo says which. A private key is never deleted: it is set aside, and undo says
-where. What a host has created stays there.`,
-		Args: takes(0, 1, "the number of one change"),
+With a host every change for it and its accounts is taken back, with --all every change, from
+the newest on; those that cannot be are passed over, and undo says which. --dry-run shows all
+of it beforehand. A private key is never deleted: it is set aside, and undo says where. What a
+host has created stays there.`,
+		Args: takes(0, 1, "one change or one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUndo(a, &o, args) },
 	}
 	command.Flags().BoolVar(&o.all, "all", false, "take back all that can be")
@@ -57,20 +63,23 @@ where. What a host has created stays there.`,
 func runUndo(a *app, o *undoing, args []string) error {
 	id := 0
 	if len(args) == 1 {
-		var err error
-		if id, err = strconv.Atoi(args[0]); err != nil || id < 1 || o.all {
-			return usage("undo needs the number of one change, or --all, and got %s",
+		id, _ = strconv.Atoi(args[0])
+		if o.all || id < 1 && strings.Trim(args[0], "-0123456789") == "" {
+			return usage("undo needs the number of one change, a host, or --all, and got %s",
 				untrusted.Quote(untrusted.Clean(args[0])))
 		}
 	}
 	standing, err := a.station.Standing()
+	if err == nil && len(args) == 1 && id == 0 {
+		standing, err = standingFor(a, standing, args[0])
+	}
 	if err != nil {
 		return err
 	}
 	switch {
 	case id == 0 && len(standing) == 0:
 		return sayDoneAs(a, "Nothing is left to take back.")
-	case o.all:
+	case o.all, len(args) == 1 && id == 0:
 		return undoAll(a, o, standing)
 	}
 	undone, differences, err := undoOne(a, o, id)
@@ -81,6 +90,40 @@ func runUndo(a *app, o *undoing, args []string) error {
 		return a.show(render.UndoPlan(a.style(), differences, a.station.Tilde), render.PlanDocument(differences))
 	}
 	return a.show(render.Undone(a.style(), undone, a.station.Tilde), render.UndoneDocument(undone))
+}
+
+// standingFor are those of the changes that are for a host.
+func standingFor(a *app, standing []int, host string) ([]int, error) {
+	all, err := a.station.Changes()
+	if err == nil {
+		all, err = changesFor(a, all, host)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(standing, func(id int) bool {
+		return !slices.ContainsFunc(all, func(c workstation.Change) bool { return c.ID == id })
+	}), nil
+}
+
+// changesFor are the changes that are for a host, also one that was forgotten since. A host that there is not, and for
+// which nothing was changed, is an error.
+func changesFor(a *app, all []workstation.Change, host string) ([]workstation.Change, error) {
+	names := []string{host}
+	_, d, unknown := a.host(host)
+	if unknown == nil {
+		names = append(names, d.Name, d.HostName())
+	}
+	var list []workstation.Change
+	for _, change := range all {
+		if change.Concerns(names...) {
+			list = append(list, change)
+		}
+	}
+	if len(list) == 0 && unknown != nil {
+		return nil, unknown
+	}
+	return list, nil
 }
 
 // undoOne takes one change back, the newest where id is 0.
@@ -97,6 +140,9 @@ func undoOne(a *app, o *undoing, id int) (*workstation.Undone, []workstation.Dif
 
 // undoAll takes back every change, from the newest on, and passes over those that cannot be.
 func undoAll(a *app, o *undoing, standing []int) error {
+	if a.dry {
+		return rehearseAll(a, standing)
+	}
 	var done, passed []int
 	for _, id := range standing {
 		undone, _, err := undoOne(a, o, id)
@@ -109,16 +155,33 @@ func undoAll(a *app, o *undoing, standing []int) error {
 			return err
 		default:
 			done = append(done, id)
-			if !a.json && !a.dry {
+			if !a.json {
 				_ = a.print(render.Undone(a.style(), undone, a.station.Tilde)) // what is done counts, whoever reads it
 			}
 		}
 	}
 	words := fmt.Sprintf("Taken back: %d of %d changes.", len(done), len(standing))
-	if a.dry {
-		words = fmt.Sprintf("Would take back %d of %d changes.", len(done), len(standing))
-	}
 	return a.show(a.style().Sentences(words), render.UndoneAllDocument(done, passed))
+}
+
+// rehearseAll shows what taking changes back would do, and which of them would be passed over.
+func rehearseAll(a *app, standing []int) error {
+	list, err := a.station.Rehearse(standing)
+	if err != nil {
+		return err
+	}
+	var differences []workstation.Difference
+	done := 0
+	for _, foreseen := range list {
+		if foreseen.Err != nil {
+			a.progress(fmt.Sprintf("Would pass over change %d. %s.", foreseen.ID, cannotUndo(a, foreseen.Err)))
+			continue
+		}
+		differences, done = append(differences, foreseen.Differences...), done+1
+	}
+	words := fmt.Sprintf("Would take back %d of %d changes.", done, len(standing))
+	return a.show(render.UndoPlan(a.style(), differences, a.station.Tilde)+"\n"+a.style().Sentences(words),
+		render.PlanDocument(differences))
 }
 
 // cannotUndo says why a change cannot be taken back.

@@ -134,7 +134,7 @@ func checkFolder(a *app, local *finding.LocalError) error {
 		return local
 	}
 	words := untrusted.Clean(local.Path) + " is a folder on this computer, and git can read it. Nobody has to sign in."
-	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
+	return sayDoneAs(a, words)
 }
 
 // request makes the question of check and ready.

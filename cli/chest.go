@@ -175,7 +175,7 @@ func chestShow(a *app) *cobra.Command {
 
 func chestView(a *app) (render.ChestView, error) {
 	c := chest.Of(a.station)
-	view := render.ChestView{Folder: a.station.Tilde(c.Folder()), Now: a.station.Now()}
+	view := render.ChestView{Folder: c.Folder(), Tilde: a.station.Tilde, Now: a.station.Now()}
 	var err error
 	if view.Entries, err = c.List(); err != nil && !errors.Is(err, chest.ErrDamaged) {
 		return view, err
@@ -222,8 +222,9 @@ func chestOpen(a *app) *cobra.Command {
 					exit:    exitFailure,
 				}
 			}
-			return sayDoneAs(a, "The chest is open until "+until.Local().Format("15:04")+
-				". unicrux chest close closes it before.")
+			words := "The chest is open until " + until.Local().Format("15:04") +
+				". unicrux chest close closes it before."
+			return a.show(a.style().Sentences(words), render.DoneDocument(words, 0, until))
 		},
 	}
 	lasts(command.Flags(), &lifetime, "for", agent.WorkingDay, "how long it stays open")
@@ -231,9 +232,9 @@ func chestOpen(a *app) *cobra.Command {
 	return command
 }
 
-// say1 shows sentences as a whole result.
+// sayDoneAs shows sentences as a whole result.
 func sayDoneAs(a *app, words string) error {
-	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0))
+	return a.show(a.style().Sentences(words), render.DoneDocument(words, 0, time.Time{}))
 }
 
 func chestClose(a *app) *cobra.Command {

@@ -130,9 +130,9 @@ func (a *app) here() (*workstation.Station, error) {
 	return station, err
 }
 
-// begin begins what a command changes, and remembers it for when the command fails.
-func (a *app) begin(words string) *workstation.Batch {
-	batch := a.station.Begin(words, a.dry)
+// begin begins what a command changes, for some hosts, and remembers it for when the command fails.
+func (a *app) begin(words string, hosts ...string) *workstation.Batch {
+	batch := a.station.Begin(words, a.dry, hosts...)
 	a.begun = append(a.begun, batch)
 	return batch
 }
@@ -179,10 +179,11 @@ and names the one cause when a clone or push fails.`,
 			if a.station, err = a.here(); err != nil {
 				return err
 			}
-			// ssh waits for it
-			if strings.HasPrefix(command.CommandPath(), "unicrux holder") ||
-				strings.HasPrefix(command.CommandPath(), "unicrux for-git") {
-				return nil
+			// ssh waits for it, git, or a shell
+			for _, prefix := range []string{"holder", "for-git", cobra.ShellCompRequestCmd} {
+				if strings.HasPrefix(command.CommandPath(), "unicrux "+prefix) {
+					return nil
+				}
 			}
 			runTidy(a)
 			return nil
@@ -200,7 +201,7 @@ and names the one cause when a clone or push fails.`,
 	flags.BoolVar(&a.verbose, "verbose", false, "say more")
 	lasts(flags, &a.timeout, "timeout", defaultTimeout, "for each step on the network")
 	root.SetFlagErrorFunc(badOption)
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.CompletionOptions.DisableDefaultCmd = true // ours has our own page
 	// Not the library's own: its template alone would make the program a fifth larger.
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day"}, &cobra.Group{ID: "things", Title: "Things"},
@@ -221,13 +222,14 @@ and names the one cause when a clone or push fails.`,
 		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a),
 			cardCommand(a)}},
 		{"keep", []*cobra.Command{chestCommand(a), holderCommand(a), changesCommand(a), undoCommand(a)}},
-		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), versionCommand(a)}},
+		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), completionCommand(a), versionCommand(a)}},
 	} {
 		for _, command := range group.commands {
 			command.GroupID = group.id
 			root.AddCommand(command)
 		}
 	}
+	complete(a, root)
 	demandSubcommands(root)
 	help := root.RunE
 	root.RunE = func(c *cobra.Command, args []string) error {
@@ -338,6 +340,11 @@ func (a *app) showChange(batch *workstation.Batch, text string, document any) er
 		return nil
 	}
 	return a.show(text, document)
+}
+
+// showDone is [app.showChange] of a command that has nothing to show but a sentence.
+func (a *app) showDone(batch *workstation.Batch, words string) error {
+	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch), time.Time{}))
 }
 
 // number is how the documents of changes name them.

@@ -98,7 +98,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.begin("Withdraw a key from " + host.Name + ".")
+	batch := a.begin("Withdraw a key from "+host.Name+".", host.Name)
 	if err := o.check(); err != nil {
 		return err
 	}
@@ -108,7 +108,7 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 			return err
 		}
 		words := host.Name + " no longer accepts " + pair.Name() + "."
-		return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+		return a.showDone(batch, words)
 	}
 	token, err := tokenFor(a, &o.secretOptions, host, "keys")
 	if err != nil {
@@ -120,5 +120,5 @@ func runWithdraw(a *app, o *withdrawOptions, name, hostName string) error {
 	}
 	words := host.Name + " no longer knows " + pair.Name() + ". It was listed there as “" +
 		untrusted.Clean(known.Title) + "”."
-	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+	return a.showDone(batch, words)
 }

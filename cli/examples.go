@@ -22,6 +22,7 @@ var examples = map[string][]string{
 		"unicrux key new --host forge",
 		"unicrux key new deploy_ed25519 --comment \"the lamp controller\"",
 	},
+	"completion":        {"source <(unicrux completion bash)"},
 	"key list":          {"unicrux key list"},
 	"key show":          {"unicrux key show forge_ed25519", "unicrux key show forge_ed25519 --line"},
 	"key find":          {"unicrux key find", "unicrux key find ~/Downloads"},

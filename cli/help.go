@@ -124,12 +124,19 @@ func helpCommand(a *app, root *cobra.Command) *cobra.Command {
 	return &cobra.Command{
 		Use:   "help [COMMAND|TOPIC]",
 		Short: "Show the page of a command, or of a topic: " + strings.Join(topicNames(), ", "),
+		ValidArgsFunction: func(_ *cobra.Command, args []string, begun string) ([]cobra.Completion,
+			cobra.ShellCompDirective) {
+			return pagesBelow(root, args, begun), cobra.ShellCompDirectiveNoFileComp
+		},
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return showHelp(a, root)
 			}
 			if page, found := topic(root, args[0]); found && len(args) == 1 {
 				return showPage(a, page)
+			}
+			if args[0] == "json" && len(args) == 2 {
+				return showSchema(a, args[1])
 			}
 			found, rest, err := root.Find(args)
 			if err != nil || len(rest) > 0 || found == root {

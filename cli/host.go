@@ -77,7 +77,7 @@ func keepSource(a *app, source hosts.Source) error {
 	if err := acceptSource(a, source); err != nil {
 		return err
 	}
-	batch := a.begin("Describe a host.")
+	batch := a.begin("Describe "+d.Name+".", d.Name)
 	if err := hosts.Add(batch, a.station, source); err != nil {
 		return err
 	}
@@ -235,7 +235,7 @@ host name.
 			if err != nil {
 				return err
 			}
-			batch := a.begin("Settle how " + args[0] + " is reached.")
+			batch := a.begin("Settle how "+args[0]+" is reached.", args[0])
 			if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), args[0], args[1:]); err != nil {
 				return err
 			}
@@ -272,7 +272,7 @@ what is stored about the host's own key.`,
 			if err != nil {
 				return err
 			}
-			batch := a.begin("Forget " + args[0] + ".")
+			batch := a.begin("Forget "+args[0]+".", args[0])
 			if err := hosts.Drop(a.ctx, batch, a.station, registry, args[0]); err != nil {
 				return err
 			}
@@ -280,7 +280,7 @@ what is stored about the host's own key.`,
 			if number(batch) == 0 {
 				words = "Nothing was known of " + args[0] + "."
 			}
-			return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+			return a.showDone(batch, words)
 		},
 	}
 }

@@ -52,7 +52,7 @@ func testHost(a *app, o *testOptions, name string) error {
 			}
 		}
 	}
-	batch := a.begin("Try how " + host.Name + " receives changes.")
+	batch := a.begin("Try how "+host.Name+" receives changes.", host.Name)
 	s := a.style()
 	list := trial.API(a.ctx, place, batch, place.Client(host, token), o.changes && !a.dry, func(t trial.Trial) {
 		if !a.json && !a.quiet {

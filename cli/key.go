@@ -82,7 +82,7 @@ func newKey(a *app, o keyNewOptions, args []string) error {
 			return err
 		}
 	}
-	batch := a.begin("Make a key.")
+	batch := a.begin("Make a key.", o.host)
 	var pair *sshkey.Pair
 	err = a.meter().while("Making the key.", func() (err error) {
 		pair, err = keys.Make(a.ctx, place, batch, n)

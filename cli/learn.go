@@ -38,7 +38,7 @@ description that somebody wrote takes its place when it is added.`,
 			if err != nil {
 				return err
 			}
-			batch := a.begin("Learn the host " + source.Description.HostName() + ".")
+			batch := a.begin("Learn the host "+source.Description.HostName()+".", source.Description.Name)
 			if err := hosts.Add(batch, a.station, source); err != nil {
 				return err
 			}

@@ -81,7 +81,7 @@ func runLoad(a *app, o loadOptions, name string) error {
 		words += " The desktop keeps its passphrase, and ssh gets the key unlocked from there on."
 	}
 	return a.showChange(batch, a.style().Sentences(words),
-		render.LoadedDocument(pair.Name(), loaded.Sockets, &loaded.Until, number(batch)))
+		render.LoadedDocument(pair.Path, loaded.Sockets, loaded.Until, number(batch)))
 }
 
 func keyUnload(a *app) *cobra.Command {
@@ -122,5 +122,5 @@ func runUnload(a *app, name string, forget bool) error {
 			words += " The desktop kept no passphrase of it."
 		}
 	}
-	return a.show(a.style().Sentences(words), render.LoadedDocument(pair.Name(), sockets, nil, 0))
+	return a.show(a.style().Sentences(words), render.LoadedDocument(pair.Path, sockets, time.Time{}, 0))
 }

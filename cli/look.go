@@ -7,6 +7,7 @@ import (
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/render"
+	"anchorage.example/unicrux/render/document"
 )
 
 func lookCommand(a *app) *cobra.Command {
@@ -37,10 +38,11 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 	}
 }
 
-// lookAt shows the whole view, or one part of it more closely. The document is the same.
+// lookAt shows the whole view, or one part of it more closely. The document is the same; that of the hosts also has
+// what is stored of their keys.
 func lookAt(a *app, part string, view *look.View) error {
 	s := a.style()
-	text, document := "", render.LookDocument(view)
+	text, known := "", (*document.KnownHosts)(nil)
 	switch part {
 	case "all":
 		text = render.Look(s, view, a.station.Now(), a.station.Tilde)
@@ -57,7 +59,7 @@ func lookAt(a *app, part string, view *look.View) error {
 		}
 		text = render.LookHosts(s, view, a.station.Tilde) + "\n" + render.StoredKeys(s, stored, problems,
 			a.station.Tilde)
-		document = render.StoredDocument(view, stored, problems)
+		known = render.KnownHosts(stored, problems)
 	case "tokens":
 		text = render.LookTokens(s, view.Tokens, a.station.Now())
 	case "agent":
@@ -65,7 +67,7 @@ func lookAt(a *app, part string, view *look.View) error {
 	default:
 		return usage("look takes keys, tokens, hosts, remotes or agent, not %q", part)
 	}
-	return a.show(text, document)
+	return a.show(text, render.LookDocument(view, known, a.station.Now()))
 }
 
 func storedKeys(a *app) ([]look.Stored, []knownhosts.Problem, error) {

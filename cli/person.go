@@ -103,7 +103,7 @@ func acceptOffered(a *app, place site.Site, way *finding.Way) (site.Site, bool, 
 			return place, false, err
 		}
 	}
-	batch := a.begin("Describe " + source.Description.Name + ".")
+	batch := a.begin("Describe "+source.Description.Name+".", source.Description.Name)
 	err := hosts.Add(batch, a.station, source)
 	if err == nil {
 		place.Registry, err = hosts.Open(a.station)

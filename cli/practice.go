@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/demo"
 	"anchorage.example/unicrux/render"
+	"anchorage.example/unicrux/render/document"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -174,19 +175,20 @@ func runDemo(a *app, stay bool) (err error) {
 }
 
 // runTravel runs the steps, each with its output as it comes.
-func runTravel(a *app, journey *demo.Journey) (*render.DemoDocument, error) {
+func runTravel(a *app, journey *demo.Journey) (*document.Demo, error) {
 	out, ok := a.Out.(*os.File)
 	if !ok || a.json {
 		out = os.Stderr
 	}
-	record := &render.DemoDocument{Schema: "unicrux.demo/1", Worked: true}
+	record := &document.Demo{Schema: document.Schema("demo"), Worked: true, Steps: []document.DemoStep{}}
 	for _, step := range journey.Steps() {
 		_, _ = fmt.Fprint(out, a.style().DemoStep(step.Say, step.Line))
 		exit, err := journey.Run(a.ctx, step, out, out)
 		if err != nil {
 			return nil, err
 		}
-		record.Add(step.Line, exit, step.Worked(exit))
+		done := document.DemoStep{Command: step.Line, Exit: exit, Worked: step.Worked(exit)}
+		record.Steps, record.Worked = append(record.Steps, done), record.Worked && done.Worked
 	}
 	return record, nil
 }

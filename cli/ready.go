@@ -155,7 +155,7 @@ func inPlace(a *app, host string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.begin("Name the crux in git's own output.")
+	batch := a.begin("Name the crux in git's own output.", host)
 	if err := hosts.Set(a.ctx, batch, a.station, registry, a.program(), host, []string{"in-place=on"}); err != nil {
 		return err
 	}
@@ -341,7 +341,7 @@ func holdKey(a *app, place site.Site, way *finding.Way, ask sshway.Asker) error 
 
 func readyEnd(a *app, opening *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) error {
 	if a.json {
-		if err := a.show("", render.NewReadyDocument(opening, plan, folder, cloned)); err != nil {
+		if err := a.show("", render.ReadyDocument(opening, plan, folder, cloned)); err != nil {
 			return err
 		}
 	}

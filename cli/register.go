@@ -107,13 +107,13 @@ func runRegister(a *app, o *registerOptions, key, name string) error {
 			return err
 		}
 	}
-	batch := a.begin("Register a key with " + host.Name + ".")
+	batch := a.begin("Register a key with "+host.Name+".", host.Name)
 	done, err := registration.Register(a.ctx, place, batch, r)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, render.Registered(a.style(), done, pair.Name(), host.Name),
-		render.RegisteredDocument(done, pair.Name(), host.Name, number(batch)))
+		render.RegisteredDocument(done, pair.Path, host.Name, number(batch)))
 }
 
 // readTerms reads the end and the access that the key shall have.
@@ -149,11 +149,11 @@ func registerByHand(a *app, o *registerOptions, place site.Site, r registration.
 			openPage(a, r.Host.Pages.Keys)
 		}
 	}
-	batch := a.begin("Use a key for " + r.Host.Name + ".")
+	batch := a.begin("Use a key for "+r.Host.Name+".", r.Host.Name)
 	done, err := registration.ByHand(a.ctx, place, batch, r, o.wait)
 	if err != nil {
 		return err
 	}
 	return a.showChange(batch, render.Registered(a.style(), done, r.Pair.Name(), r.Host.Name),
-		render.RegisteredDocument(done, r.Pair.Name(), r.Host.Name, number(batch)))
+		render.RegisteredDocument(done, r.Pair.Path, r.Host.Name, number(batch)))
 }

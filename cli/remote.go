@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -81,7 +82,7 @@ chest first, as unicrux remote clean does.`,
 			words := "The remote " + name + " is reached by " + args[0] + " now: " + strings.Join(urls, ", ")
 			text := a.style().Sentences(words) + "\n" + a.style().Sentences("Try it:") +
 				render.CommandLine(a.style(), "unicrux", "check", name)
-			return a.showChange(batch, text, render.DoneDocument(words, number(batch)))
+			return a.showChange(batch, text, render.DoneDocument(words, number(batch), time.Time{}))
 		},
 	}
 	chestOption(command, &source)

@@ -59,7 +59,7 @@ func runRenew(a *app, o *renewOptions, name string) error {
 				a.station.Tilde(by),
 				change.ID,
 			)
-			return a.show(a.style().Sentences(words), render.DoneDocument(words, change.ID))
+			return a.show(a.style().Sentences(words), render.DoneDocument(words, change.ID, time.Time{}))
 		}
 	}
 	if err != nil {

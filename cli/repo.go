@@ -189,7 +189,7 @@ func newRepo(a *app, o *repoOptions, hostName, name string) error {
 			return err
 		}
 	}
-	batch := a.begin("Create the repository " + name + " on " + host.Name + ".")
+	batch := a.begin("Create the repository "+name+" on "+host.Name+".", host.Name)
 	made, err := makeRepo(a, o, place, batch, n)
 	if err != nil {
 		return err

@@ -129,7 +129,7 @@ func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string
 		return err
 	}
 	words := fmt.Sprintf("Wrote %s in the form %s to %s.", filepath.Base(name), form, out)
-	return a.showChange(batch, a.style().Sentences(words), render.DoneDocument(words, number(batch)))
+	return a.showDone(batch, words)
 }
 
 // writeForm writes a key in another form, and says nothing.

@@ -256,7 +256,7 @@ func tokenRevoke(a *app) *cobra.Command {
 						words = "The chest has forgotten the token " + e.Name +
 							". Its host could not be reached: revoke it on its web page."
 					}
-					return a.style().Sentences(words), render.DoneDocument(words, number(batch)), err
+					return a.style().Sentences(words), render.DoneDocument(words, number(batch), time.Time{}), err
 				})
 		},
 	}
@@ -288,7 +288,7 @@ func onToken(a *app, o *tokenOptions, name, words string,
 	if err := openChest(a, tokens.Chest(place), o.chest, agent.WorkingDay); err != nil {
 		return err
 	}
-	batch := a.begin(fmt.Sprintf(words, e.Name))
+	batch := a.begin(fmt.Sprintf(words, e.Name), e.Host)
 	text, document, err := do(place, batch, e)
 	if err != nil {
 		return err

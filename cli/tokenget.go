@@ -87,7 +87,7 @@ func newToken(a *app, o *tokenOptions, name string) error {
 	if err := signInForToken(a, o, place, client); err != nil {
 		return err
 	}
-	batch := a.begin("Get a token for " + host.Name + ".")
+	batch := a.begin("Get a token for "+host.Name+".", host.Name)
 	e, proven, err := tokens.Issue(a.ctx, place, batch, client, r)
 	if err != nil {
 		return err
@@ -145,7 +145,7 @@ func runSignIn(a *app, o *tokenOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.begin("Sign in to " + host.Name + ".")
+	batch := a.begin("Sign in to "+host.Name+".", host.Name)
 	e, proven, err := tokens.Keep(a.ctx, place, batch, n)
 	if err != nil {
 		return err
@@ -237,7 +237,7 @@ func addToken(a *app, o *tokenOptions, name string) error {
 	if err := readyForSecrets(a, tokens.Chest(place), o.chest); err != nil {
 		return err
 	}
-	batch := a.begin("Keep a token for " + host.Name + ".")
+	batch := a.begin("Keep a token for "+host.Name+".", host.Name)
 	e, proven, err := tokens.Keep(a.ctx, place, batch, n)
 	if err != nil {
 		return err

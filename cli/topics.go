@@ -1,8 +1,14 @@
 package cli
 
 import (
+	"encoding/json"
+	"strings"
+
 	"github.com/spf13/cobra"
 
+	"anchorage.example/unicrux/core/suggest"
+	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/docs/schemas"
 	"anchorage.example/unicrux/render"
 )
 
@@ -56,9 +62,40 @@ func topic(root *cobra.Command, name string) (render.HelpPage, bool) {
 		return render.HelpPage{
 			About: "With --json a command prints one JSON document on standard output and nothing else " +
 				"there. Its first name is schema, such as unicrux.check/1. Names are words in lower case; times are as in " +
-				"RFC 3339, in UTC; lists are never null; secrets are never in it.\n\nA command that fails prints " +
-				"unicrux.error/1: code, message, advice and exit. Codes are stable.",
+				"RFC 3339, in UTC; paths are absolute; lists are never null; what is not known is null; secrets are " +
+				"never in it.\n\nA command that fails prints unicrux.error/1: code, message, advice and exit. Codes are " +
+				"stable. With --dry-run, what changes files prints unicrux.plan/1.",
+			Groups: []render.HelpGroup{{Head: "Documents", Rows: documentRows()}},
+			More:   "The JSON Schema (draft 2020-12) of one: unicrux help json NAME",
 		}, true
 	}
 	return render.HelpPage{}, false
+}
+
+// documentRows lists the documents, and what each is.
+func documentRows() []render.HelpRow {
+	var rows []render.HelpRow
+	for _, name := range schemas.Names() {
+		text, _ := schemas.Of(name)
+		var schema struct{ Description string }
+		if err := json.Unmarshal([]byte(text), &schema); err != nil { // it is embedded, and a test reads it
+			panic(err)
+		}
+		rows = append(rows, render.HelpRow{Name: name, About: schema.Description})
+	}
+	return rows
+}
+
+// showSchema prints the JSON Schema of a document as it is, with and without --json.
+func showSchema(a *app, name string) error {
+	name = strings.TrimSuffix(strings.TrimPrefix(name, "unicrux."), "/1")
+	text, found := schemas.Of(name)
+	if found {
+		return a.print(text)
+	}
+	if near := suggest.Nearest(name, schemas.Names()); near != "" {
+		return usage("there is no JSON document %s. Did you mean unicrux help json %s?",
+			untrusted.Quote(untrusted.Clean(name)), near)
+	}
+	return usage("there is no JSON document %s. unicrux help json lists them", untrusted.Quote(untrusted.Clean(name)))
 }

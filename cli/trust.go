@@ -56,7 +56,7 @@ func runTrust(a *app, o *trustOptions, name string) error {
 	if err != nil {
 		return err
 	}
-	batch := a.begin(fmt.Sprintf("Trust %s.", name))
+	batch := a.begin(fmt.Sprintf("Trust %s.", name), name)
 	var trusted *trust.Trusted
 	if o.given() {
 		seen, err := trust.Look(a.ctx, place, name)

@@ -31,6 +31,15 @@ func oneOf[T ~string](to *T, choices ...T) pflag.Value {
 func (w *word[T]) String() string { return string(*w.to) }
 func (w *word[T]) Type() string   { return w.is }
 
+// offered are the words that a shell completes; nil where any text will do.
+func (w *word[T]) offered() []string {
+	var words []string
+	for _, choice := range w.choices {
+		words = append(words, string(choice))
+	}
+	return words
+}
+
 func (w *word[T]) Set(text string) error {
 	given := T(text)
 	if w.choices != nil && given != w.start && !slices.Contains(w.choices, given) {
@@ -49,6 +58,8 @@ type wordList struct {
 
 func (l *wordList) String() string { return strings.Join(*l.to, ",") }
 func (l *wordList) Type() string   { return l.is }
+
+func (l *wordList) offered() []string { return l.choices }
 
 func (l *wordList) Set(text string) error {
 	given := []string{text}
@@ -110,6 +121,11 @@ func badOption(c *cobra.Command, err error) error {
 			return usage("%s has no option --%s. Did you mean %s?", c.CommandPath(), name, near)
 		}
 		return usage("%s has no option --%s. Its options: %s --help", c.CommandPath(), name, c.CommandPath())
+	}
+	var bare *pflag.ValueRequiredError
+	if errors.As(err, &bare) && bare.GetFlag() != nil {
+		name, _ := pflag.UnquoteUsage(bare.GetFlag())
+		return usage("--%s needs a value: --%s %s", bare.GetFlag().Name, bare.GetFlag().Name, name)
 	}
 	var invalid *pflag.InvalidValueError
 	if !errors.As(err, &invalid) {

@@ -26,7 +26,7 @@ func TestValues(t *testing.T) {
 		{[]string{"--wait", "-5m"}, `--wait accepts a time such as 45s, 10m or 8h, not "-5m"`},
 		{[]string{"--size", "\x1b[31m"}, `--size accepts a whole number, not "\x1b[31m"`},
 		{[]string{"--plain=perhaps"}, `--plain accepts true or false, not "perhaps"`},
-		{[]string{"--size"}, "flag needs an argument: --size"},
+		{[]string{"--size"}, "--size needs a value: --size int"},
 	} {
 		purpose, by, uses, wait := "push", path(""), []string(nil), time.Duration(0)
 		flags := pflag.NewFlagSet("test", pflag.ContinueOnError)

@@ -6,6 +6,7 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Accounts writes which account of a host is used where, with which key and author.
@@ -38,29 +39,19 @@ func keyFor(v *look.View, host string, tilde func(string) string) string {
 	return "none yet"
 }
 
-// AccountsDocument makes the document "unicrux.accounts/1".
+// AccountsDocument makes the document of the accounts on a host.
 func AccountsDocument(d *describe.Description, accounts []hosts.Account, v *look.View) any {
-	type entry struct {
-		Account *string  `json:"account"` // null for the one that is used where no other is
-		Folders []string `json:"folders"`
-		Key     *string  `json:"key"`
-		Author  *string  `json:"author"`
-	}
 	same := func(path string) string { return path }
-	key := func(host string) *string {
+	key := func(host string) *document.Path {
 		if path := keyFor(v, host, same); path != "none yet" {
-			return &path
+			return document.Text(document.Path(path))
 		}
 		return nil
 	}
-	list := []entry{}
-	for _, a := range accounts {
-		list = append(list, entry{optional(a.Name), append([]string{}, a.Folders...), key(d.As(a.Name).Name),
-			optional(a.Author)})
-	}
-	return struct {
-		Schema   string  `json:"schema"`
-		Host     string  `json:"host"`
-		Accounts []entry `json:"accounts"`
-	}{"unicrux.accounts/1", d.Name, append(list, entry{nil, []string{}, key(d.Name), nil})}
+	list := document.Map(accounts, func(a hosts.Account) document.Account {
+		return document.Account{Account: document.Text(a.Name), Folders: document.List(a.Folders),
+			Key: key(d.As(a.Name).Name), Author: document.Text(a.Author)}
+	})
+	list = append(list, document.Account{Folders: []string{}, Key: key(d.Name)})
+	return document.Accounts{Schema: document.Schema("accounts"), Host: d.Name, Accounts: list}
 }

@@ -6,6 +6,7 @@ import (
 
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render/document"
 )
 
 // LookAgents writes of each agent for which hosts ssh would ask it, and what it holds.
@@ -76,36 +77,11 @@ func (s Style) heldKeys(a look.Agent, now time.Time, tilde func(string) string) 
 	return s.table([]string{"key", "type", "tide line", "forgotten"}, rows)
 }
 
-// An agentEntry is an agent in "unicrux.look/1".
-type agentEntry struct {
-	Socket  string      `json:"socket"`
-	Holder  bool        `json:"holder"`
-	Answers bool        `json:"answers"`
-	Hosts   []string    `json:"hosts"`
-	Default bool        `json:"default"` // asked for hosts without settings of their own
-	Keys    []heldEntry `json:"keys"`
-}
-
-type heldEntry struct {
-	Comment     string  `json:"comment"`
-	Fingerprint string  `json:"fingerprint"`
-	Until       *string `json:"until"` // null where the agent does not tell
-}
-
-func agentEntries(agents []look.Agent) []agentEntry {
-	list := []agentEntry{}
-	for _, a := range agents {
-		entry := agentEntry{Socket: a.Socket, Holder: a.Holder, Answers: a.Answers,
-			Hosts: append([]string{}, a.Hosts...), Default: a.Default, Keys: []heldEntry{}}
-		for _, held := range a.Keys {
-			end := ""
-			if !held.Ends.IsZero() {
-				end = held.Ends.UTC().Format(time.RFC3339)
-			}
-			entry.Keys = append(entry.Keys,
-				heldEntry{Comment: held.Comment, Fingerprint: sshkey.Fingerprint(held.Public), Until: optional(end)})
-		}
-		list = append(list, entry)
-	}
-	return list
+func agentDoc(a look.Agent) document.Agent {
+	return document.Agent{Socket: document.Path(a.Socket), Holder: a.Holder, Answers: a.Answers,
+		AskedFor: document.List(a.Hosts), AskedForOthers: a.Default,
+		Keys: document.Map(a.Keys, func(held look.Held) document.HeldKey {
+			return document.HeldKey{Comment: held.Comment, Fingerprint: sshkey.Fingerprint(held.Public),
+				Until: document.Time(held.Ends)}
+		})}
 }

@@ -4,6 +4,7 @@ import (
 	"anchorage.example/unicrux/core/card"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Card writes what to fill in into another program, field by field. What is to be copied
@@ -36,32 +37,14 @@ func Card(s Style, c *card.Card, purpose string, tilde func(string) string) stri
 	return text
 }
 
-// CardDocument makes the document "unicrux.card/1". Secrets are named, not told.
+// CardDocument makes the document of a card. Secrets are named, not shown.
 func CardDocument(c *card.Card, purpose string) any {
-	type field struct {
-		Name  string  `json:"name"`
-		Value *string `json:"value"` // null for a secret
-		Token *string `json:"token"` // the name of the token in the chest that is the value
-		Note  *string `json:"note"`
-	}
-	type side struct {
-		Transport string   `json:"transport"`
-		Ready     bool     `json:"ready"`
-		Missing   []string `json:"missing"` // the command that makes it ready
-		Fields    []field  `json:"fields"`
-	}
-	var sides []side
-	for _, from := range c.Sides {
-		to := side{from.Transport, from.Ready, append([]string{}, from.Missing...), nil}
-		for _, f := range from.Fields {
-			to.Fields = append(to.Fields, field{f.Name, optional(f.Value), optional(f.Secret), optional(f.Note)})
-		}
-		sides = append(sides, to)
-	}
-	return struct {
-		Schema  string `json:"schema"`
-		Host    string `json:"host"`
-		Purpose string `json:"purpose"`
-		Sides   []side `json:"sides"`
-	}{"unicrux.card/1", c.Host, purpose, sides}
+	return document.Card{Schema: document.Schema("card"), Host: c.Host, Purpose: purpose,
+		Sides: document.Map(c.Sides, func(s card.Side) document.CardSide {
+			return document.CardSide{Transport: s.Transport, Ready: s.Ready, Command: document.List(s.Missing),
+				Fields: document.Map(s.Fields, func(f card.Field) document.CardField {
+					return document.CardField{Name: f.Name, Value: document.Text(f.Value),
+						Token: document.Text(f.Secret), Note: document.Text(f.Note)}
+				})}
+		})}
 }

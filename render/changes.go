@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/ready"
 	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Changes writes the record, newest first: what was changed, and by which steps.
@@ -66,53 +67,31 @@ func stepWords(step workstation.Step, tilde func(string) string) string {
 	return words
 }
 
-type stepDocument struct {
-	Summary string  `json:"summary"`
-	Path    *string `json:"path"`
-	Host    *string `json:"host"`
-	Done    bool    `json:"done"`
-}
-
-type changeDocument struct {
-	ID      int            `json:"id"`
-	When    string         `json:"when"`
-	Summary string         `json:"summary"`
-	Undone  *string        `json:"undone"`
-	Steps   []stepDocument `json:"steps"`
-}
-
-func changeDoc(change workstation.Change) changeDocument {
-	d := changeDocument{ID: change.ID, When: change.When.Format(time.RFC3339), Summary: change.Summary,
-		Steps: []stepDocument{}}
+func changeDoc(change workstation.Change) document.Change {
+	d := document.Change{Change: change.ID, When: document.Time(change.When), Summary: change.Summary,
+		Steps: []document.ChangeStep{}}
 	if change.Unread != nil {
 		d.Summary = unreadWords(change)
 	}
 	if change.Undone != nil {
-		d.Undone = optional(change.Undone.Format(time.RFC3339))
+		d.Undone = document.Time(*change.Undone)
 	}
 	for _, step := range change.Steps {
-		sd := stepDocument{Summary: step.Summary, Done: step.Done}
+		made := document.ChangeStep{Summary: step.Summary, Done: step.Done}
 		if step.File != nil {
-			sd.Path = optional(step.File.Path)
+			made.Path = document.Text(document.Path(step.File.Path))
 		}
 		if step.Host != nil {
-			sd.Host = optional(step.Host.Host)
+			made.Host = document.Text(step.Host.Host)
 		}
-		d.Steps = append(d.Steps, sd)
+		d.Steps = append(d.Steps, made)
 	}
 	return d
 }
 
-// ChangesDocument makes the document "unicrux.changes/1", oldest first.
+// ChangesDocument makes the document of the record, the oldest change first.
 func ChangesDocument(all []workstation.Change) any {
-	list := []changeDocument{}
-	for _, change := range all {
-		list = append(list, changeDoc(change))
-	}
-	return struct {
-		Schema  string           `json:"schema"`
-		Changes []changeDocument `json:"changes"`
-	}{"unicrux.changes/1", list}
+	return document.Changes{Schema: document.Schema("changes"), Changes: document.Map(all, changeDoc)}
 }
 
 // Undone writes what was taken back.
@@ -155,23 +134,16 @@ func created(c workstation.Change) []*workstation.HostStep {
 	return list
 }
 
-// UndoneAllDocument makes the document "unicrux.undo-all/1": the numbers of the changes that were taken back, and of
-// those that could not be.
+// UndoneAllDocument makes the document of several changes: those that were taken back, and those that could not be.
 func UndoneAllDocument(done, passed []int) any {
-	return struct {
-		Schema     string `json:"schema"`
-		Undone     []int  `json:"undone"`
-		PassedOver []int  `json:"passed_over"`
-	}{"unicrux.undo-all/1", append([]int{}, done...), append([]int{}, passed...)}
+	return document.UndoAll{Schema: document.Schema("undo-all"), ChangeNumbers: document.List(done),
+		PassedOver: document.List(passed)}
 }
 
-// UndoneDocument makes the document "unicrux.undo/1".
+// UndoneDocument makes the document of a change that was taken back.
 func UndoneDocument(u *workstation.Undone) any {
-	return struct {
-		Schema   string         `json:"schema"`
-		Change   changeDocument `json:"change"`
-		SetAside []string       `json:"set_aside"`
-	}{"unicrux.undo/1", changeDoc(u.Change), append([]string{}, u.SetAside...)}
+	return document.Undo{Schema: document.Schema("undo"), Change: changeDoc(u.Change),
+		SetAside: document.Map(u.SetAside, func(path string) document.Path { return document.Path(path) })}
 }
 
 // Conflict shows both versions of a file that stands in the way of an undo.
@@ -240,39 +212,17 @@ func ReadyStep(s Style, step ready.Step) string {
 	return s.block(9, []row{{label: label, tone: teal, text: step.Summary}})
 }
 
-// A ReadyDocument is "unicrux.ready/1".
-type ReadyDocument struct {
-	Schema string      `json:"schema"`
-	Open   bool        `json:"open"`
-	Plan   []planStep  `json:"plan"`
-	Steps  []readyStep `json:"steps"`
-	Folder *string     `json:"folder"` // of the clone
-	Cloned bool        `json:"cloned"` // by this run
-	Check  any         `json:"check"`
-}
-
-type planStep struct {
-	Summary string   `json:"summary"`
-	Changes []string `json:"changes"`
-}
-
-type readyStep struct {
-	Crux    string `json:"crux"`
-	Summary string `json:"summary"`
-	Change  int    `json:"change"`
-}
-
-// NewReadyDocument makes the document of an opening.
-func NewReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) *ReadyDocument {
-	d := &ReadyDocument{Schema: "unicrux.ready/1", Open: o.Way.IsOpen(), Plan: []planStep{}, Steps: []readyStep{},
-		Folder: optional(folder), Cloned: cloned, Check: WayDocument(o.Way)}
-	for _, step := range plan {
-		d.Plan = append(d.Plan, planStep{step.Summary, append([]string{}, step.Changes...)})
-	}
-	for _, step := range o.Steps {
-		d.Steps = append(d.Steps, readyStep{step.Code.String(), step.Summary, step.Change})
-	}
-	return d
+// ReadyDocument makes the document of an opening.
+func ReadyDocument(o *ready.Opening, plan []ready.Foreseen, folder string, cloned bool) any {
+	return document.Ready{Schema: document.Schema("ready"), Open: o.Way.IsOpen(), Cloned: cloned,
+		Folder: document.Text(document.Path(folder)), Check: wayDoc(o.Way),
+		Plan: document.Map(plan, func(step ready.Foreseen) document.PlannedStep {
+			return document.PlannedStep{Summary: step.Summary, Effects: document.List(step.Changes)}
+		}),
+		Steps: document.Map(o.Steps, func(step ready.Step) document.ReadyStep {
+			return document.ReadyStep{Code: step.Code.String(), Summary: step.Summary,
+				Change: document.Number(step.Change)}
+		})}
 }
 
 // Request writes what to ask of whom, in words that can be sent as they are.
@@ -298,11 +248,9 @@ func Stopped(s Style, way *finding.Way) string {
 	return Request(s, way, way.Mends[0])
 }
 
-// DoneDocument makes the document "unicrux.done/1"; change is 0 when nothing was changed.
-func DoneDocument(summary string, change int) any {
-	return struct {
-		Schema  string `json:"schema"`
-		Summary string `json:"summary"`
-		Change  int    `json:"change"`
-	}{"unicrux.done/1", summary, change}
+// DoneDocument makes the document of a command that has nothing else to show; change is 0 when nothing was changed,
+// until is when it ends by itself.
+func DoneDocument(summary string, change int, until time.Time) any {
+	return document.Done{Schema: document.Schema("done"), Summary: summary, Change: document.Number(change),
+		Until: document.Time(until)}
 }

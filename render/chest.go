@@ -10,6 +10,7 @@ import (
 	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Moved says how many secrets are where now.
@@ -28,6 +29,7 @@ func Moved(s Style, n int, to chest.Kind) string {
 // A ChestView is the chest.
 type ChestView struct {
 	Folder  string
+	Tilde   func(string) string // how paths are shown
 	Kind    chest.Kind
 	Entries []chest.Entry
 	Locked  bool // it has a passphrase
@@ -60,7 +62,7 @@ func Chest(s Style, v ChestView) string {
 		{label: "secrets", tone: bold, lines: []string{orNone(strings.Join(held, ", "))}},
 		{label: "new ones", tone: grey, lines: []string{string(v.Kind)}},
 		{label: "chest", tone: grey, text: open},
-		{label: "folder", tone: grey, lines: []string{v.Folder}},
+		{label: "folder", tone: grey, lines: []string{v.Tilde(v.Folder)}},
 	}
 	text := s.block(8, rows)
 	if v.Damaged {
@@ -85,21 +87,14 @@ func orNone(text string) string {
 	return text
 }
 
-// ChestDocument makes the document "unicrux.chest/1".
+// ChestDocument makes the document of the chest.
 func ChestDocument(v ChestView) any {
-	var open *string
+	d := document.Chest{Schema: document.Schema("chest"), Type: string(v.Kind), SecretCount: len(v.Entries),
+		HasPassphrase: v.Locked, Folder: document.Path(v.Folder), Damaged: v.Damaged}
 	if v.Open {
-		open = optional(timeText(v.Until))
+		d.OpenUntil = document.Time(v.Until)
 	}
-	return struct {
-		Schema  string  `json:"schema"`
-		Kind    string  `json:"kind"`
-		Secrets int     `json:"secrets"`
-		Locked  bool    `json:"has_passphrase"`
-		Open    *string `json:"open_until"`
-		Folder  string  `json:"folder"`
-		Damaged bool    `json:"damaged"`
-	}{"unicrux.chest/1", string(v.Kind), len(v.Entries), v.Locked, open, v.Folder, v.Damaged}
+	return d
 }
 
 // Adopted tells which secrets lay about, masked, and what became of each.
@@ -167,30 +162,18 @@ func gitGets(list []adopt.Adopted, moved int) string {
 	)
 }
 
-// AdoptedDocument makes the document "unicrux.adoption/1".
+// AdoptedDocument makes the document of secrets in plain files, and of what became of each.
 func AdoptedDocument(list []adopt.Adopted, change int) any {
-	type stray struct {
-		Host    *string `json:"host"`
-		User    *string `json:"user"`
-		Sort    string  `json:"sort"`
-		File    string  `json:"file"`
-		Line    int     `json:"line"`
-		Movable bool    `json:"movable"`
-		Token   *string `json:"token"` // its name in the chest; null where it was not moved
-		Error   *string `json:"error"`
+	return document.Adoption{Schema: document.Schema("adoption"), Secrets: document.Map(list, adoptedDoc),
+		Change: document.Number(change)}
+}
+
+func adoptedDoc(a adopt.Adopted) document.PlainSecret {
+	d := document.PlainSecret{URLHost: document.Text(a.Stray.At), User: document.Text(a.Stray.User),
+		Type: string(a.Stray.Sort), Path: document.Path(a.Stray.File), Line: a.Stray.Line,
+		Movable: a.Stray.Movable(), Token: document.Text(a.Name)}
+	if a.Err != nil {
+		d.Error = document.Text(untrusted.Clean(a.Err.Error()))
 	}
-	documents := []stray{}
-	for _, d := range list {
-		words := ""
-		if d.Err != nil {
-			words = untrusted.Clean(d.Err.Error())
-		}
-		documents = append(documents, stray{optional(d.Stray.At), optional(d.Stray.User),
-			string(d.Stray.Sort), d.Stray.File, d.Stray.Line, d.Stray.Movable(), optional(d.Name), optional(words)})
-	}
-	return struct {
-		Schema  string  `json:"schema"`
-		Secrets []stray `json:"secrets"`
-		Change  int     `json:"change,omitempty"`
-	}{"unicrux.adoption/1", documents, change}
+	return d
 }

@@ -9,6 +9,7 @@ import (
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Compared writes the keys that are here against those that a host knows.
@@ -78,36 +79,20 @@ func ends(t, now time.Time) string {
 	return "ends " + until(t, now)
 }
 
-// A comparedDocument is a key in "unicrux.comparison/1".
-type comparedDocument struct {
-	Path        *string `json:"path"`  // null when the key is not here
-	ID          *string `json:"id"`    // the host's own; null when it does not know the key
-	Title       *string `json:"title"` // under which the host lists it
-	Fingerprint string  `json:"fingerprint"`
-	Until       *string `json:"until"`
-	Used        *string `json:"used"`
-	Access      *string `json:"access"`
+// ComparedDocument makes the document of the keys here beside those that a host has.
+func ComparedDocument(list []registration.Compared, host string) any {
+	return document.Comparison{Schema: document.Schema("comparison"), Host: host, Keys: document.Map(list, comparedDoc)}
 }
 
-// ComparedDocument makes the document "unicrux.comparison/1".
-func ComparedDocument(list []registration.Compared, host string) any {
-	keys := []comparedDocument{}
-	for _, c := range list {
-		var d comparedDocument
-		if c.Pair != nil {
-			d.Path, d.Fingerprint = optional(c.Pair.Path), sshkey.Fingerprint(c.Pair.Public)
-		}
-		if c.There != nil {
-			d.ID, d.Title, d.Fingerprint = optional(c.There.ID), optional(c.There.Title),
-				sshkey.Fingerprint(c.There.Key)
-			d.Until, d.Used, d.Access = optional(timeText(c.There.Until)), optional(timeText(c.There.Used)),
-				optional(string(c.There.Access))
-		}
-		keys = append(keys, d)
+func comparedDoc(c registration.Compared) (d document.ComparedKey) {
+	if c.Pair != nil {
+		d.Path, d.Fingerprint = document.Text(document.Path(c.Pair.Path)), sshkey.Fingerprint(c.Pair.Public)
 	}
-	return struct {
-		Schema string             `json:"schema"`
-		Host   string             `json:"host"`
-		Keys   []comparedDocument `json:"keys"`
-	}{"unicrux.comparison/1", host, keys}
+	if c.There != nil {
+		d.ID, d.Title, d.Fingerprint = document.Text(c.There.ID), document.Text(c.There.Title),
+			sshkey.Fingerprint(c.There.Key)
+		d.Until, d.LastUsed, d.Access = document.Time(c.There.Until), document.Time(c.There.Used),
+			document.Text(string(c.There.Access))
+	}
+	return d
 }

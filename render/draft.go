@@ -6,6 +6,7 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/draft"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Draft says what a draft has found, how sure it is, and what to do with it; out is the file that it is written to.
@@ -38,27 +39,13 @@ func Draft(s Style, r *draft.Result, out string) string {
 		CommandLine(s, "unicrux", "host", "add", out) + CommandLine(s, "unicrux", "host", "test", r.Name)
 }
 
-type draftOperation struct {
-	Name       string  `json:"name"`
-	Request    string  `json:"request"`
-	Likelihood float64 `json:"likelihood"`
-	Used       bool    `json:"used"`
-}
-
-// DraftDocument makes the document "unicrux.draft/1".
+// DraftDocument makes the document of a draft.
 func DraftDocument(r *draft.Result, file string, change int) any {
-	operations := []draftOperation{}
-	for _, f := range r.Found {
-		operations = append(operations, draftOperation{f.Does, f.Request, min(f.Sure, 0.99), !f.Doubted})
-	}
-	return struct {
-		Schema     string           `json:"schema"`
-		Name       string           `json:"name"`
-		Host       string           `json:"host"`
-		Operations []draftOperation `json:"operations"`
-		Missing    []string         `json:"missing"`
-		Text       string           `json:"text"`
-		File       *string          `json:"file"`
-		Change     int              `json:"change,omitempty"`
-	}{"unicrux.draft/1", r.Name, r.Host, operations, append([]string{}, r.Missing...), r.Text, optional(file), change}
+	return document.Draft{Schema: document.Schema("draft"), Name: r.Name, HostName: r.Host,
+		Operations: document.Map(r.Found, func(f draft.Found) document.DraftOperation {
+			return document.DraftOperation{Name: f.Does, Request: f.Request, Likelihood: min(f.Sure, 0.99),
+				Used: !f.Doubted}
+		}),
+		Missing: document.List(r.Missing), Text: r.Text, Path: document.Text(document.Path(file)),
+		Change: document.Number(change)}
 }

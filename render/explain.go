@@ -9,6 +9,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Reading tells what an error text says, and what it does not.
@@ -147,36 +148,18 @@ func whereOf(stage causes.StageName) string {
 
 // AboutDocument makes the document of a code that was explained: certain, since it was named.
 func AboutDocument(a causes.About) any {
-	return readingDocument{Schema: "unicrux.explain/1", Conclusive: true, Causes: []causeDocument{{
+	return document.Explain{Schema: document.Schema("explain"), Conclusive: true, Causes: []document.Cause{{
 		Code: a.Code.String(), Likelihood: 1, Summary: a.Summary, Stage: string(a.Stage),
 		Confirm: slices.DeleteFunc([]string{a.Tell}, func(text string) bool { return text == "" }),
-		Mends:   mendDocuments(mendsOf(causes.Cause{Mend: a.Mend, By: a.By}))}}}
-}
-
-type readingDocument struct {
-	Schema     string          `json:"schema"`
-	Causes     []causeDocument `json:"causes"`
-	Conclusive bool            `json:"conclusive"`
-}
-
-type causeDocument struct {
-	Code       string         `json:"code"`
-	Likelihood float64        `json:"likelihood"`
-	Summary    string         `json:"summary"`
-	Stage      string         `json:"stage"`
-	Line       string         `json:"line"`
-	Confirm    []string       `json:"confirm"`
-	Mends      []mendDocument `json:"mends"`
+		Mends:   document.Map(mendsOf(causes.Cause{Mend: a.Mend, By: a.By}), mendDoc)}}}
 }
 
 // ReadingDocument makes the document of a text that was explained.
 func ReadingDocument(r causes.Reading) any {
-	d := readingDocument{Schema: "unicrux.explain/1", Causes: []causeDocument{}, Conclusive: r.Conclusive}
-	for _, c := range r.Causes {
-		d.Causes = append(d.Causes, causeDocument{Code: c.Code.String(),
-			Likelihood: math.Round(c.Likelihood*100) / 100, Summary: c.Summary,
-			Stage: string(causes.StageOf(c.Code)), Line: c.Line, Confirm: append([]string{}, c.Confirm...),
-			Mends: mendDocuments(mendsOf(c))})
-	}
-	return d
+	return document.Explain{Schema: document.Schema("explain"), Conclusive: r.Conclusive,
+		Causes: document.Map(r.Causes, func(c causes.Cause) document.Cause {
+			return document.Cause{Code: c.Code.String(), Likelihood: math.Round(c.Likelihood*100) / 100,
+				Summary: c.Summary, Stage: string(causes.StageOf(c.Code)), Quote: c.Line,
+				Confirm: document.List(c.Confirm), Mends: document.Map(mendsOf(c), mendDoc)}
+		})}
 }

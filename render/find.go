@@ -7,6 +7,7 @@ import (
 
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render/document"
 )
 
 // riskWords says of a key what is not as it should be.
@@ -161,41 +162,22 @@ func within(f find.Found) string {
 	return rest
 }
 
-// FoundDocument makes the document "unicrux.found/1".
+// FoundDocument makes the document of what key find found.
 func FoundDocument(r *find.Result) any {
-	type entry struct {
-		Path        string   `json:"path"`
-		Private     bool     `json:"private"`
-		Kind        *string  `json:"type"`
-		Fingerprint *string  `json:"fingerprint"`
-		Locked      *bool    `json:"locked"`
-		Repository  *string  `json:"repository"`
-		Settings    []string `json:"settings"` // file:line of what points to it
-		SameAs      *string  `json:"same_as"`
-		Risks       []string `json:"risks"`
+	return document.Found{Schema: document.Schema("found"), Files: r.Files, Complete: !r.Cut,
+		Keys: document.Map(r.Keys, foundKey)}
+}
+
+func foundKey(f find.Found) document.FoundKey {
+	d := document.FoundKey{Path: document.Path(f.Path), Private: f.Pair != nil || f.Err != nil,
+		InRepository: document.Text(document.Path(f.Repository)), SameAs: document.Text(document.Path(f.Twin)),
+		Settings: mentionTexts(f.Mentions),
+		Risks:    document.Map(f.Risks, func(risk find.Risk) string { return string(risk) })}
+	if f.Public != nil {
+		d.Type, d.Fingerprint = document.Text(sshkey.Kind(f.Public)), document.Text(sshkey.Fingerprint(f.Public))
 	}
-	list := []entry{}
-	for _, f := range r.Keys {
-		e := entry{Path: f.Path, Private: f.Pair != nil || f.Err != nil, Repository: optional(f.Repository),
-			SameAs: optional(f.Twin), Settings: []string{}, Risks: []string{}}
-		if f.Public != nil {
-			e.Kind, e.Fingerprint = optional(sshkey.Kind(f.Public)), optional(sshkey.Fingerprint(f.Public))
-		}
-		if f.Pair != nil {
-			e.Locked = &f.Pair.Locked
-		}
-		for _, mention := range f.Mentions {
-			e.Settings = append(e.Settings, mention.Origin.String())
-		}
-		for _, risk := range f.Risks {
-			e.Risks = append(e.Risks, string(risk))
-		}
-		list = append(list, e)
+	if f.Pair != nil {
+		d.HasPassphrase = &f.Pair.Locked
 	}
-	return struct {
-		Schema string  `json:"schema"`
-		Files  int     `json:"files"`
-		Whole  bool    `json:"whole"`
-		Keys   []entry `json:"keys"`
-	}{"unicrux.found/1", r.Files, !r.Cut, list}
+	return d
 }

@@ -2,6 +2,8 @@ package render
 
 import (
 	"strings"
+
+	"anchorage.example/unicrux/render/document"
 )
 
 // A HelpPage is what there is to say of one command, or of a topic.
@@ -109,29 +111,12 @@ func (s Style) paragraphs(text string) string {
 	return b.String()
 }
 
-// HelpDocument makes the document "unicrux.help/1".
+// HelpDocument makes the document of a page.
 func HelpDocument(p HelpPage) any {
-	type row struct {
-		Name  string `json:"name"`
-		About string `json:"about"`
-	}
-	type group struct {
-		Head string `json:"head"`
-		Rows []row  `json:"rows"`
-	}
-	groups := []group{}
-	for _, g := range p.Groups {
-		rows := []row{}
-		for _, r := range g.Rows {
-			rows = append(rows, row(r))
-		}
-		groups = append(groups, group{g.Head, rows})
-	}
-	return struct {
-		Schema   string   `json:"schema"`
-		Use      string   `json:"use"`
-		About    string   `json:"about"`
-		Examples []string `json:"examples"`
-		Groups   []group  `json:"groups"`
-	}{"unicrux.help/1", p.Use, p.About, append([]string{}, p.Examples...), groups}
+	return document.Help{Schema: document.Schema("help"), Use: p.Use, About: p.About,
+		Examples: document.List(p.Examples),
+		Groups: document.Map(p.Groups, func(g HelpGroup) document.HelpGroup {
+			return document.HelpGroup{Head: g.Head,
+				Rows: document.Map(g.Rows, func(r HelpRow) document.HelpRow { return document.HelpRow(r) })}
+		})}
 }

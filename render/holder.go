@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // A HolderView is the holder with what the reader needs to know where it is.
@@ -87,37 +88,23 @@ func until(t, now time.Time) string {
 	return fmt.Sprintf("in %s (%s)", count(nearest(24*time.Hour), "day", "days"), t.Local().Format("2006-01-02"))
 }
 
-// HolderDocument makes the document "unicrux.holder/1".
+// HolderDocument makes the document of the holder.
 func HolderDocument(v HolderView, holdings []agent.Holding) any {
-	type holding struct {
-		Comment     string `json:"comment"`
-		Fingerprint string `json:"fingerprint"`
-		Until       string `json:"until"`
-		Confirm     bool   `json:"confirm"`
-	}
-	var pid *int
+	d := document.Holder{Schema: document.Schema("holder"), Runs: v.Runs, Socket: document.Path(v.Socket),
+		OpenUntil: v.ChestUntil, Keys: document.Map(holdings, heldByUs)}
 	if v.PID != 0 {
-		pid = &v.PID
+		d.PID = &v.PID
 	}
-	var chest *string
 	if v.ChestUntil != nil {
-		text := v.ChestUntil.UTC().Format(time.RFC3339)
-		chest = &text
+		d.OpenUntil = document.Time(*v.ChestUntil)
 	}
-	list := []holding{}
-	for _, h := range holdings {
-		entry := holding{Comment: h.Comment, Until: h.Ends.UTC().Format(time.RFC3339), Confirm: h.Confirm}
-		if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
-			entry.Fingerprint = sshkey.Fingerprint(key)
-		}
-		list = append(list, entry)
+	return d
+}
+
+func heldByUs(h agent.Holding) document.HeldKey {
+	d := document.HeldKey{Comment: h.Comment, Until: document.Time(h.Ends), AsksFirst: &h.Confirm}
+	if key, err := ssh.ParsePublicKey(h.Blob); err == nil {
+		d.Fingerprint = sshkey.Fingerprint(key)
 	}
-	return struct {
-		Schema string    `json:"schema"`
-		Runs   bool      `json:"runs"`
-		Socket string    `json:"socket"`
-		PID    *int      `json:"pid"` // null when none runs
-		Keys   []holding `json:"keys"`
-		Chest  *string   `json:"chest_until"` // null while it is closed
-	}{"unicrux.holder/1", v.Runs, v.Socket, pid, list, chest}
+	return d
 }

@@ -19,6 +19,7 @@ import (
 	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Host writes all about one described host.
@@ -132,42 +133,20 @@ func Hosts(s Style, list []*describe.Description) string {
 	return s.table([]string{"host", "name in clone URLs", "port", "title"}, rows)
 }
 
-// A hostDocument is a host in "unicrux.host/1" and "unicrux.hosts/1".
-type hostDocument struct {
-	Schema    string  `json:"schema,omitempty"`
-	Name      string  `json:"name"`
-	Title     string  `json:"title"`
-	Host      string  `json:"host"`
-	User      string  `json:"user"`
-	Port      int     `json:"port"`
-	Address   *string `json:"address"`
-	Interface *string `json:"interface"`
-	Change    int     `json:"change,omitempty"`
-}
-
-func hostDoc(d *describe.Description) hostDocument {
-	return hostDocument{Name: d.Name, Title: d.Title, Host: d.HostName(), User: d.SSH.User, Port: d.Port(),
-		Address: optional(d.SSH.Address), Interface: optional(d.Interface.URL)}
+func hostDoc(d *describe.Description) document.Host {
+	return document.Host{Name: d.Name, Title: d.Title, HostName: d.HostName(), User: d.SSH.User, Port: d.Port(),
+		Address: document.Text(d.SSH.Address), API: document.Text(d.Interface.URL)}
 }
 
 // HostDocument makes the document of one host.
 func HostDocument(d *describe.Description, change int) any {
-	document := hostDoc(d)
-	document.Schema, document.Change = "unicrux.host/1", change
-	return document
+	return document.HostAlone{Schema: document.Schema("host"), Host: hostDoc(d), Change: document.Number(change)}
 }
 
 // HostsDocument makes the document of a list of hosts.
 func HostsDocument(list []*describe.Description, problems []string) any {
-	documents := []hostDocument{}
-	for _, d := range list {
-		documents = append(documents, hostDoc(d))
-	}
-	return struct {
-		Schema     string         `json:"schema"`
-		Hosts      []hostDocument `json:"hosts"`
-		Unreadable []string       `json:"unreadable"`
-	}{"unicrux.hosts/1", documents, append([]string{}, problems...)}
+	return document.Hosts{Schema: document.Schema("hosts"), Hosts: document.Map(list, hostDoc),
+		Unreadable: document.List(problems)}
 }
 
 // Trusted writes whose key was stored and why it is believed.
@@ -188,20 +167,11 @@ func Trusted(s Style, t *trust.Trusted, host, file string, dry bool) string {
 		})
 }
 
-// TrustedDocument makes the document "unicrux.trust/1".
+// TrustedDocument makes the document of a host's key that was stored.
 func TrustedDocument(t *trust.Trusted, host string, change int) any {
-	return struct {
-		Schema      string `json:"schema"`
-		Host        string `json:"host"`
-		Name        string `json:"name"`
-		Kind        string `json:"kind"`
-		Fingerprint string `json:"fingerprint"`
-		Compared    string `json:"compared_with"`
-		File        string `json:"file"`
-		Already     bool   `json:"already"`
-		Change      int    `json:"change,omitempty"`
-	}{"unicrux.trust/1", host, t.Name, sshkey.Kind(t.Key), sshkey.Fingerprint(t.Key), t.Because, t.File,
-		t.Already, change}
+	return document.Trust{Schema: document.Schema("trust"), Host: host, StoredFor: t.Name, Type: sshkey.Kind(t.Key),
+		Fingerprint: sshkey.Fingerprint(t.Key), ComparedWith: t.Because, Path: document.Path(t.File),
+		Already: t.Already, Change: document.Number(change)}
 }
 
 // Registered writes what the host knows now and how that was proved.
@@ -251,22 +221,12 @@ func terms(r *registration.Registered) string {
 	return "It " + strings.Join(list, ", and ") + "."
 }
 
-// RegisteredDocument makes the document "unicrux.registration/1".
+// RegisteredDocument makes the document of a key that a host has now; key is its private file.
 func RegisteredDocument(r *registration.Registered, key, host string, change int) any {
-	return struct {
-		Schema  string  `json:"schema"`
-		Host    string  `json:"host"`
-		Key     string  `json:"key"`
-		ID      string  `json:"id"`
-		Title   string  `json:"title"`
-		Account *string `json:"account"`
-		Already bool    `json:"already"`
-		Until   *string `json:"until"`
-		Access  *string `json:"access"`
-		Proof   string  `json:"proof"`
-		Change  int     `json:"change,omitempty"`
-	}{"unicrux.registration/1", host, key, r.ID, r.Title, optional(r.Account), r.Already, optional(timeText(r.Until)),
-		optional(string(r.Access)), string(r.Proof), change}
+	return document.Registration{Schema: document.Schema("registration"), Host: host, Key: document.Path(key),
+		ID: document.Text(r.ID), Title: document.Text(r.Title), Account: document.Text(r.Account),
+		Already: r.Already, Until: document.Time(r.Until), Access: document.Text(string(r.Access)),
+		Proof: string(r.Proof), Change: document.Number(change)}
 }
 
 // ByHand says what to paste, where and under which title. The line stands alone, whole.

@@ -3,10 +3,10 @@ package render
 import (
 	"bytes"
 	"encoding/json"
-	"time"
 
 	"anchorage.example/unicrux/core/diagnose/finding"
 	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render/document"
 )
 
 // JSON writes a document: indented, with a line end, and nothing escaped that need not be.
@@ -21,129 +21,40 @@ func JSON(document any) string {
 	return b.String()
 }
 
-// A checkDocument is "unicrux.check/1".
-type checkDocument struct {
-	Schema   string           `json:"schema"`
-	Question questionDocument `json:"question"`
-	Open     bool             `json:"open"`
-	Account  *string          `json:"account"`
-	Crux     *cruxDocument    `json:"crux"`
-	Stages   []stageDocument  `json:"stages"`
-	Notes    []noteDocument   `json:"notes"`
-	Mends    []mendDocument   `json:"mends"`
-}
-
-type questionDocument struct {
-	URL       string  `json:"url"`
-	Remote    *string `json:"remote"`
-	Transport string  `json:"transport"`
-	Purpose   string  `json:"purpose"`
-}
-
-type cruxDocument struct {
-	Code      string         `json:"code"`
-	Stage     string         `json:"stage"`
-	Summary   string         `json:"summary"`
-	Evidence  []string       `json:"evidence"`
-	Seen      []factDocument `json:"seen"` // the same, for programs
-	Certainty string         `json:"certainty"`
-}
-
-type stageDocument struct {
-	Name         string         `json:"name"`
-	State        string         `json:"state"`
-	Milliseconds float64        `json:"milliseconds"`
-	Facts        []factDocument `json:"facts"`
-}
-
-type factDocument struct {
-	Name   string `json:"name"`
-	Value  string `json:"value"`
-	Origin string `json:"origin"`
-}
-
-type noteDocument struct {
-	Code    string `json:"code"`
-	Summary string `json:"summary"`
-}
-
-type mendDocument struct {
-	Summary   string   `json:"summary"`
-	Command   []string `json:"command"`
-	By        string   `json:"by"`
-	Automatic bool     `json:"automatic"`
-}
-
 // WayDocument makes the document of a way.
-func WayDocument(w *finding.Way) any {
-	d := checkDocument{Schema: "unicrux.check/1", Open: w.IsOpen(), Account: optional(w.Account),
-		Question: questionDocument{URL: w.Question.URL, Remote: optional(w.Question.Remote),
+func WayDocument(w *finding.Way) any { return wayDoc(w) }
+
+func wayDoc(w *finding.Way) document.Check {
+	d := document.Check{Schema: document.Schema("check"), Open: w.IsOpen(), Account: document.Text(w.Account),
+		Question: document.Question{URL: w.Question.URL, Remote: document.Text(w.Question.Remote),
 			Transport: w.Question.Transport, Purpose: string(w.Question.Purpose)},
-		Stages: []stageDocument{}, Notes: []noteDocument{}}
+		Stages: document.Map(w.Stages, stageDoc), Mends: document.Map(w.Mends, mendDoc),
+		Notes: document.Map(w.Notes, func(note finding.Note) document.Note {
+			return document.Note{Code: note.Code.String(), Summary: note.Summary}
+		})}
 	if c := w.Crux; c != nil {
-		d.Crux = &cruxDocument{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary, Evidence: []string{},
-			Seen: []factDocument{}, Certainty: string(c.Certainty)}
-		for _, e := range c.Evidence {
-			d.Crux.Evidence = append(d.Crux.Evidence, sentence(e))
-			d.Crux.Seen = append(d.Crux.Seen, factDocument{string(e.Name), e.Text, e.Origin})
-		}
+		d.Crux = &document.Crux{Code: c.Code.String(), Stage: string(c.Stage), Summary: c.Summary,
+			Certainty: string(c.Certainty), Evidence: document.Map(c.Evidence, sentence),
+			Seen: document.Map(c.Evidence, func(e finding.Evidence) document.Fact {
+				return document.Fact{Name: string(e.Name), Value: e.Text, Origin: e.Origin}
+			})}
 	}
-	for _, stage := range w.Stages {
-		s := stageDocument{Name: string(stage.Name), State: string(stage.State),
-			Milliseconds: milliseconds(stage.Took), Facts: []factDocument{}}
-		for _, fact := range stage.Facts {
-			s.Facts = append(s.Facts, factDocument(fact))
-		}
-		d.Stages = append(d.Stages, s)
-	}
-	for _, note := range w.Notes {
-		d.Notes = append(d.Notes, noteDocument{note.Code.String(), note.Summary})
-	}
-	d.Mends = mendDocuments(w.Mends)
 	return d
 }
 
-func mendDocuments(mends []finding.Mend) []mendDocument {
-	list := []mendDocument{}
-	for _, mend := range mends {
-		list = append(list, mendDocument{Summary: mend.Summary, Command: append([]string{}, mend.Command...),
-			By: string(mend.By), Automatic: mend.Automatic})
-	}
-	return list
+func stageDoc(s finding.Stage) document.Stage {
+	return document.Stage{Name: string(s.Name), State: string(s.State), Milliseconds: document.Milliseconds(s.Took),
+		Facts: document.Map(s.Facts, func(f finding.Fact) document.Fact { return document.Fact(f) })}
 }
 
-// milliseconds keeps three digits behind the point.
-func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
-
-// optional is nil for an empty text, which JSON writes as null.
-func optional(text string) *string {
-	if text == "" {
-		return nil
-	}
-	return &text
+func mendDoc(m finding.Mend) document.Mend {
+	return document.Mend{Summary: m.Summary, Command: document.List(m.Command), By: string(m.By),
+		Automatic: m.Automatic}
 }
 
-// ErrorDocument makes the document "unicrux.error/1" of a failed command. code never changes its meaning; changes are
+// ErrorDocument makes the document of a failed command. code never changes its meaning; changes are
 // what the command did before it failed.
 func ErrorDocument(code, message, advice string, exit int, changes []workstation.Change) any {
-	ids := []int{}
-	for _, change := range changes {
-		ids = append(ids, change.ID)
-	}
-	return struct {
-		Schema  string `json:"schema"`
-		Code    string `json:"code"`
-		Message string `json:"message"`
-		Advice  string `json:"advice"`
-		Exit    int    `json:"exit"`
-		Changes []int  `json:"changes"`
-	}{"unicrux.error/1", code, message, advice, exit, ids}
-}
-
-// timeText is a time in RFC 3339, UTC; empty for the zero time.
-func timeText(t time.Time) string {
-	if t.IsZero() {
-		return ""
-	}
-	return t.UTC().Format(time.RFC3339)
+	return document.Error{Schema: document.Schema("error"), Code: code, Message: message, Advice: advice, Exit: exit,
+		ChangeNumbers: document.Map(changes, func(c workstation.Change) int { return c.ID })}
 }

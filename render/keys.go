@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // A KeyView is a key pair with what the reader needs to know where it is.
@@ -195,55 +196,23 @@ func Keys(s Style, views []KeyView, unreadable []string) string {
 	return text + Careful(s, unreadable)
 }
 
-// A keyDocument is a key in "unicrux.key/1" and "unicrux.keys/1".
-type keyDocument struct {
-	Schema      string          `json:"schema,omitempty"`
-	Name        string          `json:"name"`
-	Path        string          `json:"path"`
-	Kind        string          `json:"type"`
-	Bits        int             `json:"bits"`
-	Fingerprint string          `json:"fingerprint"`
-	Comment     string          `json:"comment"`
-	Locked      bool            `json:"locked"`
-	PublicLine  string          `json:"public_line"`
-	Settings    []string        `json:"settings"` // what points to it
-	KnownAt     []string        `json:"known_at"` // hosts that were told about it, or seen to take it
-	InAgent     bool            `json:"in_agent"`
-	Modified    string          `json:"modified"`
-	Certificate *keyCertificate `json:"certificate,omitempty"` // that lies beside it
-	Change      int             `json:"change,omitempty"`
-}
-
-// A keyCertificate is the certificate of a key.
-type keyCertificate struct {
-	Users     []string `json:"users"`
-	From      string   `json:"from"`
-	Until     *string  `json:"until"`     // null for one without an end
-	Authority string   `json:"authority"` // the fingerprint of the key that signed it
-	ID        string   `json:"id"`
-}
-
-func certificateDoc(certificate *ssh.Certificate) *keyCertificate {
+func certificateDoc(certificate *ssh.Certificate) *document.Certificate {
 	if certificate == nil {
 		return nil
 	}
 	from, until := sshkey.CertificateTimes(certificate)
-	d := &keyCertificate{Users: append([]string{}, certificate.ValidPrincipals...),
-		From:      from.UTC().Format(time.RFC3339),
+	return &document.Certificate{Principals: document.List(certificate.ValidPrincipals),
+		ValidFrom: document.Time(from), Until: document.Time(until),
 		Authority: sshkey.Fingerprint(certificate.SignatureKey), ID: certificate.KeyId}
-	if !until.IsZero() {
-		d.Until = optional(until.UTC().Format(time.RFC3339))
-	}
-	return d
 }
 
-func keyDoc(v KeyView) keyDocument {
-	d := keyDocument{Name: v.Pair.Name(), Path: v.Pair.Path, Comment: v.Pair.Comment, Locked: v.Pair.Locked,
-		Settings: append([]string{}, v.Settings...), KnownAt: append([]string{}, v.KnownAt...), InAgent: v.Held,
-		Modified: v.Pair.Modified.UTC().Format(time.RFC3339), Fingerprint: v.fingerprint(),
+func keyDoc(v KeyView) document.Key {
+	d := document.Key{Name: v.Pair.Name(), Path: document.Path(v.Pair.Path), Comment: v.Pair.Comment,
+		HasPassphrase: v.Pair.Locked, Settings: document.List(v.Settings), KnownAt: document.List(v.KnownAt),
+		InAgent: v.Held, Modified: document.Time(v.Pair.Modified), Fingerprint: v.fingerprint(),
 		Certificate: certificateDoc(v.Pair.Certificate)}
 	if v.Pair.Public != nil {
-		d.Kind, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)
+		d.Type, d.Bits = sshkey.Kind(v.Pair.Public), sshkey.Bits(v.Pair.Public)
 		d.PublicLine = sshkey.Line(v.Pair.Public, v.Pair.Comment)
 	}
 	return d
@@ -252,37 +221,18 @@ func keyDoc(v KeyView) keyDocument {
 // KeyDocument makes the document of one pair; change is the number of the change that made
 // it, or 0.
 func KeyDocument(v KeyView, change int) any {
-	d := keyDoc(v)
-	d.Schema, d.Change = "unicrux.key/1", change
-	return d
+	return document.KeyAlone{Schema: document.Schema("key"), Key: keyDoc(v), Change: document.Number(change)}
 }
 
 // KeysDocument makes the document of a list of pairs.
 func KeysDocument(views []KeyView, unreadable []string) any {
-	list := []keyDocument{}
-	for _, v := range views {
-		list = append(list, keyDoc(v))
-	}
-	return struct {
-		Schema     string        `json:"schema"`
-		Keys       []keyDocument `json:"keys"`
-		Unreadable []string      `json:"unreadable"`
-	}{"unicrux.keys/1", list, append([]string{}, unreadable...)}
+	return document.Keys{Schema: document.Schema("keys"), Keys: document.Map(views, keyDoc),
+		Unreadable: document.List(unreadable)}
 }
 
-// LoadedDocument makes the document "unicrux.agent_key/1"; until is nil for a key that the
-// agents hold no more.
-func LoadedDocument(key string, sockets []string, until *time.Time, change int) any {
-	var ends *string
-	if until != nil {
-		ends = optional(until.UTC().Format(time.RFC3339))
-	}
-	return struct {
-		Schema string   `json:"schema"`
-		Key    string   `json:"key"`
-		Agents []string `json:"agents"`
-		Held   bool     `json:"held"`
-		Until  *string  `json:"until"`
-		Change int      `json:"change,omitempty"`
-	}{"unicrux.agent_key/1", key, append([]string{}, sockets...), until != nil, ends, change}
+// LoadedDocument makes the document of a key in agents; until is zero for one that the agents no longer hold.
+func LoadedDocument(key string, sockets []string, until time.Time, change int) any {
+	return document.AgentKey{Schema: document.Schema("agent-key"), Key: document.Path(key),
+		AgentSockets: document.Map(sockets, func(socket string) document.Path { return document.Path(socket) }),
+		Held:         !until.IsZero(), Until: document.Time(until), Change: document.Number(change)}
 }

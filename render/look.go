@@ -9,6 +9,7 @@ import (
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Look opens with where one stands, then who opens what, what is unsafe, and what to do next.
@@ -242,80 +243,38 @@ func keyWord(key look.Key, tilde func(string) string) string {
 	return key.Pair.Name()
 }
 
-// A lookDocument is "unicrux.look/1".
-type lookDocument struct {
-	Schema string          `json:"schema"`
-	Keys   []keyEntry      `json:"keys"`
-	Hosts  []hostEntry     `json:"hosts"`
-	Others []otherEntry    `json:"undescribed"` // hosts that something here names and nobody has described
-	Tokens []tokenDocument `json:"tokens"`
-	Agents []agentEntry    `json:"agents"`
-	Unsafe []unsafeEntry   `json:"unsafe"`
-	Lends  *string         `json:"agent_forwarded_everywhere"` // where the settings say so; null where they do not
-}
-
-type keyEntry struct {
-	Path        string `json:"path"`
-	Fingerprint string `json:"fingerprint"`
-	Locked      bool   `json:"locked"`
-	InAgent     bool   `json:"in_agent"`
-}
-
-type hostEntry struct {
-	Name    string   `json:"name"`
-	Trusted bool     `json:"trusted"`
-	Offers  []string `json:"offers"` // paths of keys, in the order in which ssh would offer them
-	Others  int      `json:"others"` // further keys, which only the agent has
-}
-
-type otherEntry struct {
-	Name string   `json:"name"`
-	From []string `json:"known_from"`
-}
-
-type unsafeEntry struct {
-	Risk string `json:"risk"`
-	Path string `json:"path"`
-}
-
-// LookDocument makes the document "unicrux.look/1".
-func LookDocument(v *look.View) any { return lookDoc(v) }
-
-func lookDoc(v *look.View) lookDocument {
-	keys, hosts, unsafe := []keyEntry{}, []hostEntry{}, []unsafeEntry{}
-	for _, key := range v.Keys {
-		entry := keyEntry{Path: key.Pair.Path, Locked: key.Pair.Locked, InAgent: key.InAgent}
-		if key.Pair.Public != nil {
-			entry.Fingerprint = sshkey.Fingerprint(key.Pair.Public)
-		}
-		keys = append(keys, entry)
-	}
+// LookDocument makes the document of what is on this workstation; known is what is stored of host keys, nil where that
+// was not asked for.
+func LookDocument(v *look.View, known *document.KnownHosts, now time.Time) any {
+	d := document.Look{Schema: document.Schema("look"), KnownHosts: known,
+		Keys: document.Map(v.Keys, lookKey), Hosts: []document.LookHost{}, Undescribed: []document.Undescribed{},
+		Tokens: document.Map(v.Tokens, tokenDoc), Agents: document.Map(v.Agents, agentDoc),
+		Unsafe: []document.Unsafe{}, AgentForwardedEverywhere: document.Text(v.Lends)}
 	for _, host := range v.Hosts {
-		entry := hostEntry{Name: host.Description.Name, Trusted: host.Trusted, Offers: []string{}, Others: host.Others}
+		entry := document.LookHost{Name: host.Description.Name, Trusted: host.Trusted, OnlyInAgent: host.Others,
+			Offers: []document.Path{}}
 		for _, i := range host.Offers {
-			entry.Offers = append(entry.Offers, v.Keys[i].Pair.Path)
+			entry.Offers = append(entry.Offers, document.Path(v.Keys[i].Pair.Path))
 		}
-		hosts = append(hosts, entry)
+		d.Hosts = append(d.Hosts, entry)
+	}
+	for _, other := range v.Others {
+		d.Undescribed = append(d.Undescribed, document.Undescribed{Name: other.Name,
+			KnownFrom: document.List(other.From)})
 	}
 	for _, finding := range v.Unsafe {
-		unsafe = append(unsafe, unsafeEntry{string(finding.Risk), v.Keys[finding.Key].Pair.Path})
+		d.Unsafe = append(d.Unsafe, document.Unsafe{Risk: string(finding.Risk),
+			Path: document.Path(v.Keys[finding.Key].Pair.Path)})
 	}
-	tokens := []tokenDocument{}
-	for _, token := range v.Tokens {
-		tokens = append(tokens, tokenDoc(token))
+	summary, command := nextStep(v, now, func(path string) string { return path })
+	d.Next = document.Next{Summary: strings.TrimSuffix(summary, ":") + ".", Command: document.List(command)}
+	return d
+}
+
+func lookKey(key look.Key) document.LookKey {
+	d := document.LookKey{Path: document.Path(key.Pair.Path), HasPassphrase: key.Pair.Locked, InAgent: key.InAgent}
+	if key.Pair.Public != nil {
+		d.Fingerprint = sshkey.Fingerprint(key.Pair.Public)
 	}
-	others := []otherEntry{}
-	for _, other := range v.Others {
-		others = append(others, otherEntry{other.Name, other.From})
-	}
-	return lookDocument{
-		"unicrux.look/1",
-		keys,
-		hosts,
-		others,
-		tokens,
-		agentEntries(v.Agents),
-		unsafe,
-		optional(v.Lends),
-	}
+	return d
 }

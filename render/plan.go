@@ -6,6 +6,7 @@ import (
 	"github.com/aymanbagabas/go-udiff"
 
 	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Plan writes what a dry run would have changed: a sentence for each step, and the
@@ -63,23 +64,15 @@ func (s Style) unified(text string) string {
 	return b.String()
 }
 
-// PlanDocument makes the document "unicrux.plan/1".
+// PlanDocument makes the document of what a dry run would have changed.
 func PlanDocument(steps []workstation.Difference) any {
-	type change struct {
-		Summary    string  `json:"summary"`
-		Path       *string `json:"path"`
-		Difference *string `json:"difference"`
+	return document.Plan{Schema: document.Schema("plan"), Differences: document.Map(steps, differenceDoc)}
+}
+
+func differenceDoc(step workstation.Difference) document.Difference {
+	d := document.Difference{Summary: step.Summary, Path: document.Text(document.Path(step.Path))}
+	if step.Path != "" && !step.Secret {
+		d.Difference = document.Text(udiff.Unified(step.Path, step.Path, string(step.Before), string(step.After)))
 	}
-	list := []change{}
-	for _, step := range steps {
-		c := change{Summary: step.Summary, Path: optional(step.Path)}
-		if step.Path != "" && !step.Secret {
-			c.Difference = optional(udiff.Unified(step.Path, step.Path, string(step.Before), string(step.After)))
-		}
-		list = append(list, c)
-	}
-	return struct {
-		Schema  string   `json:"schema"`
-		Changes []change `json:"changes"`
-	}{"unicrux.plan/1", list}
+	return d
 }

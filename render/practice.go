@@ -3,6 +3,8 @@ package render
 import (
 	"fmt"
 	"strings"
+
+	"anchorage.example/unicrux/render/document"
 )
 
 // A PracticeView is a running practice host.
@@ -40,48 +42,14 @@ func Practice(s Style, views []PracticeView) string {
 	return text + "\n" + s.Sentences("In another terminal, begin with one of the descriptions.")
 }
 
-// PracticeDocument makes the document "unicrux.practice/1".
+// PracticeDocument makes the document of the practice hosts that run.
 func PracticeDocument(views []PracticeView) any {
-	type host struct {
-		Name        string  `json:"name"`
-		Title       string  `json:"title"`
-		SSHPort     int     `json:"ssh_port"`
-		WebPort     int     `json:"web_port"`
-		Description string  `json:"description_file"`
-		Token       *string `json:"token_file"` // null where there is no interface
-		Account     string  `json:"account"`
-		CloneURL    string  `json:"clone_url"`
-		CloneHTTPS  *string `json:"clone_https"`
-	}
-	list := []host{}
-	for _, v := range views {
-		list = append(list, host{v.Name, v.Title, v.SSHPort, v.WebPort, v.Description, optional(v.Token), v.Account,
-			v.CloneURL, optional(v.CloneHTTPS)})
-	}
-	return struct {
-		Schema string `json:"schema"`
-		Hosts  []host `json:"hosts"`
-	}{"unicrux.practice/1", list}
-}
-
-// A DemoDocument is "unicrux.demo/1": what the journey did.
-type DemoDocument struct {
-	Schema string     `json:"schema"`
-	Worked bool       `json:"worked"`
-	Steps  []DemoStep `json:"steps"`
-}
-
-// A DemoStep is one command of the journey.
-type DemoStep struct {
-	Command []string `json:"command"`
-	Exit    int      `json:"exit"`
-	Worked  bool     `json:"worked"`
-}
-
-// Add puts a step at the end; one that went otherwise than it should spoils the whole.
-func (d *DemoDocument) Add(command []string, exit int, worked bool) {
-	d.Steps = append(d.Steps, DemoStep{command, exit, worked})
-	d.Worked = d.Worked && worked
+	return document.Practice{Schema: document.Schema("practice"),
+		Hosts: document.Map(views, func(v PracticeView) document.PracticeHost {
+			return document.PracticeHost{Name: v.Name, Title: v.Title, SSHPort: v.SSHPort, WebPort: v.WebPort,
+				DescriptionPath: document.Path(v.Description), TokenPath: document.Text(document.Path(v.Token)),
+				Account: v.Account, SSHURL: document.Text(v.CloneURL), HTTPSURL: document.Text(v.CloneHTTPS)}
+		})}
 }
 
 // DemoStep announces a command of the journey.
@@ -94,7 +62,7 @@ func (s Style) DemoStep(say string, line []string) string {
 }
 
 // DemoEnd tells how the journey ended, with the host's own view of what was pushed.
-func DemoEnd(s Style, d *DemoDocument, branch, commit, subject, author string) string {
+func DemoEnd(s Style, d *document.Demo, branch, commit, subject, author string) string {
 	text := "\n" + s.Sentences(fmt.Sprintf("The host's own view: %s is at %.12s, “%s” by %s.", branch, commit,
 		subject, author))
 	for _, step := range d.Steps {
@@ -132,19 +100,10 @@ func Faults(s Style, views []FaultView) string {
 		"practice", "serve", "forge", "--fault", "CODE")
 }
 
-// FaultsDocument makes the document "unicrux.faults/1".
+// FaultsDocument makes the document of what a practice host can be told to do wrong.
 func FaultsDocument(views []FaultView) any {
-	type fault struct {
-		Code string   `json:"code"`
-		By   []string `json:"by"`
-		Does string   `json:"does"`
-	}
-	list := make([]fault, len(views))
-	for i, v := range views {
-		list[i] = fault{v.Code, strings.Split(v.By, ", "), v.Does}
-	}
-	return struct {
-		Schema string  `json:"schema"`
-		Faults []fault `json:"faults"`
-	}{"unicrux.faults/1", list}
+	return document.Faults{Schema: document.Schema("faults"),
+		Faults: document.Map(views, func(v FaultView) document.Fault {
+			return document.Fault{Code: v.Code, Transports: strings.Split(v.By, ", "), Summary: v.Does}
+		})}
 }

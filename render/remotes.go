@@ -3,6 +3,7 @@ package render
 import (
 	"anchorage.example/unicrux/core/remotes"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Remotes writes where a repository is cloned from and pushed to.
@@ -50,27 +51,12 @@ func pushesElsewhere(list []remotes.Remote, r remotes.Remote) bool {
 	return false
 }
 
-// RemotesDocument makes the document "unicrux.remotes/1".
+// RemotesDocument makes the document of a repository's remotes.
 func RemotesDocument(list []remotes.Remote) any {
-	type entry struct {
-		Name      string  `json:"name"`
-		Kind      string  `json:"kind"` // git, submodule or mercurial
-		Push      bool    `json:"push"` // only for pushing
-		URL       string  `json:"url"`
-		Used      *string `json:"used"` // after rewriting; null when it is the same
-		Secret    bool    `json:"secret"`
-		Origin    string  `json:"origin"`
-		Transport *string `json:"transport"`
-		Host      *string `json:"host"`
-		Account   *string `json:"account"`
-	}
-	made := []entry{}
-	for _, r := range list {
-		made = append(made, entry{r.Name, string(r.Kind), r.Push, r.URL, optional(r.Used), r.Secret, r.Origin,
-			optional(r.Transport), optional(r.Host), optional(r.Account)})
-	}
-	return struct {
-		Schema  string  `json:"schema"`
-		Remotes []entry `json:"remotes"`
-	}{"unicrux.remotes/1", made}
+	return document.Remotes{Schema: document.Schema("remotes"),
+		Remotes: document.Map(list, func(r remotes.Remote) document.Remote {
+			return document.Remote{Name: r.Name, Type: string(r.Kind), Push: r.Push, URL: r.URL,
+				EffectiveURL: document.Text(r.Used), HasSecret: r.Secret, Origin: r.Origin,
+				Transport: document.Text(r.Transport), Host: document.Text(r.Host), Account: document.Text(r.Account)}
+		})}
 }

@@ -7,6 +7,7 @@ import (
 	"anchorage.example/unicrux/core/renewal"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render/document"
 )
 
 // Renewed writes what a renewal came to.
@@ -75,30 +76,17 @@ func mentionTexts(list []sshconfig.Mention) []string {
 	return texts
 }
 
-// RenewedDocument makes the document "unicrux.renewal/1".
+// RenewedDocument makes the document of a renewal.
 func RenewedDocument(r *renewal.Renewed, old *sshkey.Pair, change int) any {
-	return struct {
-		Schema   string   `json:"schema"`
-		Old      string   `json:"old"`
-		New      string   `json:"new"`
-		Hosts    []string `json:"hosts"`
-		ByHand   []string `json:"by_hand"`   // hosts that must be told by hand to forget the old key
-		Settings []string `json:"settings"`  // that still lead to the old key
-		SetAside bool     `json:"set_aside"` // the old key's files
-		Change   int      `json:"change,omitempty"`
-	}{"unicrux.renewal/1", old.Path, r.New.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...),
-		mentionTexts(r.Left), r.Withdrawn, change}
+	return document.Renewal{Schema: document.Schema("renewal"), OldKey: document.Path(old.Path),
+		NewKey: document.Path(r.New.Path), RegisteredAt: document.List(r.Hosts),
+		WithdrawOnWebPage: document.List(r.ByHand), Settings: mentionTexts(r.Left), Retired: r.Withdrawn,
+		Change: document.Number(change)}
 }
 
-// RetiredDocument makes the document "unicrux.retirement/1".
+// RetiredDocument makes the document of a retirement.
 func RetiredDocument(r *renewal.Retired, key *sshkey.Pair, change int) any {
-	return struct {
-		Schema   string   `json:"schema"`
-		Key      string   `json:"key"`
-		Hosts    []string `json:"hosts"`
-		ByHand   []string `json:"by_hand"`
-		Settings []string `json:"settings"` // of the person's own that still name it
-		Change   int      `json:"change,omitempty"`
-	}{"unicrux.retirement/1", key.Path, append([]string{}, r.Hosts...), append([]string{}, r.ByHand...),
-		mentionTexts(r.Left), change}
+	return document.Retirement{Schema: document.Schema("retirement"), Key: document.Path(key.Path),
+		WithdrawnAt: document.List(r.Hosts), WithdrawOnWebPage: document.List(r.ByHand),
+		Settings: mentionTexts(r.Left), Change: document.Number(change)}
 }

@@ -8,6 +8,7 @@ import (
 	"anchorage.example/unicrux/core/repos"
 	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // pathWidth is the column of a streamed list: its widths must be known before its end.
@@ -48,33 +49,16 @@ func RepoCount(s Style, n int, host, search string) string {
 	return fmt.Sprintf("%d repositories%s.", n, of)
 }
 
-// A repoDocument is a repository in JSON; null is what the host does not tell.
-type repoDocument struct {
-	Path       string  `json:"path"`
-	SSH        *string `json:"ssh"`
-	HTTPS      *string `json:"https"`
-	Access     *string `json:"access"`
-	Visibility *string `json:"visibility"`
-	Frozen     bool    `json:"frozen"`
-	Branch     *string `json:"branch"`
+func repoDoc(r hostapi.Repo) document.Repository {
+	return document.Repository{Repository: r.Path, SSHURL: document.Text(r.SSH), HTTPSURL: document.Text(r.HTTPS),
+		Access: document.Text(string(r.Access)), Visibility: document.Text(r.Visibility), Archived: r.Frozen,
+		Branch: document.Text(r.Branch)}
 }
 
-func repoDoc(r hostapi.Repo) repoDocument {
-	return repoDocument{r.Path, optional(r.SSH), optional(r.HTTPS), optional(string(r.Access)), optional(r.Visibility),
-		r.Frozen, optional(r.Branch)}
-}
-
-// ReposDocument makes the document "unicrux.repositories/1".
+// ReposDocument makes the document of a host's repositories.
 func ReposDocument(list []hostapi.Repo, host string) any {
-	documents := []repoDocument{}
-	for _, r := range list {
-		documents = append(documents, repoDoc(r))
-	}
-	return struct {
-		Schema string         `json:"schema"`
-		Host   string         `json:"host"`
-		Repos  []repoDocument `json:"repositories"`
-	}{"unicrux.repositories/1", host, documents}
+	return document.Repositories{Schema: document.Schema("repositories"), Host: host,
+		Repositories: document.Map(list, repoDoc)}
 }
 
 // MadeRepo says what there is now, and what was pushed.
@@ -113,17 +97,11 @@ func MadeRepo(s Style, m *repos.MadeRepo, host, folder string) string {
 	return s.Sentences(texts...)
 }
 
-// MadeRepoDocument makes the document "unicrux.repository/1".
+// MadeRepoDocument makes the document of a repository that was created.
 func MadeRepoDocument(m *repos.MadeRepo, host string, change int) any {
-	return struct {
-		Schema string `json:"schema"`
-		Host   string `json:"host"`
-		repoDocument
-		Already bool    `json:"already"`
-		Remote  *string `json:"remote"`
-		Pushed  *string `json:"pushed"`
-		Change  int     `json:"change,omitempty"`
-	}{"unicrux.repository/1", host, repoDoc(m.Repo), m.Already, optional(m.Remote), optional(m.Branch), change}
+	return document.RepositoryAlone{Schema: document.Schema("repository"), Host: host, Repository: repoDoc(m.Repo),
+		Already: m.Already, Remote: document.Text(m.Remote), Pushed: document.Text(m.Branch),
+		Change: document.Number(change)}
 }
 
 // Trial writes what came of trying one operation.
@@ -178,27 +156,17 @@ func TrialsEnd(s Style, list []trial.Trial, host string) string {
 	return lead
 }
 
-// TrialsDocument makes the document "unicrux.trials/1".
+// TrialsDocument makes the document of what came of trying a description.
 func TrialsDocument(list []trial.Trial, host string, change int) any {
-	type trial struct {
-		Operation    string  `json:"operation"`
-		State        string  `json:"state"`
-		Words        *string `json:"words"`
-		Milliseconds float64 `json:"milliseconds"`
+	return document.Trials{Schema: document.Schema("trials"), Host: host, Trials: document.Map(list, trialDoc),
+		Change: document.Number(change)}
+}
+
+func trialDoc(t trial.Trial) document.Trial {
+	message := t.Message
+	if t.Err != nil {
+		message = untrusted.Clean(t.Err.Error())
 	}
-	documents := []trial{}
-	for _, t := range list {
-		words := t.Message
-		if t.Err != nil {
-			words = untrusted.Clean(t.Err.Error())
-		}
-		documents = append(documents, trial{t.Operation, strings.ReplaceAll(string(t.State), " ", "-"),
-			optional(words), milliseconds(t.Took)})
-	}
-	return struct {
-		Schema string  `json:"schema"`
-		Host   string  `json:"host"`
-		Trials []trial `json:"trials"`
-		Change int     `json:"change,omitempty"`
-	}{"unicrux.trials/1", host, documents, change}
+	return document.Trial{Operation: t.Operation, State: strings.ReplaceAll(string(t.State), " ", "-"),
+		Message: document.Text(message), Milliseconds: document.Milliseconds(t.Took)}
 }

@@ -6,6 +6,7 @@ import (
 
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // longValue is from where on a default value is counted and not shown.
@@ -102,44 +103,23 @@ func (s Style) byDefault(list []effective.Setting) string {
 	return "\n" + margin + s.paint(bold, "by default") + "\n" + s.block(width, rows)
 }
 
-// SettingsDocument makes the document "unicrux.settings/1".
+// SettingsDocument makes the document of the settings that hold for a host.
 func SettingsDocument(v *effective.View) any {
-	type lost struct {
-		Value  string `json:"value"`
-		Origin string `json:"origin"`
-		Why    string `json:"why"`
-	}
-	type entry struct {
-		Name    string  `json:"name"`
-		Value   string  `json:"value"`
-		Origin  *string `json:"origin"`  // null for the default
-		Default *string `json:"default"` // what would hold without it; told with --verbose
-		Lost    []lost  `json:"lost"`
-	}
-	entries := func(list []effective.Setting) []entry {
-		made := []entry{}
-		for _, setting := range list {
-			e := entry{Name: setting.Name, Value: setting.Value, Origin: optional(setting.Origin),
-				Default: optional(setting.Default), Lost: []lost{}}
-			for _, l := range setting.Lost {
-				e.Lost = append(e.Lost, lost(l))
-			}
-			made = append(made, e)
-		}
-		return made
-	}
-	problems := []string{}
+	d := document.Settings{Schema: document.Schema("settings"), Host: v.Host, SSH: document.Map(v.SSH, settingDoc),
+		Git: document.Map(v.Git, settingDoc), Problems: []string{}, Complete: len(v.Unknown) == 0}
 	for _, problem := range v.Problems {
-		problems = append(problems, problem.Origin.String()+": "+problem.Err.Error())
+		d.Problems = append(d.Problems, problem.Origin.String()+": "+problem.Err.Error())
 	}
-	return struct {
-		Schema   string   `json:"schema"`
-		Host     string   `json:"host"`
-		SSH      []entry  `json:"ssh"`
-		Git      []entry  `json:"git"`
-		Problems []string `json:"problems"` // why the ssh client would stop
-		Asked    bool     `json:"asked"`    // false where a command would have to be run to tell
-	}{"unicrux.settings/1", v.Host, entries(v.SSH), entries(v.Git), problems, len(v.Unknown) == 0}
+	return d
+}
+
+func settingDoc(s effective.Setting) document.Setting {
+	d := document.Setting{Name: s.Name, Value: s.Value, Origin: document.Text(s.Origin),
+		Default: document.Text(s.Default), Lost: []document.LostSetting{}}
+	for _, lost := range s.Lost {
+		d.Lost = append(d.Lost, document.LostSetting(lost))
+	}
+	return d
 }
 
 // Overruled warns of settings of ours that do not hold, with the line that wins.
@@ -159,21 +139,10 @@ func Overruled(s Style, list []effective.Setting, tilde func(string) string) str
 	return Careful(s, texts)
 }
 
-// SetDocument makes the document "unicrux.set/1".
-func SetDocument(words string, overruled []effective.Setting, change int) any {
-	type entry struct {
-		Name   string `json:"name"`
-		Value  string `json:"value"` // that holds instead
-		Origin string `json:"origin"`
-	}
-	list := []entry{}
-	for _, setting := range overruled {
-		list = append(list, entry{setting.Name, setting.Value, setting.Origin})
-	}
-	return struct {
-		Schema    string  `json:"schema"`
-		Words     string  `json:"words"`
-		Overruled []entry `json:"overruled"`
-		Change    int     `json:"change,omitempty"`
-	}{"unicrux.set/1", words, list, change}
+// SetDocument makes the document of what host set has set.
+func SetDocument(summary string, overruled []effective.Setting, change int) any {
+	return document.Set{Schema: document.Schema("set"), Summary: summary, Change: document.Number(change),
+		Overruled: document.Map(overruled, func(s effective.Setting) document.Overruling {
+			return document.Overruling{Name: s.Name, Value: s.Value, Origin: s.Origin}
+		})}
 }

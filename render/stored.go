@@ -7,6 +7,7 @@ import (
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/render/document"
 )
 
 // StoredKeys writes in plain words which stored line belongs to which host, and what is wrong
@@ -61,36 +62,20 @@ func storedFor(stored look.Stored) string {
 	return text
 }
 
-// StoredDocument makes the document "unicrux.look/1" with the stored host keys.
-func StoredDocument(v *look.View, list []look.Stored, problems []knownhosts.Problem) any {
-	type entry struct {
-		Origin      string   `json:"origin"`
-		Hosts       []string `json:"hosts"`
-		Hashed      bool     `json:"hashed"`
-		Marker      *string  `json:"marker"`
-		Kind        string   `json:"type"`
-		Fingerprint string   `json:"fingerprint"`
-		Fault       *string  `json:"fault"` // doubled, rival, wrong or revoked
-		Of          *string  `json:"of"`    // the line that it repeats or contradicts
+// KnownHosts makes the part of the look's document with the stored host keys.
+func KnownHosts(list []look.Stored, problems []knownhosts.Problem) *document.KnownHosts {
+	return &document.KnownHosts{Keys: document.Map(list, knownHostKey),
+		Unreadable: document.Map(problems, func(p knownhosts.Problem) string {
+			return fmt.Sprintf("%s:%d: %v", p.File, p.Line, p.Err)
+		})}
+}
+
+func knownHostKey(stored look.Stored) document.KnownHostKey {
+	d := document.KnownHostKey{Origin: stored.Origin(), HostNames: document.List(stored.Hosts), Hashed: stored.Hashed,
+		Marker: document.Text(string(stored.Marker)), Type: sshkey.Kind(stored.Key),
+		Fingerprint: sshkey.Fingerprint(stored.Key), Fault: document.Text(string(stored.Fault))}
+	if stored.Of != nil {
+		d.Repeats = document.Text(stored.Of.Origin())
 	}
-	made := []entry{}
-	for _, stored := range list {
-		e := entry{Origin: stored.Origin(), Hosts: append([]string{}, stored.Hosts...), Hashed: stored.Hashed,
-			Marker: optional(string(stored.Marker)),
-			Kind:   sshkey.Kind(stored.Key), Fingerprint: sshkey.Fingerprint(stored.Key),
-			Fault: optional(string(stored.Fault))}
-		if stored.Of != nil {
-			e.Of = optional(stored.Of.Origin())
-		}
-		made = append(made, e)
-	}
-	bad := []string{}
-	for _, problem := range problems {
-		bad = append(bad, fmt.Sprintf("%s:%d: %v", problem.File, problem.Line, problem.Err))
-	}
-	return struct {
-		lookDocument
-		Stored     []entry  `json:"stored"`
-		Unreadable []string `json:"unreadable"`
-	}{lookDoc(v), made, bad}
+	return d
 }

@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/trial"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/render/document"
 )
 
 // OtherPlaces holds the places for which a token was kept against those to which it would go now.
@@ -246,75 +247,33 @@ func BrowserPrompt(s Style, page, host string) string {
 		s.Sentences("Waiting for ten minutes. Ctrl-C ends the waiting.")
 }
 
-// A tokenDocument is a token in JSON. The token itself is never in it.
-type tokenDocument struct {
-	Schema   string   `json:"schema,omitempty"`
-	Name     string   `json:"name"`
-	Host     string   `json:"host"`
-	At       string   `json:"at"`
-	Account  *string  `json:"account"`
-	Purposes []string `json:"purposes"`
-	Scopes   []string `json:"scopes"`
-	Made     *string  `json:"made"`
-	Until    *string  `json:"until"`
-	Proved   *string  `json:"proved"`
-	Renews   bool     `json:"renews_itself"`
-	Kept     string   `json:"kept"`
-	Change   int      `json:"change,omitempty"`
+func tokenDoc(e chest.Entry) document.Token {
+	return document.Token{Name: e.Name, Host: e.Host, URLHost: e.At, Account: document.Text(e.Account),
+		Purposes: document.List(e.Purposes), Scopes: document.List(e.Scopes), Made: document.Time(e.Made),
+		Until: document.Time(e.Until), Proved: document.Time(e.Proved), RenewsItself: e.Signed,
+		StoredIn: string(e.Kind)}
 }
 
-func tokenDoc(e chest.Entry) tokenDocument {
-	return tokenDocument{Name: e.Name, Host: e.Host, At: e.At, Account: optional(e.Account),
-		Purposes: append([]string{}, e.Purposes...), Scopes: append([]string{}, e.Scopes...),
-		Made: optional(timeText(e.Made)), Until: optional(timeText(e.Until)), Proved: optional(timeText(e.Proved)),
-		Renews: e.Signed, Kept: string(e.Kind)}
-}
-
-// TokenDocument makes the document "unicrux.token/1".
+// TokenDocument makes the document of one token.
 func TokenDocument(e chest.Entry, change int) any {
-	d := tokenDoc(e)
-	d.Schema, d.Change = "unicrux.token/1", change
-	return d
+	return document.TokenAlone{Schema: document.Schema("token"), Token: tokenDoc(e), Change: document.Number(change)}
 }
 
-// TokensDocument makes the document "unicrux.tokens/1".
+// TokensDocument makes the document of a list of tokens.
 func TokensDocument(list []chest.Entry) any {
-	documents := []tokenDocument{}
-	for _, e := range list {
-		documents = append(documents, tokenDoc(e))
-	}
-	return struct {
-		Schema string          `json:"schema"`
-		Tokens []tokenDocument `json:"tokens"`
-	}{"unicrux.tokens/1", documents}
+	return document.Tokens{Schema: document.Schema("tokens"), Tokens: document.Map(list, tokenDoc)}
 }
 
-// TestedTokenDocument makes the document "unicrux.token-test/1".
+// TestedTokenDocument makes the document of what trying a token showed.
 func TestedTokenDocument(e chest.Entry, proven *tokens.Proven, tried *trial.Tried, lacks []string) any {
-	type requests struct {
-		URL     string  `json:"url"`
-		Reads   bool    `json:"reads"`
-		Writes  bool    `json:"writes"`
-		Refused *string `json:"refused"`
+	d := document.TokenTest{Schema: document.Schema("token-test"), TestedBy: document.Text(proven.How),
+		Lacks: document.List(lacks), Token: tokenDoc(e)}
+	if works := proven.How != ""; works {
+		d.Works = &works
 	}
-	var asGit *requests
 	if tried != nil {
-		asGit = &requests{tried.URL, tried.Reads, tried.Writes, optional(tried.Refused)}
+		d.Tried = &document.TriedRequests{URL: tried.URL, Reads: tried.Reads, Writes: tried.Writes,
+			Refused: document.Text(tried.Refused)}
 	}
-	return struct {
-		Schema string        `json:"schema"`
-		Good   *bool         `json:"good"` // null where it could not be tested
-		By     *string       `json:"by"`
-		Tried  *requests     `json:"tried"` // as git asks; null where it was not
-		Lacks  []string      `json:"lacks"`
-		Token  tokenDocument `json:"token"`
-	}{"unicrux.token-test/1", goodness(proven), optional(proven.How), asGit, append([]string{}, lacks...), tokenDoc(e)}
-}
-
-func goodness(proven *tokens.Proven) *bool {
-	if proven.How == "" {
-		return nil
-	}
-	good := true
-	return &good
+	return d
 }

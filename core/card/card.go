@@ -25,6 +25,12 @@ type Field struct {
 	Command []string // that makes it what another program wants; empty for none
 }
 
+// FieldNames lists all names that fields have.
+func FieldNames() []string {
+	return []string{"protocol", "server", "port", "user", "clone-url", "url", "sign-in", "key", "passphrase", "format",
+		"host-key", "password", "authority"}
+}
+
 // A Side is how a program reaches a host by one transport.
 type Side struct {
 	Transport string // ssh or https

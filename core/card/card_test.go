@@ -1,6 +1,7 @@
 package card_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -65,6 +66,9 @@ func TestCard(t *testing.T) {
 		t.Errorf("%+v", https)
 	}
 	for _, f := range https.Fields {
+		if !slices.Contains(card.FieldNames(), f.Name) {
+			t.Errorf("nobody is told of the field %s", f.Name)
+		}
 		if strings.Contains(f.Value+f.Note, "hidden-") {
 			t.Errorf("a secret: %+v", f)
 		}

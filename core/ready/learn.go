@@ -70,7 +70,7 @@ func Offered(ctx context.Context, p site.Site, way *finding.Way) (source hosts.S
 // learnHost keeps the description of a host that nobody has described, and reads the registry again.
 func learnHost(p site.Site, way *finding.Way, source hosts.Source) (site.Site, Step, error) {
 	d := source.Description
-	batch := p.Station.Begin(fmt.Sprintf("Learn the host %s.", d.HostName()), false)
+	batch := p.Station.Begin(fmt.Sprintf("Learn the host %s.", d.HostName()), false, d.Name)
 	err := hosts.Add(batch, p.Station, source)
 	step := Step{Code: way.Crux.Code, Change: batch.Change().ID,
 		Summary: fmt.Sprintf("Learned %s: it is called %s here.", d.HostName(), d.Name)}

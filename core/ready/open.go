@@ -75,7 +75,7 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 			told(step)
 			continue
 		}
-		step, err := carryOut(ctx, p, way.Crux.Code, mend, request, person)
+		step, err := carryOut(ctx, p, way, mend, request, person)
 		if step.Change != 0 {
 			opening.Steps = append(opening.Steps, step)
 		}
@@ -124,7 +124,7 @@ func (tried attempts) next(way *finding.Way, person Person) (finding.Mend, bool)
 	return finding.Mend{}, false
 }
 
-func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.Mend,
+func carryOut(ctx context.Context, p site.Site, way *finding.Way, mend finding.Mend,
 	request finding.Request, person Person) (Step, error) {
 	title := mend.Summary
 	switch a := mend.Action; a.Do { // the mend says what the person does
@@ -133,7 +133,7 @@ func carryOut(ctx context.Context, p site.Site, code causes.Code, mend finding.M
 	case finding.PasteKey:
 		title = "Use a key for " + a.Host + "."
 	}
-	batch := p.Station.Begin(title, false)
+	batch := p.Station.Begin(title, false, way.Question.Host)
 	words, err := Apply(ctx, p, batch, mend.Action, request, person)
-	return Step{Code: code, Summary: words, Change: batch.Change().ID}, err
+	return Step{Code: way.Crux.Code, Summary: words, Change: batch.Change().ID}, err
 }

@@ -41,9 +41,10 @@ type Difference struct {
 	Secret        bool
 }
 
-// Begin starts a batch. words says what the command is about, as one sentence.
-func (s *Station) Begin(words string, dry bool) *Batch {
-	return &Batch{Dry: dry, station: s, change: Change{Summary: words}, overlay: map[string]fileState{}}
+// Begin starts a batch. words says what the command is about, as one sentence; hosts are those that it is for.
+func (s *Station) Begin(words string, dry bool, hosts ...string) *Batch {
+	hosts = slices.DeleteFunc(hosts, func(name string) bool { return name == "" })
+	return &Batch{Dry: dry, station: s, change: Change{Summary: words, Hosts: hosts}, overlay: map[string]fileState{}}
 }
 
 // Change returns what was done so far. Its ID is 0 while nothing was.

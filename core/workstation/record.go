@@ -33,6 +33,7 @@ type Change struct {
 	Summary string     `json:"words"`            // what the command was about, as one sentence
 	Steps   []Step     `json:"steps"`            // in the order in which they were taken
 	Undone  *time.Time `json:"undone,omitempty"` // when it was taken back
+	Hosts   []string   `json:"hosts,omitempty"`  // that it was for, by the names they have here
 
 	// About says what a long command was at, so that it can go on where it was cut short.
 	About map[string]string `json:"about,omitempty"`
@@ -40,6 +41,20 @@ type Change struct {
 	// Unread is why the file of this change could not be read: then nothing but its number and the
 	// time of that file is known, and it cannot be taken back.
 	Unread error `json:"-"`
+}
+
+// Concerns reports whether a change was for a host, or for an account there, of any of the names.
+func (c Change) Concerns(names ...string) bool {
+	about := slices.Clone(c.Hosts)
+	for _, step := range c.Steps {
+		if step.Host != nil {
+			about = append(about, step.Host.Host)
+		}
+	}
+	return slices.ContainsFunc(about, func(host string) bool {
+		_, at, _ := strings.Cut(host, "@")
+		return slices.Contains(names, host) || at != "" && slices.Contains(names, at)
+	})
 }
 
 // A Step is one edit of a file or one act at a host. Exactly one of File and Host is set.

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -51,7 +52,7 @@ func (s *Station) Undo(id int, dry bool, atHost func(HostStep) error) (*Undone, 
 	}
 	var differences []Difference
 	check := func() (err error) {
-		differences, err = s.undoable(change)
+		differences, err = s.undoable(change, rehearsal{})
 		return err
 	}
 	if err := s.whileLocked(check); err != nil || dry {
@@ -131,7 +132,7 @@ func (s *Station) MayUndo(before int) int {
 			continue
 		}
 		if change, err := s.find(id); err == nil {
-			if _, err := s.undoable(change); err == nil {
+			if _, err := s.undoable(change, rehearsal{}); err == nil {
 				return id
 			}
 		}
@@ -167,9 +168,12 @@ func (s *Station) find(id int) (Change, error) {
 
 // undoable makes sure that every file is as the change left it, or as it was before (from
 // an undo that was cut short). Steps on the same file are looked at from the last one back.
-func (s *Station) undoable(change Change) ([]Difference, error) {
+func (s *Station) undoable(change Change, before rehearsal) ([]Difference, error) {
 	var differences []Difference
-	states := map[string]fileState{} // what the undo makes of the files so far
+	states := maps.Clone(before.states) // what the undo makes of the files so far
+	if states == nil {
+		states = map[string]fileState{}
+	}
 	for _, step := range slices.Backward(change.Steps) {
 		d := Difference{Summary: step.Summary}
 		if f := step.File; f != nil {
@@ -181,14 +185,15 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 				}
 			}
 			then, ok := f.undo(now)
-			if ok && !f.left(now) && s.later(change, f.Path) != 0 { // what was built on this must go first
+			if ok && !f.left(now) &&
+				s.later(change, f.Path, before.undone) != 0 { // what was built on this must go first
 				ok = false
 			}
 			if f.Secret && f.Before != nil && f.Before.Sum != f.After.Sum && f.Aside == "" {
-				return nil, fmt.Errorf("%s: %w", f.Path, ErrSecret)
+				return nil, fmt.Errorf("%s: %w", s.Tilde(f.Path), ErrSecret)
 			}
 			if !ok {
-				return nil, s.edited(change.ID, f)
+				return nil, s.edited(change.ID, f, before.undone)
 			}
 			states[f.Path] = then
 			d.Path, d.Secret = f.Path, f.Secret
@@ -197,6 +202,9 @@ func (s *Station) undoable(change Change) ([]Difference, error) {
 			}
 		}
 		differences = append(differences, d)
+	}
+	if before.states != nil {
+		maps.Copy(before.states, states)
 	}
 	return differences, nil
 }
@@ -252,10 +260,11 @@ func (f *FileStep) before(now []byte) ([]byte, bool) {
 // later finds a change of ours that was made after another, on the same file, and that was not taken
 // back: what it did may lean on the other. Changes that were made at the same time lean on each other,
 // and stand in nobody's way.
-func (s *Station) later(change Change, path string) int {
+func (s *Station) later(change Change, path string, gone []int) int {
 	all, _ := s.Changes() // a folder that cannot be read only costs the number
 	for _, other := range slices.Backward(all) {
-		if other.ID > change.ID && other.Undone == nil && other.touches(path) && !change.follows(all, other, path) {
+		if other.ID > change.ID && other.Undone == nil && !slices.Contains(gone, other.ID) && other.touches(path) &&
+			!change.follows(all, other, path) {
 			return other.ID
 		}
 	}
@@ -304,14 +313,14 @@ func (f *FileStep) beforeSum() string {
 	return f.Before.Sum
 }
 
-func (s *Station) edited(id int, f *FileStep) error {
+func (s *Station) edited(id int, f *FileStep, gone []int) error {
 	err := &EditedError{Path: f.Path}
 	for _, h := range f.Edits {
 		err.Ours = append(err.Ours, Hunk{Removed: redact.Mask(h.Removed), Added: redact.Mask(h.Added)})
 	}
 	all, _ := s.Changes() // a folder that cannot be read only costs the number
 	for _, change := range all {
-		if change.ID != id && change.Undone == nil && change.touches(f.Path) {
+		if change.ID != id && change.Undone == nil && !slices.Contains(gone, change.ID) && change.touches(f.Path) {
 			err.By = change.ID
 		}
 	}

@@ -1,0 +1,86 @@
+package cli
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"anchorage.example/unicrux/core/completion"
+)
+
+// free are words in capitals in whose place anything can be: a shell has nothing to offer for them.
+var free = []string{"FILE", "DIR", "URL", "NAME", "REPOSITORY", "KIND", "TEXT", "WHEN", "TIME", "PORT", "COMMAND",
+	"TOPIC", "FINGERPRINT", "BITS", "HOSTNAME", "ADDRESS"}
+
+// TestCompletionKnowsEveryName: whatever a use line or an option names in capitals is completed, or is known to be free;
+// what has a few values completes those.
+func TestCompletionKnowsEveryName(t *testing.T) {
+	t.Parallel()
+	a := &app{prompter: &prompter{console: &console{}}}
+	known := 0
+	judge := func(where string, names []string) {
+		for _, name := range names {
+			switch {
+			case completion.Known(name):
+				known++
+			case name != strings.ToLower(name) && !slices.Contains(free, name):
+				t.Errorf("%s: a shell does not know what %s is", where, name)
+			}
+		}
+	}
+	var each func(*cobra.Command)
+	each = func(c *cobra.Command) {
+		for _, child := range c.Commands() {
+			if !child.Hidden {
+				each(child)
+			}
+		}
+		if c.HasSubCommands() {
+			return
+		}
+		for at := range argumentNames(c.Use) {
+			judge(c.CommandPath(), names(argumentNames(c.Use), at))
+		}
+		c.LocalFlags().VisitAll(func(f *pflag.Flag) {
+			choice, ok := f.Value.(interface{ offered() []string })
+			if ok && choice.offered() != nil || f.Value.Type() == "bool" {
+				return
+			}
+			name, _ := pflag.UnquoteUsage(f)
+			judge(c.CommandPath()+" --"+f.Name, []string{name})
+		})
+	}
+	each(a.root())
+	if known < 40 {
+		t.Errorf("only %d names are known", known)
+	}
+}
+
+// TestArgumentNames reads use lines.
+func TestArgumentNames(t *testing.T) {
+	t.Parallel()
+	for _, row := range []struct {
+		use  string
+		at   int
+		want string
+	}{
+		{"list", 0, ""},
+		{"register KEY HOST", 0, "KEY"},
+		{"register KEY HOST", 1, "HOST"},
+		{"register KEY HOST", 2, ""},
+		{"check [URL|REMOTE|HOST [REPOSITORY]]", 0, "URL REMOTE HOST"},
+		{"check [URL|REMOTE|HOST [REPOSITORY]]", 1, "REPOSITORY"},
+		{"use ssh|https [REMOTE]", 0, "ssh https"},
+		{"use ssh|https [REMOTE]", 1, "REMOTE"},
+		{"save KEY --format FORMAT --out FILE", 1, ""},
+		{"set HOST NAME=VALUE…", 4, "NAME=VALUE"},
+		{"find [DIR...]", 3, "DIR"},
+	} {
+		if got := strings.Join(names(argumentNames(row.use), row.at), " "); got != row.want {
+			t.Errorf("%q at %d: %q, want %q", row.use, row.at, got, row.want)
+		}
+	}
+}
