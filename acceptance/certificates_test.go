@@ -78,7 +78,7 @@ func TestUserCertificates(t *testing.T) {
 	}{
 		{"beside the key", "", beside("mine", me, "ca")},
 		{"of an RSA key", "", beside("old", me, "ca")},
-		{"without an end", "", beside("mine",
+		{"without expiry", "", beside("mine",
 			func() ssh.Certificate { c := me; c.ValidBefore = ssh.CertTimeInfinity; return c }(), "ca")},
 		{"that settings name", "", func(p *person) string {
 			p.write(p.signed("mine", "ca", me), "mine.cert")

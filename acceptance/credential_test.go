@@ -211,7 +211,7 @@ func TestForesight(t *testing.T) {
 	}
 	p.openChest()
 	url := p.cloneHTTPS("buoys/drift-model")
-	words := "The token forge ends in 9 days"
+	words := "The token forge expires in 9 days"
 	if r := p.mustGit("ls-remote", url); !strings.Contains(r.err, words) ||
 		!strings.Contains(r.err, "unicrux token renew forge") {
 		t.Errorf("the first time: %s", r)

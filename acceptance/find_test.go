@@ -26,9 +26,9 @@ func TestKeyFind(t *testing.T) {
 
 	risks := func() map[string][]string {
 		var document struct {
-			Schema string
-			Whole  bool
-			Keys   []struct {
+			Schema   string
+			Complete bool
+			Keys     []struct {
 				Path    string
 				Private bool
 				Risks   []string
@@ -36,7 +36,7 @@ func TestKeyFind(t *testing.T) {
 		}
 		r := p.must("key", "find", "--json")
 		if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.found/1" ||
-			!document.Whole {
+			!document.Complete {
 			t.Fatalf("%v: %s", err, r)
 		}
 		found := map[string][]string{}

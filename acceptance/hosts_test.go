@@ -220,7 +220,7 @@ func TestKeysForOneRepository(t *testing.T) {
 	p.must(append([]string{"key", "register", "robot", "saltmarsh", "--repo", "buoys/drift-model", "--access", "read",
 		"--until", "30d", "--title", "robot"}, token...)...)
 	if r := p.must(append([]string{"key", "compare", "saltmarsh", "--repo", "buoys/drift-model"},
-		token...)...); !strings.Contains(r.out, "reads only") || !strings.Contains(r.out, "ends in ") {
+		token...)...); !strings.Contains(r.out, "reads only") || !strings.Contains(r.out, "expires in ") {
 		t.Errorf("compare: %s", r)
 	}
 	p.mustGit("ls-remote", p.host.CloneURL("buoys/drift-model"))

@@ -12,6 +12,7 @@ import (
 
 	"anchorage.example/unicrux/agreement"
 	"anchorage.example/unicrux/demo"
+	"anchorage.example/unicrux/render/document"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -134,18 +135,12 @@ func TestPracticeServeEndsCleanly(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	var document struct {
-		Schema string
-		Hosts  []struct {
-			DescriptionFile string `json:"description_file"`
-		}
+	var practice document.Practice
+	if err := json.NewDecoder(out).Decode(&practice); err != nil || len(practice.Hosts) != 3 {
+		t.Fatalf("%+v, %v", practice, err)
 	}
-	if err := json.NewDecoder(out).Decode(&document); err != nil || document.Schema != "unicrux.practice/1" ||
-		len(document.Hosts) != 3 {
-		t.Fatalf("%+v, %v", document, err)
-	}
-	for _, host := range document.Hosts {
-		p.must("host", "add", host.DescriptionFile)
+	for _, host := range practice.Hosts {
+		p.must("host", "add", string(host.DescriptionPath))
 	}
 	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
 		t.Fatal(err)
@@ -153,7 +148,7 @@ func TestPracticeServeEndsCleanly(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Errorf("stopped: %v", err)
 	}
-	if _, err := os.Stat(filepath.Dir(filepath.Dir(document.Hosts[0].DescriptionFile))); !os.IsNotExist(err) {
+	if _, err := os.Stat(filepath.Dir(filepath.Dir(string(practice.Hosts[0].DescriptionPath)))); !os.IsNotExist(err) {
 		t.Errorf("its folder is still there: %v", err)
 	}
 }

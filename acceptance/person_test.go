@@ -24,6 +24,7 @@ import (
 	_ "anchorage.example/unicrux/cli"
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/fixture/contract"
+	"anchorage.example/unicrux/render/document"
 	"anchorage.example/unicrux/standin"
 )
 
@@ -169,23 +170,14 @@ func (p *person) environ() []string {
 }
 
 // changes is the record as it is told.
-func (p *person) changes() []struct {
-	ID     int
-	Undone *string
-} {
+func (p *person) changes() []document.Change {
 	p.t.Helper()
-	var document struct {
-		Schema  string
-		Changes []struct {
-			ID     int
-			Undone *string
-		}
-	}
+	var record document.Changes
 	r := p.must("changes", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.changes/1" {
+	if err := json.Unmarshal([]byte(r.out), &record); err != nil {
 		p.t.Fatalf("changes: %v: %s", err, r)
 	}
-	return document.Changes
+	return record.Changes
 }
 
 // A result is what a command left behind.

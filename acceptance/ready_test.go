@@ -272,7 +272,7 @@ func (p *person) standing() []int {
 	var numbers []int
 	for _, change := range p.changes() {
 		if change.Undone == nil {
-			numbers = append(numbers, change.ID)
+			numbers = append(numbers, change.Change)
 		}
 	}
 	return numbers

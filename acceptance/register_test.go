@@ -38,7 +38,7 @@ func TestRegisterOnTerms(t *testing.T) {
 		}
 	}
 	r = p.must("key", "compare", "forge", "--token-from", p.host.TokenFile())
-	for _, words := range []string{"“Ines, at sea”", "reads only", "used ", "ends in 90 days"} {
+	for _, words := range []string{"“Ines, at sea”", "reads only", "used ", "expires in 90 days"} {
 		if !strings.Contains(r.out, words) {
 			t.Errorf("no %q: %s", words, r)
 		}

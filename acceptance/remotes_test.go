@@ -8,16 +8,8 @@ import (
 	"testing"
 
 	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/render/document"
 )
-
-type remotesDocument struct {
-	Schema  string
-	Remotes []struct {
-		Name, Kind, URL, Origin        string
-		Push, Secret                   bool
-		Used, Transport, Host, Account *string
-	}
-}
 
 // TestRemotes lists remotes of every kind, and turns one from https to ssh and back.
 func TestRemotes(t *testing.T) {
@@ -35,18 +27,18 @@ func TestRemotes(t *testing.T) {
 	p.mustGit("config", "--add", "remote.up.pushurl", "git@elsewhere.example:x")
 	p.mustGit("config", "submodule.gauge.url", "git@forge.tidewater.example:buoys/tide-tables.git")
 	p.mustGit("config", "url.https://mirror.example/.insteadOf", "https://elsewhere.example/")
-	var document remotesDocument
+	var list document.Remotes
 	r := p.must("remote", "list", "--json")
-	if err := json.Unmarshal([]byte(r.out), &document); err != nil || document.Schema != "unicrux.remotes/1" {
+	if err := json.Unmarshal([]byte(r.out), &list); err != nil {
 		t.Fatalf("%v: %s", err, r)
 	}
 	var got []string
-	for _, remote := range document.Remotes {
-		text := remote.Name + " " + remote.Kind + " " + remote.URL
+	for _, remote := range list.Remotes {
+		text := remote.Name + " " + remote.Type + " " + remote.URL
 		if remote.Push {
 			text += " push"
 		}
-		if remote.Secret {
+		if remote.HasSecret {
 			text += " secret"
 		}
 		if remote.Host != nil {
@@ -122,7 +114,7 @@ func TestRemotes(t *testing.T) {
 		"hgrc",
 	)
 	p.folder = p.path("lamp")
-	if r := p.must("look", "remotes", "--json"); !strings.Contains(r.out, `"kind": "mercurial"`) ||
+	if r := p.must("look", "remotes", "--json"); !strings.Contains(r.out, `"type": "mercurial"`) ||
 		strings.Contains(r.out, "hush-hush-and-not-a-word") || strings.Count(r.out, `"name": "default"`) != 2 {
 		t.Errorf("Mercurial: %s", r)
 	}

@@ -100,6 +100,7 @@ func (a *app) choose(d *describe.Description, lookup string, choices []hostapi.C
 
 // ask lets read ask on the terminal, which it finds in a.asked.
 func (p *prompter) ask(read func() (string, error)) (string, error) {
+	defer p.wait.hold()()
 	fd := int(p.In.Fd())
 	restore, err := makeRaw(fd)
 	if err != nil {

@@ -222,7 +222,7 @@ func refuseUndo(a *app, err error, id int, standing []int) error {
 		)+". Nothing was touched.", ""
 	}
 	if !a.json {
-		a.tell(render.Conflict(a.style(), edited, path))
+		a.tell(render.Conflict(a.errStyle(), edited, path))
 	}
 	return &problem{message: undoWords(edited.By, path), advice: first + advice, exit: exitCrux}
 }

@@ -19,6 +19,7 @@ import (
 	"anchorage.example/unicrux/core/memory"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/core/waiting"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 )
@@ -153,7 +154,7 @@ func (a *app) finish(err error) int {
 			render.JSON(render.ErrorDocument(problem.codeOf(), problem.message, problem.advice, problem.exit, changes)))
 		return problem.exit
 	}
-	a.tell(render.Problem(a.style(), problem.message, problem.advice) + render.DoneBefore(a.style(), changes))
+	a.tell(render.Problem(a.errStyle(), problem.message, problem.advice) + render.DoneBefore(a.errStyle(), changes))
 	return problem.exit
 }
 
@@ -184,6 +185,10 @@ and names the one cause when a clone or push fails.`,
 				if strings.HasPrefix(command.CommandPath(), "unicrux "+prefix) {
 					return nil
 				}
+			}
+			if a.shows() {
+				a.wait = &waiter{c: a.console}
+				a.ctx = waiting.With(a.ctx, a.wait.begin)
 			}
 			runTidy(a)
 			return nil

@@ -14,6 +14,7 @@ type console struct {
 	IO
 	json, plain, quiet, verbose bool
 	color                       string // auto, always or never; empty for auto
+	wait                        *waiter
 }
 
 // say prints a result as it comes, unless a document is wanted at the end.
@@ -26,7 +27,7 @@ func (c *console) say(text string) {
 // progress says something on stderr about what goes on.
 func (c *console) progress(text string) {
 	if !c.quiet {
-		c.tell(c.style().Sentences(text))
+		c.tell(c.errStyle().Sentences(text))
 	}
 }
 
@@ -37,11 +38,16 @@ func (c *console) progressText(text string) {
 	}
 }
 
-// style is what the terminal can show.
-func (c *console) style() render.Style {
-	s := render.Style{Width: c.Columns, Detail: c.verbose}
-	kind := c.getenv("TERM")
-	if c.plain || c.color != "always" && (c.Columns == 0 || kind == "dumb") {
+// style is what the output can show, errStyle what the error output can: either may be a terminal, and the other none.
+func (c *console) style() render.Style    { return c.styleFor(c.Columns) }
+func (c *console) errStyle() render.Style { return c.styleFor(c.ErrColumns) }
+
+// dumb reports whether the terminal knows no control sequences.
+func (c *console) dumb() bool { return c.getenv("TERM") == "dumb" }
+
+func (c *console) styleFor(columns int) render.Style {
+	s, kind := render.Style{Width: columns, Detail: c.verbose}, c.getenv("TERM")
+	if c.plain || c.color != "always" && (columns == 0 || c.dumb()) {
 		return s
 	}
 	locale := cmp.Or(c.getenv("LC_ALL"), c.getenv("LC_CTYPE"), c.getenv("LANG")) // locale(7)
@@ -75,13 +81,12 @@ func (c *console) show(text string, document any) error {
 // print and tell write to the output and to the error output. Whatever others put into the text (names,
 // banners, paths) steers no terminal.
 func (c *console) print(text string) error {
+	defer c.wait.hold()()
 	_, err := io.WriteString(c.Out, render.Shown(text))
 	return err
 }
 
 func (c *console) tell(text string) {
-	if c.ErrColumns == 0 && c.color != "always" { // the output decides for itself alone
-		text = render.Unpainted(text)
-	}
+	defer c.wait.hold()()
 	_, _ = io.WriteString(c.Err, render.Shown(text))
 }

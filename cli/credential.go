@@ -58,18 +58,18 @@ func answerGit(a *app, asked gitlink.Asked) error {
 	c := chest.Of(a.station)
 	answer, err := gitanswer.Answer(a.ctx, c, asked, a.place)
 	if errors.Is(err, query.ErrStuck) {
-		a.progressText(render.Saying(a.style(), stuckSaying(a)))
+		a.progressText(render.Saying(a.errStyle(), stuckSaying(a)))
 		return nil
 	}
 	if errors.Is(err, chest.ErrClosed) && openForGit(a, c) {
 		answer, err = gitanswer.Answer(a.ctx, c, asked, a.place)
 	}
-	a.progressText(render.Saying(a.style(), answer.Said))
+	a.progressText(render.Saying(a.errStyle(), answer.Said))
 	if answer.Soon != nil {
-		a.progressText(render.Foresight(a.style(), *answer.Soon, a.station.Now()))
+		a.progressText(render.Foresight(a.errStyle(), *answer.Soon, a.station.Now()))
 	}
 	if errors.Is(err, chest.ErrClosed) {
-		a.progressText(render.Saying(a.style(),
+		a.progressText(render.Saying(a.errStyle(),
 			gitanswer.Saying{Message: "The chest is closed. To open it for a working day:",
 				Command: []string{"unicrux", "chest", "open"}}))
 		return nil
@@ -130,6 +130,6 @@ func eraseForGit(a *app, asked gitlink.Asked) error {
 	ctx, cancel := context.WithTimeout(a.ctx, 10*time.Second)
 	defer cancel()
 	said, err := gitanswer.Refused(ctx, place, tokens.Chest(place), asked)
-	a.tell(render.Saying(a.style(), said))
+	a.tell(render.Saying(a.errStyle(), said))
 	return err
 }

@@ -56,7 +56,7 @@ func runDraft(a *app, o draft.Options, from, out string) error {
 	}
 	summary := render.Draft(a.style(), r, out)
 	if out == "" {
-		a.tell(summary)
+		a.tell(render.Draft(a.errStyle(), r, out))
 		return a.show(r.Text, render.DraftDocument(r, "", 0))
 	}
 	batch := a.begin("Write the draft of a description.")

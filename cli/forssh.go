@@ -94,7 +94,7 @@ func tellCrux(a *app, args []string) {
 	if err != nil || way.IsOpen() {
 		return
 	}
-	a.tell(render.InPlace(a.style(), way))
+	a.tell(render.InPlace(a.errStyle(), way))
 }
 
 // questionOf turns the command line that git has written into a question: git puts the repository

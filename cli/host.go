@@ -95,7 +95,7 @@ func acceptSource(a *app, source hosts.Source) error {
 	if err != nil {
 		return err
 	}
-	s, same := a.style(), old.Text != nil && bytes.Equal(old.Text, source.Text)
+	s, same := a.errStyle(), old.Text != nil && bytes.Equal(old.Text, source.Text)
 	switch {
 	case same:
 		return nil

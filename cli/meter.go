@@ -27,7 +27,7 @@ type meter struct {
 
 func (c *console) meter() *meter {
 	m := &meter{c: c, next: time.Now().Add(patience)}
-	if file, ok := c.Err.(*os.File); ok && !c.plain {
+	if file, ok := c.Err.(*os.File); ok && !c.plain && !c.dumb() {
 		m.terminal = term.IsTerminal(int(file.Fd()))
 	}
 	return m

@@ -96,7 +96,7 @@ func acceptOffered(a *app, place site.Site, way *finding.Way) (site.Site, bool, 
 	a.progress(
 		source.Description.HostName() + " hands out a description of itself. With it, Unicrux can register keys and get tokens there by itself.",
 	)
-	a.progressText(render.Source(a.style(), source))
+	a.progressText(render.Source(a.errStyle(), source))
 	if !a.yes {
 		answer, err := a.askText("Keep this description? yes or [no]:")
 		if err != nil || !strings.EqualFold(answer, "yes") && !strings.EqualFold(answer, "y") {
@@ -122,7 +122,7 @@ func askAccount(a *app, host *describe.Description) (string, error) {
 // pasteLine shows the line of a key that is to be pasted on a host's web page.
 func pasteLine(a *app, r registration.Registration, copy bool, wait time.Duration) {
 	line := sshkey.Line(r.Pair.Public, r.Pair.Comment)
-	a.tell("\n" + render.ByHand(a.style(), r, line))
+	a.tell("\n" + render.ByHand(a.errStyle(), r, line))
 	if copy {
 		words := "The line is on the clipboard, if this terminal allows it."
 		if toClipboard(a, line) != nil {

@@ -165,7 +165,7 @@ func runDemo(a *app, stay bool) (err error) {
 		return err
 	}
 	if stay {
-		a.tell(render.Stay(s, journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
+		a.tell(render.Stay(a.errStyle(), journey.Home, journey.SSHCommand(), journey.Host.TokenFile()))
 		<-a.ctx.Done()
 	}
 	if !record.Worked {

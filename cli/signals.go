@@ -13,6 +13,9 @@ import (
 // rawTerminal is what a terminal has to be set back to while it is in raw mode; nil while none is.
 var rawTerminal atomic.Pointer[func()]
 
+// silentTerminal is the same for one that does not show what is typed; it was made so before it was made raw.
+var silentTerminal atomic.Pointer[func()]
+
 // makeRaw is [term.MakeRaw] for a terminal that is set back even when the program ends at once.
 func makeRaw(fd int) (restore func(), err error) {
 	before, err := term.MakeRaw(fd)
@@ -45,8 +48,10 @@ func untilSignal() (ctx context.Context, stopped func() bool) {
 		}
 		select {
 		case <-signals:
-			if restore := rawTerminal.Load(); restore != nil {
-				(*restore)()
+			for _, terminal := range []*atomic.Pointer[func()]{&rawTerminal, &silentTerminal} {
+				if restore := terminal.Load(); restore != nil {
+					(*restore)()
+				}
 			}
 			os.Exit(exitStopped)
 		case <-done:

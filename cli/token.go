@@ -201,7 +201,7 @@ func movedTo(a *app, host *describe.Description, e chest.Entry) (moved bool, err
 	if len(tokens.NewPlaces(e, host)) == 0 {
 		return false, nil
 	}
-	a.tell(render.OtherPlaces(a.style(), e, host.Places()))
+	a.tell(render.OtherPlaces(a.errStyle(), e, host.Places()))
 	err = a.confirm("Send the token " + e.Name + " there, and store it for that place if it works?")
 	return err == nil, err
 }

@@ -178,14 +178,14 @@ func inBrowser(ctx context.Context, a *app, host *describe.Description, purposes
 func signedIn(a *app, server *oauth.Server, scopes []string, host string, here bool) (*oauth.Grant, error) {
 	if here {
 		return server.ByBrowser(a.ctx, scopes, func(page string) {
-			a.tell(render.BrowserPrompt(a.style(), page, host)) // also with --quiet: nobody could sign in without it
+			a.tell(render.BrowserPrompt(a.errStyle(), page, host)) // also with --quiet: nobody could sign in without it
 		})
 	}
 	prompt, err := server.Begin(a.ctx, scopes)
 	if err != nil {
 		return nil, err
 	}
-	a.progressText(render.SignInPrompt(a.style(), prompt, host))
+	a.progressText(render.SignInPrompt(a.errStyle(), prompt, host))
 	return server.Wait(a.ctx, prompt)
 }
 

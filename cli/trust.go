@@ -104,7 +104,7 @@ func vouch(ctx context.Context, a *app, o *trustOptions, seen *trust.Seen) (*tru
 		return nil, unpublished(ctx, a, seen)
 	}
 	elsewhere := seen.Elsewhere(ctx)
-	a.tell("\n" + render.FirstContact(a.style(), seen.Name, seen.Keys(ctx), hostKeyPage(seen)))
+	a.tell("\n" + render.FirstContact(a.errStyle(), seen.Name, seen.Keys(ctx), hostKeyPage(seen)))
 	if len(elsewhere) > 0 {
 		same, err := sameHost(a, seen, elsewhere[0])
 		if same || err != nil {
@@ -174,7 +174,7 @@ func unpublished(ctx context.Context, a *app, seen *trust.Seen) error {
 
 // vouchCA asks for the fingerprint of a certificate that vouches for a host over HTTPS.
 func vouchCA(a *app, host string, certificate *x509.Certificate) error {
-	a.tell("\n" + render.CertificateToCompare(a.style(), host, certificate, trust.CertificateSum(certificate)))
+	a.tell("\n" + render.CertificateToCompare(a.errStyle(), host, certificate, trust.CertificateSum(certificate)))
 	for try := 1; ; try++ {
 		text, err := a.askText("Paste the SHA-256 fingerprint of the certificate that " + host + " should have:")
 		switch {

@@ -76,7 +76,7 @@ func ends(t, now time.Time) string {
 	if t.Before(now) {
 		return "expired " + age(t, now)
 	}
-	return "ends " + until(t, now)
+	return "expires " + until(t, now)
 }
 
 // ComparedDocument makes the document of the keys here beside those that a host has.

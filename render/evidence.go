@@ -38,8 +38,7 @@ func sentence(e finding.Evidence) string {
 // A labelled line is one of a block: a label, a text, and where that is from.
 type labelled struct{ label, text, origin string }
 
-// evidence writes what was seen: label, text, and where it is. Origins have a column of their own where all lines leave
-// room for it; else each is behind or below its text, so that what may be copied stays whole.
+// evidence writes what was seen: label, text, and in brackets where it is.
 func (s Style) evidence(list []finding.Evidence) string {
 	var lines []labelled
 	for _, e := range list {
@@ -48,35 +47,36 @@ func (s Style) evidence(list []finding.Evidence) string {
 	return s.labelled(lines, 0)
 }
 
-// labelled writes lines with a label column of at least a width.
+// labelled writes lines with a label column of at least a width. An origin is behind its text, or below it where the
+// line has no room for both: what may be copied stays whole.
 func (s Style) labelled(list []labelled, width int) string {
-	texts, total := 0, 0
 	for _, l := range list {
-		width, texts = max(width, columns(l.label)), max(texts, columns(l.text))
+		width = max(width, columns(l.label))
 	}
 	indent := margin + strings.Repeat(" ", labelColumn+2)
 	room := s.width() - len(indent) - width - 2
-	for _, l := range list {
-		total = max(total, texts+2+columns(l.origin))
-	}
 	var b strings.Builder
 	for _, l := range list {
 		lines := []string{l.text}
 		if strings.Contains(l.text, " ") && columns(l.text) > room {
 			lines = wrap(l.text, room)
 		}
-		last := &lines[len(lines)-1]
-		switch {
-		case l.origin == "":
-		case total <= room:
-			*last = pad(*last, texts+2) + s.paint(grey, l.origin)
-		case columns(*last)+2+columns(l.origin) <= room:
-			*last += "  " + s.paint(grey, l.origin)
-		default:
-			lines = append(lines, s.paint(grey, l.origin))
+		if l.origin != "" {
+			lines = s.withOrigin(lines, l.origin, room)
 		}
 		below := "\n" + indent + strings.Repeat(" ", width+2)
 		b.WriteString(indent + s.paint(grey, pad(l.label, width)) + "  " + strings.Join(lines, below) + "\n")
 	}
 	return b.String()
+}
+
+// withOrigin adds to lines, in brackets, where they are from.
+func (s Style) withOrigin(lines []string, origin string, room int) []string {
+	origin = "(" + origin + ")"
+	last := &lines[len(lines)-1]
+	if columns(*last)+1+columns(origin) > room {
+		return append(lines, s.paint(grey, origin))
+	}
+	*last += " " + s.paint(grey, origin)
+	return lines
 }

@@ -213,7 +213,7 @@ func terms(r *registration.Registered) string {
 		list = append(list, "may read and write")
 	}
 	if !r.Until.IsZero() {
-		list = append(list, "ends there on "+r.Until.Format(time.DateOnly))
+		list = append(list, "expires there on "+r.Until.Format(time.DateOnly))
 	}
 	if len(list) == 0 {
 		return ""

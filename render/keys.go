@@ -65,7 +65,7 @@ func (v KeyView) certificate() string {
 	case v.Now.Before(from):
 		return text + ", not valid before " + from.Format(time.DateTime)
 	case until.IsZero():
-		return text + ", without an end"
+		return text + ", without expiry"
 	case !v.Now.Before(until):
 		return text + ", expired " + until.Format(time.DateTime)
 	default:
@@ -104,6 +104,10 @@ var (
 	tideASCII  = []rune("_.,-~=*#")
 )
 
+// tideGroup is how many columns of a tide line are together, as in a telephone number: so it can be read aloud, and
+// rows do not fuse.
+const tideGroup = 4
+
 // eye draws the pattern by which a key is recognised; docs/tide-line.md says what it means.
 func (s Style) eye(pair *sshkey.Pair) string {
 	if pair.Public == nil {
@@ -117,11 +121,14 @@ func (s Style) tideLine(levels [sshkey.EyeColumns]int) string {
 	if s.Lines {
 		heights = tideBlocks
 	}
-	line := make([]rune, len(levels))
+	var b strings.Builder
 	for i, level := range levels {
-		line[i] = heights[level]
+		if i > 0 && i%tideGroup == 0 {
+			b.WriteByte(' ')
+		}
+		b.WriteRune(heights[level])
 	}
-	return string(line)
+	return b.String()
 }
 
 // age says how long ago a day was, and which.
@@ -184,7 +191,7 @@ func Keys(s Style, views []KeyView, unreadable []string) string {
 			v.Pair.Comment})
 		whole = append(whole, Key(s, v))
 	}
-	lines, fits := s.tableLines(heads, rows)
+	lines, fits := s.fitting(heads, rows, "comment", "changed")
 	text := strings.Join(whole, "\n")
 	if fits {
 		text = lines[0]

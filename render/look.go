@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/sshkey"
@@ -75,15 +76,23 @@ func danger(v *look.View) string {
 
 func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
-// whoOpensWhat is a matrix of keys against hosts: what ssh would offer to whom.
+// whoOpensWhat is a matrix of keys and tokens against hosts: what ssh would offer to whom. Where the terminal is too
+// narrow for it, even without what else there is to say of a key, each host has a line.
 func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
 	heads := []string{"key", "tide line", "passphrase", "in agent"}
 	for _, host := range v.Hosts {
 		heads = append(heads, host.Description.Name)
 	}
-	var rows [][]string
+	rows := s.matrix(v, tilde)
+	if lines, fits := s.fitting(heads, rows, "in agent", "tide line", "passphrase"); fits {
+		return strings.Join(lines, "")
+	}
+	return s.opensEach(v, tilde)
+}
+
+func (s Style) matrix(v *look.View, tilde func(string) string) (rows [][]string) {
 	for i, key := range v.Keys {
-		row := []string{tilde(key.Pair.Path), s.eye(key.Pair), yesNo(key.Pair.Locked), yesNo(key.InAgent)}
+		row := []string{keyWord(key, tilde), s.eye(key.Pair), yesNo(key.Pair.Locked), yesNo(key.InAgent)}
 		for _, host := range v.Hosts {
 			row = append(row, offerWord(host, i))
 		}
@@ -93,22 +102,61 @@ func (s Style) whoOpensWhat(v *look.View, tilde func(string) string) string {
 		row := []string{"token " + token.Name, "", "", ""}
 		for _, host := range v.Hosts {
 			word := ""
-			if host.Description.HTTPSAt() == token.At && (host.Description.ForAccount == "" ||
-				host.Description.Name == token.Host) {
+			if serves(token, host) {
 				word = orDash(strings.Join(token.Purposes, ", "))
 			}
 			row = append(row, word)
 		}
 		rows = append(rows, row)
 	}
+	if len(v.Hosts) == 0 {
+		return rows
+	}
 	trusted := []string{"the host's own key", "", "", ""}
 	for _, host := range v.Hosts {
 		trusted = append(trusted, hostKeyWord(host))
 	}
-	if len(v.Hosts) > 0 {
-		rows = append(rows, trusted)
+	return append(rows, trusted)
+}
+
+// serves reports whether git would get a token for a host.
+func serves(token chest.Entry, host look.Host) bool {
+	return host.Description.HTTPSAt() == token.At &&
+		(host.Description.ForAccount == "" || host.Description.Name == token.Host)
+}
+
+// opensEach says of each host what opens it, and of keys that open none that they are here.
+func (s Style) opensEach(v *look.View, tilde func(string) string) string {
+	var rows []row
+	width, idle := columns("no host"), []string{}
+	used := map[int]bool{}
+	for _, host := range v.Hosts {
+		var list []string
+		for _, i := range host.Offers {
+			used[i] = true
+			list = append(list, keyWord(v.Keys[i], tilde))
+		}
+		for _, token := range v.Tokens {
+			if serves(token, host) {
+				list = append(list, "token "+token.Name)
+			}
+		}
+		if len(list) == 0 {
+			list = []string{"nothing"}
+		}
+		width = max(width, columns(host.Description.Name))
+		rows = append(rows, row{label: host.Description.Name, tone: bold,
+			text: strings.Join(list, ", ") + "; the host's own key is " + hostKeyWord(host)})
 	}
-	return s.table(heads, rows)
+	for i, key := range v.Keys {
+		if !used[i] {
+			idle = append(idle, keyWord(key, tilde))
+		}
+	}
+	if len(idle) > 0 {
+		rows = append(rows, row{label: "no host", tone: grey, text: strings.Join(idle, ", ")})
+	}
+	return s.block(width, rows)
 }
 
 func offerWord(host look.Host, key int) string {
@@ -147,7 +195,7 @@ func LookHosts(s Style, v *look.View, tilde func(string) string) string {
 	for _, host := range v.Hosts {
 		var offers []string
 		for _, i := range host.Offers {
-			offers = append(offers, tilde(v.Keys[i].Pair.Path))
+			offers = append(offers, keyWord(v.Keys[i], tilde))
 		}
 		if host.Others > 0 {
 			offers = append(offers, count(host.Others, "key", "keys")+" of the agent")
@@ -158,7 +206,8 @@ func LookHosts(s Style, v *look.View, tilde func(string) string) string {
 		rows = append(rows, []string{host.Description.Name, host.Description.HostName(), hostKeyWord(host),
 			strings.Join(offers, ", ")})
 	}
-	return s.table([]string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}, rows) +
+	heads := []string{"host", "name in clone URLs", "host's own key", "keys that ssh would offer"}
+	return s.tableWithout(heads, rows, "name in clone URLs") +
 		otherHosts(s, v.Others)
 }
 

@@ -39,7 +39,7 @@ func Remotes(s Style, list []remotes.Remote, tilde func(string) string) string {
 				"There is a secret in the URL of "+name+" ("+tilde(r.Origin)+"): whoever reads that file has it.")
 		}
 	}
-	return s.table([]string{"remote", "for", "by", "host", "address"}, rows) + Careful(s, careful)
+	return s.tableWithout([]string{"remote", "for", "by", "host", "URL"}, rows, "host", "for") + Careful(s, careful)
 }
 
 func pushesElsewhere(list []remotes.Remote, r remotes.Remote) bool {

@@ -267,7 +267,4 @@ func TestColours(t *testing.T) {
 	if got := mono.paint(bold, "x") + mono.paint(rose, "x"); got != "\x1b[1mx\x1b[0mx" {
 		t.Errorf("without colours: %q", got)
 	}
-	if got := Unpainted(Style{Depth: TrueColour}.paint(rose, "x") + "y\x1b[2J"); got != "xy\x1b[2J" {
-		t.Errorf("unpainted: %q", got)
-	}
 }

@@ -72,7 +72,7 @@ func (s Style) settingRows(setting effective.Setting, width int, tilde func(stri
 		lines[last] = strings.TrimLeft(lines[last]+"  "+s.paint(grey, text), " ")
 		used += 2 + columns(text)
 	}
-	add(origin)
+	add("(" + origin + ")")
 	if setting.Default != "" && setting.Default != setting.Value && len(setting.Default) < longValue {
 		add("without it " + setting.Default)
 	}

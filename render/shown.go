@@ -60,21 +60,3 @@ func cutColour(text string) (code, rest string, found bool) {
 	code, rest, found = strings.Cut(inside, "m")
 	return code, rest, found && slices.Contains(colourCodes(), code)
 }
-
-// Unpainted is a text without our own colours.
-func Unpainted(text string) string {
-	if !strings.Contains(text, "\x1b") {
-		return text
-	}
-	var b strings.Builder
-	for text != "" {
-		if _, rest, found := cutColour(text); found {
-			text = rest
-			continue
-		}
-		_, size := firstRune(text)
-		b.WriteString(text[:size])
-		text = text[size:]
-	}
-	return b.String()
-}

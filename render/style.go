@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -79,6 +80,14 @@ func (s Style) width() int {
 	return max(minWidth, min(s.Width, maxWidth))
 }
 
+// tableWidth is how wide a table may be: as the terminal is, and without a bound where there is none.
+func (s Style) tableWidth() int {
+	if s.Width == 0 {
+		return math.MaxInt
+	}
+	return max(minWidth, s.Width)
+}
+
 // columns is how many columns text takes; text has no colours in it yet.
 func columns(text string) int { return runewidth.StringWidth(text) }
 
@@ -149,22 +158,27 @@ func (s Style) table(heads []string, rows [][]string) string {
 // tableWithout is a table that leaves out columns, the first named first, as long as the terminal is
 // too narrow for it.
 func (s Style) tableWithout(heads []string, rows [][]string, least ...string) string {
-	fewer, shorter := heads, rows
-	for _, head := range least {
-		if _, fits := s.tableLines(fewer, shorter); fits {
-			break
-		}
-		i := slices.Index(fewer, head)
-		all := append([][]string{fewer}, shorter...)
-		for n, cells := range all {
-			all[n] = slices.Delete(slices.Clone(cells), i, i+1)
-		}
-		fewer, shorter = all[0], all[1:]
-	}
-	if lines, fits := s.tableLines(fewer, shorter); fits {
+	if lines, fits := s.fitting(heads, rows, least...); fits {
 		return strings.Join(lines, "")
 	}
 	return s.stacked(heads, rows)
+}
+
+// fitting makes the lines of a table, the heads first, without as many of the columns that matter least as the terminal
+// is too narrow for; fits is false when that does not help.
+func (s Style) fitting(heads []string, rows [][]string, least ...string) (lines []string, fits bool) {
+	for _, head := range least {
+		if lines, fits = s.tableLines(heads, rows); fits {
+			return lines, true
+		}
+		i := slices.Index(heads, head)
+		all := append([][]string{heads}, rows...)
+		for n, cells := range all {
+			all[n] = slices.Delete(slices.Clone(cells), i, i+1)
+		}
+		heads, rows = all[0], all[1:]
+	}
+	return s.tableLines(heads, rows)
 }
 
 // tableLines makes the lines of a table, the heads first; fits is false when the terminal
@@ -192,7 +206,7 @@ func (s Style) tableLines(heads []string, rows [][]string) (lines []string, fits
 		}
 		lines = append(lines, strings.TrimRight(line, " ")+"\n")
 	}
-	return lines, total <= s.width()
+	return lines, total <= s.tableWidth()
 }
 
 // stacked writes a table that is too wide for the terminal: each row as a block.

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"math"
 	"strings"
 	"time"
 
@@ -89,7 +90,7 @@ func tokenEnd(e chest.Entry, now time.Time) string {
 	case e.Signed:
 		return "renews itself"
 	case e.Until.IsZero():
-		return "no end is known"
+		return "expiry not known"
 	case e.Until.Before(now):
 		return "expired " + age(e.Until, now)
 	}
@@ -103,7 +104,7 @@ func Tokens(s Style, list []chest.Entry, now time.Time) string {
 			"There are no tokens in the chest. To get one: unicrux token new HOST, or unicrux token add HOST.",
 		)
 	}
-	heads := []string{"token", "host", "account", "for", "made", "ends", "proved", "kept"}
+	heads := []string{"token", "host", "account", "for", "made", "expires", "proved", "kept"}
 	var rows [][]string
 	for _, e := range list {
 		host := e.Host
@@ -114,7 +115,7 @@ func Tokens(s Style, list []chest.Entry, now time.Time) string {
 			orDash(strings.Join(e.Purposes, ", ")),
 			day(e.Made), tokenEnd(e, now), day(e.Proved), string(e.Kind)})
 	}
-	return s.tableWithout(heads, rows, "made", "kept")
+	return s.tableWithout(heads, rows, "made", "kept", "proved", "account", "host")
 }
 
 // day is a date in a column of dates.
@@ -152,41 +153,66 @@ func LookTokens(s Style, list []chest.Entry, now time.Time) string {
 	return text
 }
 
-// shore is how many columns the line of time has.
-const shore = 32
+// shore is how many columns the line of time has, where there is room; with fewer than shortest it is not drawn.
+const shore, shortest = 32, 8
 
 // ends draws what ends when on a line of time: from now to the last end, each token with a
-// line of its own, as far as it is away.
+// line of its own, as far as it is away, below a scale.
 func (s Style) ends(list []chest.Entry, now time.Time) string {
 	var last time.Time
+	label, text := columns(endsHead), 0
 	for _, e := range list {
+		label, text = max(label, columns(e.Name)), max(text, columns(tokenEnd(e, now)))
 		if !e.Signed && e.Until.After(last) {
 			last = e.Until
 		}
 	}
+	length := min(shore, s.width()-len(margin)-label-2-text-3)
+	rows := []row{{label: endsHead, tone: bold, lines: []string{s.paint(grey, scale(last.Sub(now), length))}}}
+	for _, e := range list {
+		tone := endTone(e, now)
+		r := row{label: e.Name, tone: tone, lines: []string{tokenEnd(e, now)}}
+		if length >= shortest {
+			drawn := s.far(e, now, last, length)
+			r.lines[0] = s.paint(tone, drawn) + strings.Repeat(" ", length+3-columns(drawn)) + r.lines[0]
+		}
+		rows = append(rows, r)
+	}
+	return s.block(label, rows)
+}
+
+// far draws how far the end of a token is away on a line of time of a length.
+func (s Style) far(e chest.Entry, now, last time.Time, length int) string {
 	line, mark := "-", "|"
 	if s.Lines {
 		line, mark = "─", "┤"
 	}
-	var rows []row
-	for _, e := range list {
-		far := shore
-		if !e.Signed && !e.Until.IsZero() && last.After(now) {
-			far = max(0, int(float64(shore)*e.Until.Sub(now).Hours()/last.Sub(now).Hours()))
-		}
-		drawn := strings.Repeat(line, far) + mark
-		if e.Signed || e.Until.IsZero() {
-			drawn = strings.Repeat(line, shore) + line
-		}
-		pad := strings.Repeat(" ", shore+1-far)
-		rows = append(rows, row{label: e.Name, tone: endTone(e, now),
-			lines: []string{s.paint(endTone(e, now), drawn) + pad + " " + tokenEnd(e, now)}})
+	if e.Signed || e.Until.IsZero() {
+		return strings.Repeat(line, length+1)
 	}
-	width := 0
-	for _, r := range rows {
-		width = max(width, len([]rune(r.label)))
+	far := length
+	if last.After(now) {
+		far = max(0, int(float64(length)*e.Until.Sub(now).Hours()/last.Sub(now).Hours()))
 	}
-	return s.block(width, rows)
+	return strings.Repeat(line, far) + mark
+}
+
+// endsHead is the label of the line of time.
+const endsHead = "expires"
+
+// scale writes above a line of time how far its middle and its end are away.
+func scale(whole time.Duration, length int) string {
+	days := int(math.Round(whole.Hours() / 24))
+	switch {
+	case length < shortest:
+		return ""
+	case days < 2 || length < shore/2:
+		return "now"
+	}
+	half := days / 2
+	middle, end := count(half, "day", "days"), count(days, "day", "days")
+	left := pad("now", length*half/days-columns(middle)/2) + middle
+	return pad(left, length+1-columns(end)) + end
 }
 
 // TestedToken says what the host tells about a token, beside what it was made for.

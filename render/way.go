@@ -85,7 +85,7 @@ func (s Style) line(stages []finding.Stage) string {
 		case finding.Broken:
 			name, gap, tone = name+cross, "  ", rose
 		}
-		width, turn := columns(name)+4, ""
+		width, turn := columns(name)+columns(gap), ""
 		if i == len(shown)-1 {
 			gap = ""
 		} else if next := columns(string(shown[i+1].Name)) + 2; at+width+next > s.width() {

@@ -17,6 +17,7 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/waiting"
 	"anchorage.example/unicrux/core/wire"
 )
 
@@ -178,6 +179,9 @@ func Exchange(line *http.Client, h *http.Request) (status int, text []byte, err 
 
 // exchange reads an answer of at most so many bytes.
 func exchange(line *http.Client, h *http.Request, most int) (answer, error) {
+	place := waiting.On(h.Context(), h.URL.Hostname())
+	defer place.Over()
+	place.At("API")
 	response, err := line.Do(h)
 	if err != nil {
 		return answer{}, transportError(h.Context(), err)

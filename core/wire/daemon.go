@@ -9,6 +9,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"anchorage.example/unicrux/core/waiting"
 )
 
 // gitPort is where git's own protocol is spoken (git-daemon(1)).
@@ -20,7 +22,9 @@ func GoGit(ctx context.Context, host string, port int, path, service string, tim
 	if port == 0 {
 		port = gitPort
 	}
-	w := &walker{plan: Plan{Host: host, Port: port, Timeout: timeout}, trip: &Trip{With: -1}, mark: time.Now()}
+	w := &walker{plan: Plan{Host: host, Port: port, Timeout: timeout}, trip: &Trip{With: -1}, mark: time.Now(),
+		shown: waiting.On(ctx, host)}
+	defer w.shown.Over()
 	conn, err := w.connect(ctx)
 	if err != nil {
 		return Answer{Exit: -1}, err

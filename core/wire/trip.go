@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"golang.org/x/crypto/ssh"
+
+	"anchorage.example/unicrux/core/waiting"
 )
 
 // Limits for what the other end may send before the way is given up.
@@ -159,7 +161,8 @@ func GoSSH(ctx context.Context, plan Plan) (*Trip, error) {
 	if plan.Timeout == 0 {
 		plan.Timeout = 10 * time.Second
 	}
-	w := &walker{plan: plan, trip: &Trip{With: -1}, mark: time.Now()}
+	w := &walker{plan: plan, trip: &Trip{With: -1}, mark: time.Now(), shown: waiting.On(ctx, plan.Host)}
+	defer w.shown.Over()
 	err := w.walk(ctx)
 	if ctx.Err() != nil {
 		err = ctx.Err()
@@ -183,6 +186,8 @@ type walker struct {
 	mark time.Time
 	at   Point
 	line *tap // nil before signing in
+
+	shown waiting.Place
 }
 
 func (w *walker) walk(ctx context.Context) error {
@@ -211,6 +216,20 @@ func (w *walker) pass(next Point) {
 	now := time.Now()
 	w.trip.Times[w.at] += now.Sub(w.mark)
 	w.at, w.mark = next, now
+	w.shown.At(next.stage())
+}
+
+// stage is the part of the way that a point is in, by its name.
+func (p Point) stage() string {
+	switch p {
+	case AtTrust:
+		return "trust"
+	case AtSignIn:
+		return "sign-in"
+	case AtService:
+		return "repository"
+	}
+	return "reach"
 }
 
 func (w *walker) fail(reason error, words string) error {

@@ -20,6 +20,7 @@ import (
 	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/untrusted"
+	"anchorage.example/unicrux/core/waiting"
 )
 
 // The further reasons for which a way over HTTPS ends, to be tested with errors.Is.
@@ -107,7 +108,8 @@ func GoWeb(ctx context.Context, plan WebPlan) (*WebTrip, error) {
 		host = plan.At
 	}
 	w := &webWalker{walker: walker{plan: Plan{Host: host, Port: port, Timeout: plan.Timeout}, trip: &Trip{With: -1},
-		mark: time.Now()}, web: plan, met: &WebTrip{}}
+		mark: time.Now(), shown: waiting.On(ctx, host)}, web: plan, met: &WebTrip{}}
+	defer w.shown.Over()
 	err := w.walk(ctx)
 	w.met.Connected, w.met.Silent, w.met.Times, w.met.Judgement = w.trip.Connected, w.trip.Silent,
 		w.trip.Times, w.judgement
