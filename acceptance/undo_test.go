@@ -59,7 +59,8 @@ func TestUndoOfAHost(t *testing.T) {
 		!strings.Contains(r.out, "Trust forge.") {
 		t.Errorf("the changes of forge: %s", r)
 	}
-	for line, exit := range map[string]int{"undo nowhere": 1, "changes nowhere": 1, "undo 0": 2, "undo forge --all": 2} {
+	for line, exit := range map[string]int{"undo nowhere": 1, "changes nowhere": 1, "undo 0": 2,
+		"undo forge --all": 2} {
 		if r := p.unicrux(strings.Fields(line)...); r.exit != exit || r.out != "" {
 			t.Errorf("%s: %s", line, r)
 		}

@@ -15,8 +15,8 @@ import (
 var free = []string{"FILE", "DIR", "URL", "NAME", "REPOSITORY", "KIND", "TEXT", "WHEN", "TIME", "PORT", "COMMAND",
 	"TOPIC", "FINGERPRINT", "BITS", "HOSTNAME", "ADDRESS"}
 
-// TestCompletionKnowsEveryName: whatever a use line or an option names in capitals is completed, or is known to be free;
-// what has a few values completes those.
+// TestCompletionKnowsEveryName: whatever a use line or an option names in capitals is completed, or is known to be
+// free; what has a few values completes those.
 func TestCompletionKnowsEveryName(t *testing.T) {
 	t.Parallel()
 	a := &app{prompter: &prompter{console: &console{}}}

@@ -76,7 +76,8 @@ func runLock(a *app, o *relockOptions, name string) error {
 		return err
 	}
 	if !pair.Locked && o.none {
-		return keys.ErrStill
+		return a.show(a.style().Sentences(pair.Name()+" has no passphrase already."),
+			render.KeyDocument(viewOf(a, pair), 0))
 	}
 	old, new, err := relockPassphrases(a, o, pair)
 	if err != nil {

@@ -12,6 +12,7 @@ import (
 	"anchorage.example/unicrux/core/diagnose/webcheck"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/waiting"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -77,6 +78,7 @@ func once(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	located.Question.Program = located.Program()
 	way.Question = located.Question
 	way.Add(found.Part)
+	ctx = waiting.As(ctx, located.Question.Host)
 	switch {
 	case err != nil:
 		return nil, located, err

@@ -168,7 +168,7 @@ func (c *Client) exchange(ctx context.Context, r request, target *url.URL) (answ
 	if c.line == nil {
 		c.line = NewHTTP(c.Description, c.Description.Interface.Address, c.Description.Interface.Authority)
 	}
-	return exchange(c.line, h, maxAnswer)
+	return exchange(c.line, h.WithContext(waiting.As(ctx, c.Description.Name)), maxAnswer)
 }
 
 // Exchange sends a request and reads its answer within our limits.

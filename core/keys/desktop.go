@@ -76,12 +76,15 @@ func KeptPassphrase(p site.Site, pair *sshkey.Pair) (secret.Text, bool) {
 	return text, true
 }
 
+// ErrNoPassphrase is returned when the passphrase of a key is to be kept that has none.
+var ErrNoPassphrase = errors.New("the key has no passphrase")
+
 func keepPassphrase(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading) error {
 	if load.Pair.Public == nil {
 		return sshkey.ErrLocked
 	}
 	if !load.Pair.Locked {
-		return fmt.Errorf("%s: %w", load.Pair.Name(), ErrStill)
+		return fmt.Errorf("%s: %w", load.Pair.Name(), ErrNoPassphrase)
 	}
 	name := keptName(load.Pair)
 	step := workstation.HostStep{Host: atDesktop, Act: ActKeepPassphrase, Data: map[string]string{"name": name}}

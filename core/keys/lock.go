@@ -1,7 +1,6 @@
 package keys
 
 import (
-	"errors"
 	"fmt"
 
 	"anchorage.example/unicrux/core/secret"
@@ -10,14 +9,11 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// ErrStill is returned when a key would be locked as it is already: not at all.
-var ErrStill = errors.New("the key has no passphrase already")
-
 // Relock sets, changes or removes the passphrase of a key: old opens it, new locks it from
 // now on, and either may be empty for none. The new file is in OpenSSH's format.
 func Relock(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, old, new secret.Text) error {
-	if !pair.Locked && new.Empty() {
-		return ErrStill
+	if !pair.Locked && new.Empty() { // it is so already
+		return nil
 	}
 	private, err := pair.Raw(old)
 	if err != nil {

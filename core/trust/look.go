@@ -21,6 +21,7 @@ import (
 	"anchorage.example/unicrux/core/sshfp"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/sshway"
+	"anchorage.example/unicrux/core/waiting"
 	"anchorage.example/unicrux/core/wire"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -61,7 +62,7 @@ func Look(ctx context.Context, p site.Site, name string) (*Seen, error) {
 	_ = passage.Close() // no key of the agent's is needed
 	s := &Seen{Name: passage.Client.KnownHostsName, Host: description, place: p, passage: passage}
 	plan := passage.Plan(func(ssh.PublicKey) error { return errors.New("not yet") }, p.Timeout)
-	trip, err := wire.GoSSH(ctx, plan)
+	trip, err := wire.GoSSH(waiting.As(ctx, name), plan)
 	if s.Key = trip.HostKey; s.Key == nil {
 		return nil, fmt.Errorf("%s:%d: %w", plan.Host, plan.Port, err)
 	}

@@ -21,13 +21,13 @@ func TestOn(t *testing.T) {
 		list = append(list, host)
 		return noted{&list}
 	})
-	for _, ctx := range []context.Context{ctx, t.Context()} {
+	for _, ctx := range []context.Context{ctx, t.Context(), waiting.As(ctx, "forge"), waiting.As(t.Context(), "")} {
 		place := waiting.On(ctx, "forge.tidewater.example")
 		place.At("reach")
 		place.At("sign-in")
 		place.Over()
 	}
-	if got := strings.Join(list, " "); got != "forge.tidewater.example reach sign-in over" {
+	if got := strings.Join(list, " "); got != "forge.tidewater.example reach sign-in over forge reach sign-in over" {
 		t.Error(got)
 	}
 }

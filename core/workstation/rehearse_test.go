@@ -14,7 +14,8 @@ func TestRehearse(t *testing.T) {
 	file := filepath.Join(s.Home, "file")
 	for _, line := range []string{"one\n", "two\n", "three\n"} {
 		batch := s.Begin("Write "+line, false, "forge")
-		if _, err := batch.Edit(file, "Add.", 0o600, func([]byte) ([]byte, error) { return []byte(line), nil }); err != nil {
+		whole := func([]byte) ([]byte, error) { return []byte(line), nil }
+		if _, err := batch.Edit(file, "Add.", 0o600, whole); err != nil {
 			t.Fatal(err)
 		}
 	}
