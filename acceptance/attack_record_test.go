@@ -74,10 +74,10 @@ var recordAttacks = []attack{
 		entry := p.path(".local", "share", "unicrux", "chest", "entries", "forge.json")
 		whole := p.read2(entry)
 		var file struct {
-			Version int             `json:"version"`
-			Entry   json.RawMessage `json:"entry"`
-			Sum     string          `json:"sum"`
-			Sealed  []byte          `json:"sealed"`
+			Format string          `json:"format"`
+			Entry  json.RawMessage `json:"entry"`
+			Sum    string          `json:"sum"`
+			Sealed []byte          `json:"sealed"`
 		}
 		if err := json.Unmarshal([]byte(whole), &file); err != nil {
 			p.t.Fatal(err)
@@ -112,7 +112,9 @@ var recordAttacks = []attack{
 		other.must("host", "add", p.host.DescriptionFile())
 		other.token()
 		theirs := func(path string) string {
-			var k struct{ Recipient string }
+			var k struct {
+				Recipient string `json:"sealed_to"`
+			}
 			if err := json.Unmarshal([]byte(other.read2(path)), &k); err != nil || k.Recipient == "" {
 				p.t.Fatalf("%v", err)
 			}
@@ -124,9 +126,9 @@ var recordAttacks = []attack{
 			if err := json.Unmarshal([]byte(p.read2(path)), &k); err != nil {
 				p.t.Fatal(err)
 			}
-			kind, _ := k["kind"].(string)
-			identity, _ := base64.StdEncoding.DecodeString(k["identity"].(string))
-			k["recipient"], k["sum"] = theirs, sha256Of(kind+"\x00"+theirs+"\x00"+string(identity))
+			kind, _ := k["keep_in"].(string)
+			identity, _ := base64.StdEncoding.DecodeString(k["opener"].(string))
+			k["sealed_to"], k["sum"] = theirs, sha256Of(kind+"\x00"+theirs+"\x00"+string(identity))
 			text, err := json.Marshal(k)
 			if err != nil {
 				p.t.Fatal(err)

@@ -51,7 +51,7 @@ var (
 type older struct{}
 
 func (older) Error() string {
-	return "an older version of Unicrux wrote this file, without what its secret is for"
+	return "an older version of Unicrux wrote this file, in another format"
 }
 func (older) Unwrap() error { return ErrDamaged }
 

@@ -25,15 +25,12 @@ const lockPatience = time.Minute
 // maxFile bounds one entry's file.
 const maxFile = 1 << 20
 
-// version is that of all files of a chest. One with a higher version is left as it is ([ErrNewer]).
-const version = 1
-
 // A file is what stands in the file of an entry.
 type file struct {
-	Version int             `json:"version"`
-	Entry   json.RawMessage `json:"entry"`
-	Sum     string          `json:"sum"` // SHA-256 of the entry, by which damage is seen
-	Sealed  []byte          `json:"sealed,omitempty"`
+	Format format          `json:"format"`
+	Entry  json.RawMessage `json:"entry"`
+	Sum    string          `json:"sum"` // SHA-256 of the entry, by which damage is seen
+	Sealed []byte          `json:"sealed,omitempty"`
 }
 
 // hostFolder is where the marks of the entries for a protocol and a host are.
@@ -76,15 +73,13 @@ func read(path string) (e Entry, err error) {
 // parse reads what [Chest.write] wrote. The error is [ErrDamaged], [ErrOlder] or [ErrNewer].
 func parse(text []byte) (e Entry, err error) {
 	var content file
-	switch {
-	case json.Unmarshal(text, &content) != nil:
+	if json.Unmarshal(text, &content) != nil {
 		return e, ErrDamaged
-	case content.Version > version:
-		return e, ErrNewer
-	case content.Version < version && content.Sum != "":
-		return e, ErrOlder
-	case content.Version != version || json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum ||
-		e.check() != nil:
+	}
+	if err := content.Format.of(content.Sum != ""); err != nil {
+		return e, err
+	}
+	if json.Unmarshal(content.Entry, &e) != nil || sum(content.Entry) != content.Sum || e.check() != nil {
 		return e, ErrDamaged
 	}
 	e.sealed = content.Sealed

@@ -24,10 +24,10 @@ type opener func(sealed []byte) ([]byte, error)
 
 // keyFile is what stands in the file that opens and seals everything, which is there twice.
 type keyFile struct {
-	Version   int    `json:"version"`
-	Kind      Kind   `json:"kind,omitempty"`      // where new secrets go
-	Recipient string `json:"recipient,omitempty"` // to whom secrets are sealed
-	Identity  []byte `json:"identity,omitempty"`  // what opens them, sealed by the passphrase
+	Format    format `json:"format"`
+	Kind      Kind   `json:"keep_in,omitempty"`   // where new secrets go
+	Recipient string `json:"sealed_to,omitempty"` // to whom secrets are sealed
+	Identity  []byte `json:"opener,omitempty"`    // what opens them, sealed by the passphrase
 	Sum       string `json:"sum"`                 // of the three
 }
 
@@ -66,14 +66,13 @@ func (c *Chest) key() (keyFile, error) {
 
 // parseKey reads a key file. The error is [ErrDamaged], [ErrOlder] or [ErrNewer].
 func parseKey(text []byte) (k keyFile, err error) {
-	switch {
-	case json.Unmarshal(text, &k) != nil:
+	if json.Unmarshal(text, &k) != nil {
 		return keyFile{}, ErrDamaged
-	case k.Version > version:
-		return keyFile{}, ErrNewer
-	case k.Version < version && k.Sum != "":
-		return keyFile{}, ErrOlder
-	case k.Version != version || k.Sum != k.sum():
+	}
+	if err := k.Format.of(k.Sum != ""); err != nil {
+		return keyFile{}, err
+	}
+	if k.Sum != k.sum() {
 		return keyFile{}, ErrDamaged
 	}
 	return k, nil
@@ -89,7 +88,7 @@ func (c *Chest) changeKey(do func(*keyFile) error) error {
 		if err := do(&k); err != nil {
 			return err
 		}
-		k.Version, k.Sum = version, k.sum()
+		k.Format, k.Sum = version, k.sum()
 		text, err := json.Marshal(k)
 		if err != nil {
 			return err

@@ -17,16 +17,16 @@ import (
 // A sight is what this computer last saw of a chest. It lies outside the chest's folder: whoever can
 // write there (where it is synchronised, or restored from a backup) cannot change this.
 type sight struct {
-	Version    int    `json:"version"`
+	Format     format `json:"format"`
 	Folder     string `json:"folder"`
-	Recipient  string `json:"recipient,omitempty"` // who opens the chest, as it was seen when it was opened
+	Recipient  string `json:"sealed_to,omitempty"` // who opens the chest, as it was seen when it was opened
 	Generation int64  `json:"generation"`          // how often the chest had been changed
 }
 
 // generationFile is the count of changes in the chest's own folder.
 type generationFile struct {
-	Version    int   `json:"version"`
-	Generation int64 `json:"generation"`
+	Format     format `json:"format"`
+	Generation int64  `json:"generation"`
 }
 
 func seenFile(state, folder string) string {
@@ -36,7 +36,7 @@ func seenFile(state, folder string) string {
 
 // lastSeen reads what this computer saw. Where that cannot be read, nothing was seen.
 func (c *Chest) lastSeen() (sight, error) {
-	s := sight{Version: version, Folder: c.folder}
+	s := sight{Format: version, Folder: c.folder}
 	text, err := regular.ReadOwn(c.seen, maxFile)
 	if errors.Is(err, fs.ErrNotExist) {
 		return s, nil
@@ -48,7 +48,7 @@ func (c *Chest) lastSeen() (sight, error) {
 	if json.Unmarshal(text, &read) != nil || read.Folder != c.folder {
 		return s, nil
 	}
-	if read.Version > version {
+	if read.Format > version {
 		return s, fmt.Errorf("%w: %s", ErrNewer, c.seen)
 	}
 	return read, nil

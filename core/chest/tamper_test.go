@@ -137,7 +137,7 @@ func TestTheKeyFileIsOurs(t *testing.T) {
 func TestOlderFiles(t *testing.T) {
 	t.Parallel()
 	_, err := parse([]byte(`{"entry":{"name":"forge"},"sum":"00"}`))
-	_, keyErr := parseKey([]byte(`{"recipient":"age1","sum":"00"}`))
+	_, keyErr := parseKey([]byte(`{"sealed_to":"age1","sum":"00"}`))
 	for _, err := range []error{err, keyErr} {
 		if !errors.Is(err, ErrOlder) || !errors.Is(err, ErrDamaged) {
 			t.Error(err)
@@ -161,7 +161,7 @@ func TestNewerFiles(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		after := strings.Replace(string(before), `"version":1`, `"version":2,"more":"words"`, 1)
+		after := strings.Replace(string(before), `"unicrux-chest/1"`, `"unicrux-chest/2","more":"words"`, 1)
 		if err := os.WriteFile(path, []byte(after), 0o600); err != nil {
 			t.Fatal(err)
 		}

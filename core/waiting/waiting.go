@@ -25,7 +25,9 @@ func As(ctx context.Context, host string) context.Context {
 }
 
 // With is a context in which whatever waits for a host calls start.
-func With(ctx context.Context, start Starter) context.Context { return context.WithValue(ctx, key{}, start) }
+func With(ctx context.Context, start Starter) context.Context {
+	return context.WithValue(ctx, key{}, start)
+}
 
 // On says that waiting for a host begins. The place is never nil; its Over must be called.
 func On(ctx context.Context, host string) Place {
