@@ -147,7 +147,8 @@ func foundMend(f find.Found, tilde func(string) string) (words string, commands 
 		return "Move it to the ssh folder, and let settings point to it.",
 			[]string{line("mv", "-n", path, "~/.ssh/"), settle}
 	case find.Twice:
-		return "Keep one of the two.", []string{line("rm", path)}
+		return "Keep one of the two: set this one aside, and delete it once nothing misses it.",
+			[]string{line("mv", "-n", path, path+".aside")}
 	case find.Idle:
 		return "Let settings point to it, or retire it.", []string{settle, line("unicrux", "key", "retire", path)}
 	}

@@ -73,6 +73,8 @@ var notes = []struct {
 	{AgentForwardedEverywhere,
 		"Your ssh config forwards your agent to every host: whoever runs one can sign in as you while you are connected."},
 	{KeyWeak, "The key is weak by today's standards."},
+	{ProgramMoved,
+		"Your settings start Unicrux at a path where it is no longer installed. To correct them: unicrux ready HOST."},
 	{WritingUntried, "Reading works. Only a push will show whether you may write."},
 	{BranchUnknown, "The branch that is checked out here is not on the host yet: a push creates it there."},
 	{

@@ -56,6 +56,7 @@ var (
 	SSHSettingHinders           = Code{"ssh-setting-hinders"}
 	FileMissing                 = Code{"file-missing"}
 	HelperMissing               = Code{"helper-missing"}
+	ProgramMoved                = Code{"program-moved"}
 	HelperStale                 = Code{"helper-stale"}
 	AskingFailed                = Code{"asking-failed"}
 	AuthorMissing               = Code{"author-missing"}

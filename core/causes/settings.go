@@ -168,6 +168,14 @@ var settingsCauses = []entry{
 			},
 			unless: `told us to quit`,
 		}},
+	{ProgramMoved, Settings, "Your settings start Unicrux at a path where it is no longer installed.", You,
+		"Let your settings start Unicrux where it is now.", "starts",
+		signs{
+			shown: []sign{
+				{`\S*unicrux( for-git (credential|ssh))?( get| store| erase)?: (\d+: )?(\S*unicrux: )?(command )?(not found|no such file)`, .97},
+				{`(cannot (run|exec)|exec) '?\S*unicrux'?( for-git \S+)?: no such file`, .97},
+			},
+		}},
 	{
 		HelperStale,
 		Settings,

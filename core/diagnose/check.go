@@ -125,12 +125,16 @@ func overSSH(ctx context.Context, way *finding.Way, located localcheck.Located, 
 		}
 		if crux == nil {
 			way.Add(sshcheck.Notes(t))
+			way.Add(finding.Part{Notes: movedNote(located, nil)})
 			return nil
 		}
 	}
-	crux = refine(ctx, located, &settled, crux)
+	crux = refine(ctx, located, &settled, moved(located, crux))
 	way.BreakAt(crux)
-	way.Mends = sshcheck.Mends(settled, way.Account, crux)
+	way.Add(finding.Part{Notes: movedNote(located, crux)})
+	if way.Mends = movedMends(located, crux); way.Mends == nil {
+		way.Mends = sshcheck.Mends(settled, way.Account, crux)
+	}
 	return nil
 }
 
@@ -164,12 +168,15 @@ func overWeb(ctx context.Context, way *finding.Way, located localcheck.Located, 
 			crux = pushes(ctx, way, located, t.API(), t.Trip.Answer.Heads)
 		}
 		if crux == nil {
-			way.Add(finding.Part{Notes: webcheck.Notes(t)})
+			way.Add(finding.Part{Notes: append(webcheck.Notes(t), movedNote(located, nil)...)})
 			return nil
 		}
 	}
-	crux = refine(ctx, located, nil, crux)
+	crux = refine(ctx, located, nil, moved(located, crux))
 	way.BreakAt(crux)
-	way.Mends = webcheck.Mends(settled, way.Account, crux)
+	way.Add(finding.Part{Notes: movedNote(located, crux)})
+	if way.Mends = movedMends(located, crux); way.Mends == nil {
+		way.Mends = webcheck.Mends(settled, way.Account, crux)
+	}
 	return nil
 }

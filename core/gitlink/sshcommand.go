@@ -21,6 +21,7 @@ type SSHCommand struct {
 	Line    sshconfig.CommandLine
 	Origin  string // what names it; empty when git uses its default
 	Clear   bool   // the options could be read; otherwise what ssh would do is partly unknown
+	Through string // this program, in full, where git starts ssh through it; empty where it does not
 }
 
 // SSH settles which ssh program git starts: GIT_SSH_COMMAND, then core.sshCommand, then
@@ -54,7 +55,7 @@ func parseSSH(text, origin string, getenv func(string) string) SSHCommand {
 		return command
 	}
 	if IsOurSSH(words) {
-		command.Text, words = "", append([]string{"ssh"}, words[3:]...)
+		command.Text, command.Through, words = "", words[0], append([]string{"ssh"}, words[3:]...)
 	}
 	command.Program = words[0]
 	var readable bool

@@ -51,6 +51,8 @@ func Apply(ctx context.Context, p site.Site, batch *workstation.Batch, action fi
 		return fmt.Sprintf("The settings for %s lead where its description says.", action.Host), err
 	case finding.LoadKey:
 		return loadFor(ctx, p, batch, action, person.Secrets)
+	case finding.Repoint:
+		return "Your settings start Unicrux where it is now.", hosts.Repoint(ctx, batch, p.Station, p.Program)
 	case finding.OpenChest:
 		return "The chest is open for a working day.", person.Chest()
 	case finding.SettleWeb, finding.GetToken, finding.AskFirst, finding.TrustCA, finding.SignIn:

@@ -2,6 +2,7 @@ package ready
 
 import (
 	"context"
+	"slices"
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/diagnose"
@@ -39,6 +40,14 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 			return opening, err
 		}
 		opening.Way = way
+		if step, err := repoint(ctx, p, way); err != nil || step.Change != 0 {
+			if err != nil {
+				return opening, err
+			}
+			opening.Steps = append(opening.Steps, step)
+			told(step)
+			continue
+		}
 		if other := otherProgram(request, way); other != "" {
 			request.Program = other
 			told(Step{Code: way.Crux.Code, Summary: "It is a repository of " + string(other) + ": going on with that."})
@@ -136,4 +145,16 @@ func carryOut(ctx context.Context, p site.Site, way *finding.Way, mend finding.M
 	batch := p.Station.Begin(title, false, way.Question.Host)
 	words, err := Apply(ctx, p, batch, mend.Action, request, person)
 	return Step{Code: way.Crux.Code, Summary: words, Change: batch.Change().ID}, err
+}
+
+// repoint corrects settings that start this program where it is no longer, also where the way is open without.
+func repoint(ctx context.Context, p site.Site, way *finding.Way) (Step, error) {
+	noted := slices.ContainsFunc(way.Notes, func(n finding.Note) bool { return n.Code == causes.ProgramMoved })
+	if !noted || p.Program == "" {
+		return Step{}, nil
+	}
+	batch := p.Station.Begin("Let your settings start Unicrux where it is now.", false, way.Question.Host)
+	err := hosts.Repoint(ctx, batch, p.Station, p.Program)
+	return Step{Code: causes.ProgramMoved, Summary: "Your settings start Unicrux where it is now.",
+		Change: batch.Change().ID}, err
 }

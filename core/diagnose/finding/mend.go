@@ -40,6 +40,7 @@ const (
 	SignIn      Act = "sign in"              // to Host in a browser, for Purpose; what comes of it into the chest
 	TrustCA     Act = "trust an authority"   // Authority, for Host over HTTPS, after a person has compared it
 	OpenChest   Act = "open the chest"       // in the holder
+	Repoint     Act = "repoint the settings" // that start this program, to where it is
 )
 
 // An Action is a mend in the form in which it is carried out.

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -186,6 +187,11 @@ func fromClient(output string, command gitlink.SSHCommand) (line sshconfig.Comma
 func (s Settled) programs() *finding.Crux {
 	command := s.SSH()
 	program := command.Program
+	if filepath.IsAbs(command.Through) {
+		if _, err := os.Stat(command.Through); err != nil {
+			program = command.Through
+		}
+	}
 	if !command.Clear && strings.ContainsAny(program, " \t") { // a line for the shell that we do not take apart
 		return nil
 	}
