@@ -15,8 +15,9 @@ func (p *person) elsewhere(parts ...string) (path string) {
 	return p.path(parts...)
 }
 
-// TestMovedProgram: settings start the program at a path from which it was moved. check names that, over HTTPS and where
-// git starts ssh through it; where the way is open all the same it is a note. The settings are corrected once, and work.
+// TestMovedProgram: settings start the program at a path from which it was moved. check names that, over HTTPS and
+// where git starts ssh through it; where the way is open all the same it is a note. The settings are corrected once,
+// and work.
 func TestMovedProgram(t *testing.T) {
 	t.Parallel()
 	p := withHost(t).withChest()

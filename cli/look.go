@@ -6,18 +6,26 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render"
 	"anchorage.example/unicrux/render/document"
 )
 
 func lookCommand(a *app) *cobra.Command {
-	return &cobra.Command{
+	var brief bool
+	command := &cobra.Command{
 		Use:   "look [keys|tokens|hosts|remotes|agent]",
 		Short: "What is on this workstation, who opens what, what is unsafe, what to do next",
 		Long: `Looks at the keys of this home, the described hosts, and which key ssh would offer to which
-of them. Nothing is changed, and nobody is asked over the network.`,
+of them. Nothing is changed, and nobody is asked over the network.
+
+With --brief it prints a line for each thing that does not wait longer than two weeks, and
+nothing where there is none: for a login, or above a prompt.`,
 		Args: takes(0, 1, "keys, tokens, hosts, remotes or agent"),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if brief {
+				return lookBriefly(a, args)
+			}
 			part := "all"
 			if len(args) == 1 {
 				part = args[0]
@@ -36,6 +44,20 @@ of them. Nothing is changed, and nobody is asked over the network.`,
 			return lookAt(a, part, view)
 		},
 	}
+	command.Flags().BoolVar(&brief, "brief", false, "only what matters within 14 days, in a line each; else nothing")
+	return command
+}
+
+func lookBriefly(a *app, args []string) error {
+	if len(args) > 0 {
+		return usage("look --brief looks at everything, and accepts no %s", untrusted.Quote(untrusted.Clean(args[0])))
+	}
+	list, err := look.Brief(a.station)
+	if err != nil {
+		return err
+	}
+	return a.show(render.Brief(a.style(), list, a.station.Now(), a.station.Tilde),
+		render.BriefDocument(list, a.station.Now()))
 }
 
 // lookAt shows the whole view, or one part of it more closely. The document is the same; that of the hosts also has

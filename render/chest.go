@@ -169,11 +169,15 @@ func AdoptedDocument(list []adopt.Adopted, change int) any {
 }
 
 func adoptedDoc(a adopt.Adopted) document.PlainSecret {
-	d := document.PlainSecret{URLHost: document.Text(a.Stray.At), User: document.Text(a.Stray.User),
-		Type: string(a.Stray.Sort), Path: document.Path(a.Stray.File), Line: a.Stray.Line,
-		Movable: a.Stray.Movable(), Token: document.Text(a.Name)}
+	d := plainDoc(a.Stray)
+	d.Token = document.Text(a.Name)
 	if a.Err != nil {
 		d.Error = document.Text(untrusted.Clean(a.Err.Error()))
 	}
 	return d
+}
+
+func plainDoc(s plainsecrets.Stray) document.PlainSecret {
+	return document.PlainSecret{URLHost: document.Text(s.At), User: document.Text(s.User), Type: string(s.Sort),
+		Path: document.Path(s.File), Line: s.Line, Movable: s.Movable()}
 }

@@ -2,12 +2,14 @@ package render
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/render/document"
@@ -25,7 +27,7 @@ func Look(s Style, v *look.View, now time.Time, tilde func(string) string) strin
 	if len(v.Tokens) > 0 {
 		text += "\n" + s.ends(v.Tokens, now)
 	}
-	if len(v.Unsafe) > 0 {
+	if len(v.Unsafe)+len(v.Plain) > 0 {
 		text += "\n" + s.unsafe(v, tilde)
 	}
 	if v.Lends != "" {
@@ -51,12 +53,26 @@ func standing(v *look.View) string {
 	switch {
 	case len(v.Hosts) == 0:
 		return text + "."
+	case settled == len(v.Hosts) && len(untried(v)) == 0:
+		return text + ", all settled: each has a stored host key and a key that it accepts, or a token."
 	case settled == len(v.Hosts):
-		return text + ", all settled: a key to offer and a stored host key for each, or a token."
+		return text + ", all settled. Whether the key opens " + strings.Join(untried(v), ", ") + " was never tried."
 	case settled == 0:
 		return text + ", none of them settled."
 	}
 	return fmt.Sprintf("%s, %d of them settled.", text, settled)
+}
+
+// untried are the hosts that are settled with a key alone, and that were never seen to accept it.
+func untried(v *look.View) []string {
+	var names []string
+	for _, host := range v.Hosts {
+		known := func(i int) bool { return slices.Contains(v.Keys[i].KnownAt, host.Description.Name) }
+		if host.Settled() && !host.Token && !slices.ContainsFunc(host.Offers, known) {
+			names = append(names, host.Description.Name)
+		}
+	}
+	return names
 }
 
 // danger says how much is unsafe.
@@ -183,7 +199,26 @@ func (s Style) unsafe(v *look.View, tilde func(string) string) string {
 		rows = append(rows, row{label: "careful", tone: ochre,
 			text: fmt.Sprintf(riskWords[finding.Risk], tilde(v.Keys[finding.Key].Pair.Path))})
 	}
+	for _, words := range plainFiles(v.Plain, tilde) {
+		rows = append(rows, row{label: "careful", tone: ochre, text: words})
+	}
 	return s.block(7, rows)
+}
+
+// plainFiles says of each file that it has secrets for hosts in it.
+func plainFiles(list []plainsecrets.Stray, tilde func(string) string) []string {
+	var files, texts []string
+	counts := map[string]int{}
+	for _, stray := range list {
+		if counts[stray.File]++; counts[stray.File] == 1 {
+			files = append(files, stray.File)
+		}
+	}
+	for _, file := range files {
+		texts = append(texts, fmt.Sprintf("%s has %s for hosts in plain text: whoever reads it can use %s.",
+			tilde(file), count(counts[file], "secret", "secrets"), map[bool]string{true: "it", false: "them"}[counts[file] == 1]))
+	}
+	return texts
 }
 
 // LookHosts writes of each described host what ssh would do for it.
@@ -263,6 +298,9 @@ func nextStep(v *look.View, now time.Time, tilde func(string) string) (words str
 			return "Make " + host.Description.Name + " ready:", []string{"unicrux", "ready", host.Description.Name}
 		}
 	}
+	if slices.ContainsFunc(v.Plain, plainsecrets.Stray.Movable) {
+		return "Move the secrets out of plain files, into the chest:", []string{"unicrux", "chest", "adopt"}
+	}
 	for _, finding := range v.Unsafe {
 		if finding.Risk == find.Unlocked {
 			return "Give the key a passphrase:", []string{
@@ -298,7 +336,8 @@ func LookDocument(v *look.View, known *document.KnownHosts, now time.Time) any {
 	d := document.Look{Schema: document.Schema("look"), KnownHosts: known,
 		Keys: document.Map(v.Keys, lookKey), Hosts: []document.LookHost{}, Undescribed: []document.Undescribed{},
 		Tokens: document.Map(v.Tokens, tokenDoc), Agents: document.Map(v.Agents, agentDoc),
-		Unsafe: []document.Unsafe{}, AgentForwardedEverywhere: document.Text(v.Lends)}
+		Unsafe: []document.Unsafe{}, AgentForwardedEverywhere: document.Text(v.Lends),
+		Secrets: document.Map(v.Plain, plainDoc)}
 	for _, host := range v.Hosts {
 		entry := document.LookHost{Name: host.Description.Name, Trusted: host.Trusted, OnlyInAgent: host.Others,
 			Offers: []document.Path{}}

@@ -15,6 +15,7 @@ import (
 	"anchorage.example/unicrux/core/effective"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/look"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/remotes"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -43,7 +44,9 @@ func workplace(t *testing.T) *look.View {
 	t.Helper()
 	v := &look.View{Keys: []look.Key{{Pair: pair(t, "forge_ed25519", true), InAgent: true, KnownAt: []string{"forge"}},
 		{Pair: pair(t, "id_rsa", false)}, {Pair: pair(t, "lantern_ed25519", true)}},
-		Unsafe: []look.Finding{{Risk: find.Unlocked, Key: 1}}}
+		Unsafe: []look.Finding{{Risk: find.Unlocked, Key: 1}},
+		Plain: []plainsecrets.Stray{{Sort: plainsecrets.Netrc, File: "/home/ines/.netrc", Line: 3,
+			At: "saltmarsh.tidewater.example", User: "ines.marlow"}}}
 	for i, name := range []string{"forge", "saltmarsh", "lantern"} {
 		d := &describe.Description{Name: name, Title: "Tidewater's " + name}
 		d.SSH.Host, d.SSH.User = name+".tidewater.example", "git"

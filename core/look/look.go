@@ -19,6 +19,7 @@ import (
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/plainsecrets"
 	"anchorage.example/unicrux/core/signing"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
@@ -28,16 +29,17 @@ import (
 
 // A View is what is here.
 type View struct {
-	Keys   []Key            // those of the ssh folder first, then those in odd places
-	Unread []sshkey.Finding // files of the ssh folder that hold a key and cannot be read as one
-	Folder error            // why the ssh folder itself cannot be read; nil when it was
-	Hosts  []Host           // described ones
-	Others []Other          // that are not, and that something here names
-	Agents []Agent          // the holder first
-	Tokens []chest.Entry    // those in the chest, the one that ends first first
-	Closed bool             // some of them are sealed, and nothing opens the chest now
-	Unsafe []Finding        // the most urgent first
-	Lends  string           // where settings lend the agent to every host; empty where they do not
+	Keys   []Key                // those of the ssh folder first, then those in odd places
+	Unread []sshkey.Finding     // files of the ssh folder that hold a key and cannot be read as one
+	Folder error                // why the ssh folder itself cannot be read; nil when it was
+	Hosts  []Host               // described ones
+	Others []Other              // that are not, and that something here names
+	Agents []Agent              // the holder first
+	Tokens []chest.Entry        // those in the chest, the one that ends first first
+	Closed bool                 // some of them are sealed, and nothing opens the chest now
+	Unsafe []Finding            // the most urgent first
+	Plain  []plainsecrets.Stray // secrets for hosts in plain files
+	Lends  string               // where settings lend the agent to every host; empty where they do not
 }
 
 // A Key is a pair of this home.
@@ -131,6 +133,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 		})
 	}
 	v.Closed = closed(chest.Of(station), v.Tokens)
+	v.Plain = plainsecrets.InPlaces(station, config)
 	v.meetAgents(station, asked, other.Client.Agent)
 	v.judge()
 	return v, nil

@@ -75,19 +75,33 @@ func Find(ctx context.Context, station *workstation.Station, files []string) ([]
 	if err != nil {
 		return nil, err
 	}
-	list = append(InStore(station, config), InNetrc(station)...)
-	for _, s := range inConfig(config) {
-		if !filepath.IsAbs(s.File) { // git names the repository's own from the current folder
-			s.File = filepath.Join(station.Folder, s.File)
-		}
-		list = append(list, s)
+	return InPlaces(station, config), nil
+}
+
+// InPlaces looks in the usual places, of which git's configuration names some; a nil one names none.
+func InPlaces(station *workstation.Station, config *gitlink.Config) []Stray {
+	list := InNetrc(station)
+	if config != nil {
+		list = append(append(InStore(station, config), list...), inConfigOf(station, config)...)
 	}
 	for _, file := range toldFiles(station) {
 		if text, err := read(file); err == nil {
 			list = append(list, told(file, text)...)
 		}
 	}
-	return list, nil
+	return list
+}
+
+// inConfigOf are those in git's own files, by their full paths.
+func inConfigOf(station *workstation.Station, config *gitlink.Config) []Stray {
+	var list []Stray
+	for _, s := range inConfig(config) {
+		if !filepath.IsAbs(s.File) { // git names the repository's own from the current folder
+			s.File = filepath.Join(station.Folder, s.File)
+		}
+		list = append(list, s)
+	}
+	return list
 }
 
 // InNetrc finds what the netrc file of the home holds, which git's HTTPS library reads by itself.

@@ -13,12 +13,30 @@ type Look struct {
 	Tokens      []Token       `json:"tokens"`
 	Agents      []Agent       `json:"agents"`
 	Unsafe      []Unsafe      `json:"unsafe"`
+	// Secrets are those for hosts in plain files.
+	Secrets []PlainSecret `json:"secrets"`
 	// AgentForwardedEverywhere is the line that lends the agent to every host; null where none does.
 	AgentForwardedEverywhere *string `json:"agent_forwarded_everywhere" jsonschema:"nullable"`
 	// KnownHosts are the stored host keys; null unless look hosts was asked.
 	KnownHosts *KnownHosts `json:"known_hosts" jsonschema:"nullable"`
 	// Next is the one command that helps most.
 	Next Next `json:"next"`
+}
+
+// A Brief is what matters within two weeks, the most urgent first.
+type Brief struct {
+	Schema  string   `json:"schema"`
+	Matters []Matter `json:"matters"`
+}
+
+// A Matter is something that does not wait longer.
+type Matter struct {
+	Topic   string `json:"topic" jsonschema:"enum=exposed-key,enum=moved-program,enum=token,enum=certificate"`
+	Summary string `json:"summary"`
+	// Command helps.
+	Command []string `json:"command"`
+	// Until is when it expires; null where that is not the matter.
+	Until *time.Time `json:"until" jsonschema:"nullable"`
 }
 
 // A LookKey is a key pair as look lists it.
