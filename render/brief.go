@@ -16,7 +16,8 @@ func Brief(s Style, list []look.Matter, now time.Time, tilde func(string) string
 	text := ""
 	for i, m := range list {
 		if i == mostBrief {
-			return text + margin + s.paint(ochre, "And "+count(len(list)-i, "thing", "things")+" more: unicrux look") + "\n"
+			more := "And " + count(len(list)-i, "thing", "things") + " more: unicrux look"
+			return text + margin + s.paint(ochre, more) + "\n"
 		}
 		summary, command := matter(m, now, tilde)
 		text += margin + s.paint(ochre, summary+": "+Command(command)) + "\n"

@@ -215,8 +215,12 @@ func plainFiles(list []plainsecrets.Stray, tilde func(string) string) []string {
 		}
 	}
 	for _, file := range files {
+		them := "them"
+		if counts[file] == 1 {
+			them = "it"
+		}
 		texts = append(texts, fmt.Sprintf("%s has %s for hosts in plain text: whoever reads it can use %s.",
-			tilde(file), count(counts[file], "secret", "secrets"), map[bool]string{true: "it", false: "them"}[counts[file] == 1]))
+			tilde(file), count(counts[file], "secret", "secrets"), them))
 	}
 	return texts
 }

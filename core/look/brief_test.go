@@ -55,7 +55,8 @@ func TestBrief(t *testing.T) {
 	c, now := s.OpenChest(), s.Station.Now()
 	keep := func(name string, until time.Time) {
 		t.Helper()
-		e := chest.Entry{Name: name, Protocol: "https", At: "forge.tidewater.example", User: name, Made: now, Until: until}
+		e := chest.Entry{Name: name, Protocol: "https", At: "forge.tidewater.example", User: name, Made: now,
+			Until: until}
 		if _, err := c.Put(e, chest.Secret{Token: secret.New([]byte("tide-" + name))}); err != nil {
 			t.Fatal(err)
 		}

@@ -17,7 +17,8 @@ type Path string
 // All has an empty document of each schema, by its name without “unicrux.” and version.
 func All() map[string]any {
 	return map[string]any{
-		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "brief": Brief{}, "card": Card{}, "changes": Changes{},
+		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "brief": Brief{},
+		"card": Card{}, "changes": Changes{},
 		"check": Check{}, "chest": Chest{}, "comparison": Comparison{}, "demo": Demo{}, "done": Done{},
 		"draft": Draft{}, "error": Error{}, "explain": Explain{}, "faults": Faults{}, "found": Found{},
 		"help": Help{}, "holder": Holder{}, "host": HostAlone{}, "hosts": Hosts{}, "key": KeyAlone{}, "keys": Keys{},
