@@ -9,6 +9,7 @@ require (
 	filippo.io/age v1.3.2
 	github.com/Microsoft/go-winio v0.6.2
 	github.com/aymanbagabas/go-udiff v0.4.1
+	github.com/cpuguy83/go-md2man/v2 v2.0.7
 	github.com/creack/pty v1.1.24
 	github.com/gofrs/flock v0.13.1
 	github.com/invopop/jsonschema v0.14.0
@@ -39,6 +40,7 @@ require (
 	github.com/godbus/dbus/v5 v5.2.2 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
 	github.com/pb33f/ordered-map/v2 v2.3.1 // indirect
+	github.com/russross/blackfriday/v2 v2.1.0 // indirect
 	go.yaml.in/yaml/v4 v4.0.0-rc.2 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.41.0 // indirect

@@ -416,7 +416,7 @@ func TestSettingsOfAnyName(t *testing.T) {
 		"[::1]": "", "[::1]:2222": "2222"} {
 		r := p.must("host", "show", name, "--settings", "--ssh-config", p.path("some"))
 		if !strings.Contains(r.out, "user  ines") ||
-			strings.Contains(r.out, "port  "+port+"  the URL") != (port != "") {
+			strings.Contains(r.out, "port  "+port+" (the URL)") != (port != "") {
 			t.Errorf("%s: %s", name, r)
 		}
 	}

@@ -63,7 +63,7 @@ func TestLook(t *testing.T) {
 	}
 	p.agent()
 	p.must("key", "load", "other")
-	for part, words := range map[string]string{"agent": "holds    1 key", "hosts": "~/.ssh/forge_ed25519",
+	for part, words := range map[string]string{"agent": "holds    1 key", "hosts": "forge_ed25519",
 		"keys": "ecdsa 256"} {
 		if r := p.must("look", part); !strings.Contains(r.out, words) {
 			t.Errorf("look %s: %s", part, r)

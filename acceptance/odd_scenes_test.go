@@ -22,6 +22,7 @@ import (
 // elsewhere names the tests in which a code's scene is played that the table cannot hold.
 var elsewhere = map[string]string{
 	"repository-none": "TestOutsideARepository", "program-missing": "TestWithoutSSH",
+	"program-moved": "TestMovedProgram",
 	"user-unlisted": "TestUnlistedUser", "author-missing": "TestWithoutAnAuthor",
 	"other-user": "TestInAnotherHome", "keys-too-many": "TestTooManyKeys",
 	"proxy-command-failed": "TestThroughAJumpHost",

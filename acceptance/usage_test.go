@@ -36,7 +36,6 @@ func TestWrongUse(t *testing.T) {
 		{"key new there --type dsa --no-passphrase", 2, "--type accepts ed25519, ecdsa or rsa, not"},
 		{"key new there --type rsa --size 2048 --no-passphrase", 2, "3072 to 8192"},
 		{"key new there --type ecdsa --size 512 --no-passphrase", 2, "256, 384 or 521"},
-		{"key passphrase here --no-passphrase", 1, "no passphrase already"},
 		{"key save here --format pem --out x", 2, "--format accepts"},
 		{"key save here --format sec1 --out x --no-passphrase", 2, "not for keys of this type"},
 		{"key save here --format openssh --out .ssh/here --no-passphrase", 1, "exists already"},

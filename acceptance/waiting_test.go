@@ -38,10 +38,10 @@ func TestWaitingIsVisible(t *testing.T) {
 		t.Error("what is typed is shown")
 	}
 	end()
-	for talk.more() {
-		if strings.Contains(talk.seen(), "crux") && !talk.echoes() {
-			t.Error("what is typed behind the result is not shown")
-		}
+	for talk.more() { // the terminal is there as long as nobody closes it
+	}
+	if !talk.echoes() {
+		t.Error("the terminal shows no longer what is typed")
 	}
 	r := talk.end()
 	if r.exit != 1 || strings.Contains(r.out, "tea") || !strings.Contains(r.out, "\r\x1b[K") {
@@ -63,7 +63,7 @@ func TestWaitingIsStopped(t *testing.T) {
 	for _, keys := range []string{"\x03", "\x03\x03"} {
 		talk := p.talk("check", drift)
 		talk.answer("waiting for", keys)
-		for talk.more() { // the terminal is there as long as nobody closes it
+		for talk.more() {
 		}
 		if !talk.echoes() {
 			t.Errorf("%q: the terminal shows no longer what is typed", keys)

@@ -75,8 +75,9 @@ type app struct {
 	timeout      time.Duration
 	station      *workstation.Station
 	begun        []*workstation.Batch
-	untilStopped bool // the command ends well by being stopped
-	version      bool // --version
+	untilStopped bool   // the command ends well by being stopped
+	version      bool   // --version
+	echo         func() // lets the terminal show again what is typed
 	password     passwordSource
 }
 
@@ -84,7 +85,8 @@ type app struct {
 func Run(io IO) int {
 	memory.Private() // secrets pass through most commands
 	ctx, stopped := untilSignal()
-	a := &app{prompter: &prompter{console: &console{IO: io}, ctx: ctx}, timeout: defaultTimeout}
+	a := &app{prompter: &prompter{console: &console{IO: io}, ctx: ctx}, timeout: defaultTimeout, echo: func() {}}
+	defer func() { a.echo() }()
 	// git waits for it, and its options are ssh's
 	if len(io.Args) >= 2 && io.Args[0] == "for-git" && io.Args[1] == "ssh" {
 		return sshForGit(a, io.Args[2:])
@@ -189,6 +191,7 @@ and names the one cause when a clone or push fails.`,
 			if a.shows() {
 				a.wait = &waiter{c: a.console}
 				a.ctx = waiting.With(a.ctx, a.wait.begin)
+				a.echo = noEcho(a.In) // what is typed while the command works would stand in the middle of its output
 			}
 			runTidy(a)
 			return nil

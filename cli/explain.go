@@ -84,6 +84,7 @@ func errorText(a *app, args []string) (string, error) {
 			return "", &problem{message: "There is no text: standard input is a terminal.",
 				advice: "Pipe the text in, or name a file.", exit: exitAsk}
 		}
+		a.echo()
 		a.say("  Paste the text, then press Enter and Ctrl-D.\n")
 	}
 	var kept []byte

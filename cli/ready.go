@@ -303,6 +303,7 @@ func runClone(a *app, place site.Site, opening *ready.Opening, request finding.R
 	if !a.mayAsk() {
 		in = nil
 	}
+	a.echo() // git asks for what may be seen as well
 	out := a.Out
 	if _, isFile := out.(*os.File); !isFile || a.json {
 		out = a.Err

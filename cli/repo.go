@@ -219,6 +219,7 @@ func makeRepo(a *app, o *repoOptions, place site.Site, batch *workstation.Batch,
 func runGit(ctx context.Context, a *app, folder string, args ...string) error {
 	cmd := gitlink.Attached{Folder: folder, Environ: a.station.Environ, Out: a.Err, Err: a.Err}
 	if a.mayAsk() {
+		a.echo() // git asks for what may be seen as well
 		cmd.In = a.In
 	}
 	return cmd.Run(ctx, args...)

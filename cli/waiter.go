@@ -12,16 +12,14 @@ import (
 	"anchorage.example/unicrux/core/waiting"
 )
 
-// A waiter shows on a terminal for whom the command waits, once that takes long, in one line that goes again. While it
-// waits, what is typed is not shown: it would stand in the middle of the output. It has places within places: the
-// innermost is shown.
+// A waiter shows on a terminal for whom the command waits, once that takes long, in one line that goes again. It has
+// places within places: the innermost is shown.
 type waiter struct {
 	c      *console
 	mu     sync.Mutex
 	places []*waitedFor
 	held   bool // a question is on the terminal
 	stop   chan struct{}
-	echo   func() // turns the echo on again
 }
 
 // A waitedFor is one place where the command waits.
@@ -45,7 +43,7 @@ func (w *waiter) begin(host string) waiting.Place {
 	p := &waitedFor{w: w, host: untrusted.Clean(host), since: time.Now(), line: w.c.meter()}
 	w.places = append(w.places, p)
 	if len(w.places) == 1 {
-		w.echo, w.stop = noEcho(w.c.In), make(chan struct{})
+		w.stop = make(chan struct{})
 		go w.watch(w.stop)
 	}
 	return p
@@ -57,7 +55,7 @@ func (p *waitedFor) At(stage string) {
 	p.stage = stage
 }
 
-// Over takes the line away, and lets the terminal show again what is typed when nothing is waited for any longer.
+// Over takes the line away.
 func (p *waitedFor) Over() {
 	w := p.w
 	w.mu.Lock()
@@ -72,7 +70,6 @@ func (p *waitedFor) Over() {
 	if len(w.places) == 0 && w.stop != nil {
 		close(w.stop)
 		w.stop = nil
-		w.echo()
 	}
 }
 

@@ -28,7 +28,8 @@ func TestBrief(t *testing.T) {
 	if got := Brief(Style{}, list, noon, tilde); got != want+"  And 2 things more: unicrux look\n" {
 		t.Errorf("%s", got)
 	}
-	if got := Brief(Style{}, list[3:4], noon, tilde); !strings.HasPrefix(got, "  The certificate of ~/.ssh/k0 expired today") {
+	got := Brief(Style{}, list[3:4], noon, tilde)
+	if !strings.HasPrefix(got, "  The certificate of ~/.ssh/k0 expired today") {
 		t.Errorf("%s", got)
 	}
 	if got := Brief(Style{}, nil, noon, tilde); got != "" {

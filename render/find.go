@@ -102,6 +102,9 @@ func (s Style) found(f find.Found, tilde func(string) string) string {
 		rows = append(rows, row{label: "careful", tone: ochre, text: foundWords(f, risk, tilde)})
 	}
 	words, commands := foundMend(f, tilde)
+	for i, command := range commands {
+		commands[i] = s.paint(bold, command)
+	}
 	rows = append(rows, row{label: "mend", tone: teal, text: words, lines: commands})
 	return s.block(7, rows)
 }

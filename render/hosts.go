@@ -33,7 +33,7 @@ func Host(s Style, d *describe.Description) string {
 		rows = append(rows, row{label: "address", tone: grey, lines: []string{d.SSH.Address}})
 	}
 	if d.Interface.URL != "" {
-		rows = append(rows, row{label: "interface", tone: grey, lines: []string{d.Interface.URL}})
+		rows = append(rows, row{label: "API", tone: grey, lines: []string{d.Interface.URL}})
 	}
 	return s.block(9, append(rows, row{label: "can", tone: grey, text: abilities(d)}))
 }

@@ -21,7 +21,7 @@ func Repo(s Style, repo hostapi.Repo) string {
 	access, tone := "", grey
 	switch {
 	case repo.Frozen:
-		access = "frozen"
+		access = "archived"
 	case repo.Access == hostapi.Write:
 		access, tone = "read and write", teal
 	case repo.Access == hostapi.Read:

@@ -62,19 +62,14 @@ func (s Style) settings(head string, list []effective.Setting, tilde func(string
 func (s Style) settingRows(setting effective.Setting, width int, tilde func(string) string) []row {
 	room := s.width() - len(margin) - width - 2
 	value, origin := untrusted.Clean(setting.Value), tilde(setting.Origin)
-	lines := []string{value}
-	used := columns(value)
-	add := func(text string) {
-		if used+2+columns(text) > room {
-			lines, used = append(lines, ""), -2
-		}
-		last := len(lines) - 1
-		lines[last] = strings.TrimLeft(lines[last]+"  "+s.paint(grey, text), " ")
-		used += 2 + columns(text)
-	}
-	add("(" + origin + ")")
+	lines := s.withOrigin([]string{value}, origin, room)
 	if setting.Default != "" && setting.Default != setting.Value && len(setting.Default) < longValue {
-		add("without it " + setting.Default)
+		without := "without it " + setting.Default
+		if len(lines) == 1 && columns(value)+columns(origin)+len(" ()  ")+columns(without) <= room {
+			lines[0] += "  " + s.paint(grey, without)
+		} else {
+			lines = append(lines, s.paint(grey, without))
+		}
 	}
 	rows := []row{{label: setting.Name, tone: teal, lines: lines}}
 	for _, lost := range setting.Lost {

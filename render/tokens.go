@@ -55,7 +55,7 @@ func Token(s Style, e chest.Entry, now time.Time) string {
 		rows = append(rows, row{label: "scopes", tone: grey, text: untrusted.Clean(strings.Join(e.Scopes, ", "))})
 	}
 	rows = append(rows, row{label: "made", tone: grey, lines: []string{whenOr(e.Made, now, "not known")}},
-		row{label: "ends", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
+		row{label: "expires", tone: endTone(e, now), lines: []string{tokenEnd(e, now)}},
 		row{label: "proved", tone: grey, lines: []string{whenOr(e.Proved, now, "never")}},
 		row{label: "kept", tone: grey, lines: []string{string(e.Kind)}})
 	return s.block(8, rows)

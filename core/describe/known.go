@@ -29,41 +29,41 @@ var (
 
 // Operations lists the operations that the language knows, by name.
 var Operations = map[string]Known{
-	"who":       {Does: "tell whose token it is", Needs: []string{"account"}, Finds: []string{"id", "scopes", "until"}},
+	"who":       {Does: "show whose token it is", Needs: []string{"account"}, Finds: []string{"id", "scopes", "until"}},
 	"host-keys": {Does: "publish its host keys", OneOf: []string{"line", "fingerprint"}, Lists: true},
 
 	"list-keys": {Does: "list keys", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
-	"add-key": {Does: "take keys", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}},
+	"add-key": {Does: "register keys", Finds: []string{"id"}, Takes: keyVars, Must: [][]string{{"line", "blob"}},
 		Changes: true},
-	"remove-key": {Does: "give keys back", Takes: []string{"id", "title", "fingerprint"},
+	"remove-key": {Does: "remove keys", Takes: []string{"id", "title", "fingerprint"},
 		Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
 	"list-repo-keys": {Does: "list keys of a repository", Needs: []string{"id", "line"}, Finds: keyFind,
 		Takes: ofRepo, Lists: true},
-	"add-repo-key": {Does: "take keys for one repository", Finds: []string{"id"}, Takes: slices.Concat(keyVars, ofRepo),
+	"add-repo-key": {Does: "register keys for one repository", Finds: []string{"id"}, Takes: slices.Concat(keyVars, ofRepo),
 		Must: [][]string{{"line", "blob"}}, Changes: true},
-	"remove-repo-key": {Does: "give keys of a repository back",
+	"remove-repo-key": {Does: "remove keys of a repository",
 		Takes: slices.Concat([]string{"id", "title", "fingerprint"}, ofRepo),
 		Must:  [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
 	"list-signing-keys": {Does: "list keys for signing", Needs: []string{"id", "line"}, Finds: keyFind, Lists: true},
-	"add-signing-key": {Does: "take keys for signing", Finds: []string{"id"}, Takes: keyVars,
+	"add-signing-key": {Does: "register keys for signing", Finds: []string{"id"}, Takes: keyVars,
 		Must: [][]string{{"line", "blob"}}, Changes: true},
-	"remove-signing-key": {Does: "give keys for signing back", Takes: []string{"id", "title", "fingerprint"},
+	"remove-signing-key": {Does: "remove keys for signing", Takes: []string{"id", "title", "fingerprint"},
 		Must: [][]string{{"id", "title", "fingerprint"}}, Changes: true},
 
 	"issue-token": {Does: "issue tokens", Needs: []string{"token"}, Finds: []string{"id", "until", "scopes"},
 		Takes: slices.Concat([]string{"label"}, scopes, end), Changes: true},
 	"list-tokens": {Does: "list tokens", Needs: []string{"id"},
 		Finds: []string{"label", "until", "scopes", "used", "made"}, Lists: true},
-	"show-token": {Does: "tell what a token may do", Finds: []string{"id", "label", "until", "scopes", "account"}},
+	"show-token": {Does: "show what a token may do", Finds: []string{"id", "label", "until", "scopes", "account"}},
 	"renew-token": {Does: "renew tokens", Needs: []string{"token"}, Finds: []string{"id", "until", "scopes"},
 		Takes: slices.Concat([]string{"id", "label"}, scopes, end), Changes: true},
 	"revoke-token": {Does: "revoke tokens", Takes: []string{"id", "token"}, Changes: true},
 
 	"list-repos": {Does: "list repositories", Needs: []string{"path"}, Finds: repoFie,
 		Takes: []string{"search"}, Lists: true},
-	"show-repo": {Does: "tell about a repository", Needs: []string{"path"}, Finds: repoFie, Takes: ofRepo,
+	"show-repo": {Does: "show a repository", Needs: []string{"path"}, Finds: repoFie, Takes: ofRepo,
 		Must: [][]string{{"repo", "name"}}},
 	"add-repo": {Does: "create repositories", Finds: slices.Concat([]string{"path"}, repoFie),
 		Takes: slices.Concat(ofRepo, []string{"visibility", "branch", "about"}), Must: [][]string{{"repo", "name"}},
@@ -76,7 +76,7 @@ var everywhere = []string{"account"}
 // entries is the variable of a whole list.
 const entries = "entries"
 
-// Names lists the operations in the order in which they are told about.
+// Names lists the operations in the order in which they are shown.
 func Names() []string {
 	order := []string{"who", "host-keys", "list-keys", "add-key", "remove-key", "list-repo-keys", "add-repo-key",
 		"remove-repo-key", "list-signing-keys", "add-signing-key", "remove-signing-key",

@@ -124,6 +124,11 @@ func overSSH(ctx context.Context, way *finding.Way, located localcheck.Located, 
 			crux = pushes(ctx, way, located, located.API(t.Account), t.Trip.Answer.Heads)
 		}
 		if crux == nil {
+			if crux = unasked(ctx, located, settled); crux != nil {
+				way.BreakAt(crux)
+				way.Mends = crux.Mends
+				return nil
+			}
 			way.Add(sshcheck.Notes(t))
 			way.Add(finding.Part{Notes: movedNote(located, nil)})
 			return nil

@@ -28,6 +28,8 @@ type Request struct {
 
 	RunCommands bool // let the commands run on which ssh's settings depend, as ssh does
 
+	Assume bool // that such a command of Match exec succeeds, without running it
+
 	AsIs    bool               // the URL is as git has rewritten it: its rules do not hold any longer
 	Options []sshconfig.Option // of ssh's command line, which win over all files
 

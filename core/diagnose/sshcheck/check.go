@@ -64,7 +64,8 @@ func Settle(ctx context.Context, l localcheck.Located) (s Settled, part finding.
 	if crux := s.programs(); crux != nil {
 		return s, part, crux, nil
 	}
-	leave := sshway.Leave{Options: l.Request.Options, RunCommands: l.Request.RunCommands}
+	leave := sshway.Leave{Options: l.Request.Options, RunCommands: l.Request.RunCommands,
+		Assume: l.Request.Assume}
 	if s.Passage, err = sshway.PrepareWith(ctx, l.Station, l.SSH(), l.Address, leave); err != nil {
 		return s, part, nil, err
 	}

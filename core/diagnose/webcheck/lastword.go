@@ -33,7 +33,11 @@ func (t Travelled) lastWord(ctx context.Context) *finding.Crux {
 	}
 	ctx, cancel := context.WithTimeout(ctx, t.Request.For())
 	defer cancel()
-	err := t.Config.ListRemote(ctx, t.asWritten().String(), t.Sent.Credential)
+	sent := t.Sent.Credential
+	if sent.Password.Empty() { // nobody asked for it; git may send it all the same (http.emptyAuth in git-config(1))
+		sent = gitlink.Credential{User: t.WebUser, Password: t.WebSecret}
+	}
+	err := t.Config.ListRemote(ctx, t.asWritten().String(), sent)
 	var refused *gitlink.ListError
 	if !errors.As(err, &refused) {
 		return nil // it works, or git could not be asked
