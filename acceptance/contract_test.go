@@ -20,13 +20,15 @@ func TestContract(t *testing.T) {
 	p.mustGit("config", "--global", "credential.helper", "store")
 	p.write("new words", "new-words")
 	p.must("key", "new", "spare", "--no-passphrase")
-	token, chest := []string{"--token-from", p.host.TokenFile()}, []string{"--passphrase-from", p.path("chest-words")}
+	token, chest := []string{"--token-from", p.host.TokenFile()},
+		[]string{"--passphrase-from", p.path("chest-words")}
 	seen := []string{"demo", "practice"} // TestDemo, TestPracticeServeEndsCleanly
 	for _, row := range []struct {
 		line, schema string
 		more         []string
 	}{
-		{"look", "look", nil}, {"look hosts", "look", nil}, {"look --brief", "brief", nil}, {"check " + drift, "check", nil},
+		{"look", "look", nil}, {"look hosts", "look", nil}, {"look --brief", "brief", nil},
+		{"check " + drift, "check", nil},
 		{"ready forge", "ready", token}, {"explain key-none", "explain", nil}, {"key list", "keys", nil},
 		{"key show spare", "key", nil}, {"key new other --no-passphrase", "key", nil}, {"key find", "found", nil},
 		{"key compare forge", "comparison", token}, {"key register spare forge", "registration", token},
@@ -50,7 +52,7 @@ func TestContract(t *testing.T) {
 			p.folder, args = p.path(args[1]), args[2:]
 		}
 		if slices.Contains(args, "draft") {
-			p.write(`{"openapi":"3.0.0","info":{"title":"Quay"},"servers":[{"url":"https://quay.example/api"}],"paths":{}}`,
+			p.write(`{"openapi":"3.0.0","info":{"title":"Quay"},"servers":[{"url":"https://quay.example/a"}],"paths":{}}`,
 				"api.json")
 		}
 		r := p.unicrux(append(append(args, row.more...), "--json")...)

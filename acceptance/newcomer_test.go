@@ -19,8 +19,8 @@ type window struct {
 func (p *person) window() *window {
 	p.t.Helper()
 	w := &window{p: p, socket: filepath.Join(p.t.TempDir(), "tmux")}
-	cmd := exec.Command(need(p.t, "tmux"), "-S", w.socket, "-f", os.DevNull, "new-session", "-d", "-x", "110", "-y", "50",
-		"bash", "--norc", "--noprofile")
+	cmd := exec.Command(need(p.t, "tmux"), "-S", w.socket, "-f", os.DevNull, "new-session", "-d", "-x", "110",
+		"-y", "50", "bash", "--norc", "--noprofile")
 	cmd.Dir = p.home
 	cmd.Env = append(p.environ(), "TERM=xterm-256color", "PS1=typed> ", "LC_ALL=C.UTF-8")
 	if out, err := cmd.CombinedOutput(); err != nil {
@@ -78,8 +78,8 @@ func (w *window) stops() {
 	w.sees("typed>")
 }
 
-// TestNewcomer goes by the README alone, in a real terminal: from git clone to a pushed commit at a host that nobody has
-// described, stopped at each question once, and gone on with by the same command.
+// TestNewcomer goes by the README alone, in a real terminal: from git clone to a pushed commit at a host that nobody
+// has described, stopped at each question once, and gone on with by the same command.
 func TestNewcomer(t *testing.T) {
 	t.Parallel()
 	p := newPerson(t)

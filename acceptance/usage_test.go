@@ -27,7 +27,7 @@ func TestWrongUse(t *testing.T) {
 	}{
 		{"chekc", 2, "unicrux has no command “chekc”. Did you mean unicrux check?"},
 		{"key forge", 2, "has no command “forge”"},
-		{"key new a b", 2, "2 came"},
+		{"key new a b", 2, "accepts only NAME, and got 2"},
 		{"key new ../a", 2, "a key name may contain letters"},
 		{"key new -x", 2, "unknown shorthand flag"},
 		{"key new a.pub", 2, "must not end in .pub"},
@@ -55,7 +55,7 @@ func TestWrongUse(t *testing.T) {
 		{"host add nowhere.toml", 3, "nowhere.toml"},
 		{"host show nohost", 1, "no host of that name"},
 		{"host trust nohost:port", 2, "a port is a number"},
-		{"check a b c", 2, "and 3 came"},
+		{"check a b c", 2, "and got 3 arguments"},
 		{"check --for fetch forge", 2, "clone or push"},
 		{"check ./.ssh", 2, "a folder on this computer"},
 		{"check --timeout soon", 2, "--timeout accepts a time such as 45s, 10m or 8h"},

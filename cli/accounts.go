@@ -25,7 +25,6 @@ func accountAdd(a *app) *cobra.Command {
 its own author. Clone URLs stay as they are. Programs that use git need not know of it.
 
 The account is called ACCOUNT@HOST in all commands from then on.`,
-		Args: takes(1, 1, "one account"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			n.Text = args[0]
 			registry, err := hosts.Open(a.station)
@@ -55,7 +54,7 @@ The account is called ACCOUNT@HOST in all commands from then on.`,
 
 func accountDrop(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "drop ACCOUNT@HOST", Short: "Stop using an account; its key stays", Args: takes(1, 1, "one account"),
+		Use: "drop ACCOUNT@HOST", Short: "Stop using an account; its key stays",
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -73,7 +72,7 @@ func accountDrop(a *app) *cobra.Command {
 
 func accountList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list HOST", Short: "List the accounts on a host, and where each is used", Args: takes(1, 1, "one host"),
+		Use: "list HOST", Short: "List the accounts on a host, and where each is used",
 		RunE: func(_ *cobra.Command, args []string) error {
 			view, err := lookAround(a)
 			if err != nil {

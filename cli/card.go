@@ -36,7 +36,6 @@ func cardCommand(a *app) *cobra.Command {
 		Long: `Lists field by field what an editor, a desktop client or a build tool asks for: server, user,
 which field takes the token, the type of sign-in, the key and its format. A secret is not
 shown; --copy puts one field on the clipboard.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := o.relock.validate(); err != nil {
 				return err
@@ -123,7 +122,7 @@ func copyField(a *app, o cardOptions, place site.Site, filled *card.Card) error 
 	}
 	switch {
 	case found == nil:
-		return usage("the card of %s has no field %q", filled.Host, o.field)
+		return usage("the card of %s has no field %q%s", filled.Host, o.field, nearestOf(o.field, card.FieldNames()))
 	case found.Secret == "":
 		if err := toClipboard(a, found.Value); err != nil {
 			return err

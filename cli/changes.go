@@ -18,7 +18,6 @@ import (
 func changesCommand(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "changes [HOST]", Short: "What Unicrux has changed here and at hosts, newest first",
-		Args: takes(0, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			all, err := a.station.Changes()
 			if err == nil && len(args) == 1 {
@@ -52,7 +51,6 @@ With a host every change for it and its accounts is taken back, with --all every
 the newest on; those that cannot be are passed over, and undo says which. --dry-run shows all
 of it beforehand. A private key is never deleted: it is set aside, and undo says where. What a
 host has created stays there.`,
-		Args: takes(0, 1, "one change or one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runUndo(a, &o, args) },
 	}
 	command.Flags().BoolVar(&o.all, "all", false, "take back all that can be")

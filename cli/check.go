@@ -36,7 +36,6 @@ or on the host, unless --mend asks for it.
 
 Without an argument it asks about the remote that a plain push would use. In a Mercurial
 repository it follows the way of hg.`,
-		Args: takes(0, 2, "a clone URL, a remote, or a host and perhaps a repository"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCheck(a, &o, args) },
 	}
 	command.Flags().Var(oneOf(&o.purpose, finding.Clone, finding.Push), "for",

@@ -150,7 +150,7 @@ func handOver(a *app, c *chest.Chest, key chest.MasterKey, lifetime time.Duratio
 func chestShow(a *app) *cobra.Command {
 	var aside bool
 	command := &cobra.Command{
-		Use: "show", Short: "Where secrets are, how many, and until when the chest is open", Args: takes(0, 0, ""),
+		Use: "show", Short: "Where secrets are, how many, and until when the chest is open",
 		RunE: func(*cobra.Command, []string) error {
 			if aside && !a.dry {
 				moved, err := chest.Of(a.station).SetAside(a.station.Now())
@@ -195,7 +195,7 @@ func chestOpen(a *app) *cobra.Command {
 	var source string
 	var lifetime time.Duration
 	command := &cobra.Command{
-		Use: "open", Short: "Open the chest for a working day", Args: takes(0, 0, ""),
+		Use: "open", Short: "Open the chest for a working day",
 		RunE: func(*cobra.Command, []string) error {
 			if lifetime < time.Second {
 				return usage("--for takes a time of at least a second, such as 8h")
@@ -239,7 +239,7 @@ func sayDoneAs(a *app, words string) error {
 
 func chestClose(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "close", Short: "Close the chest: its passphrase is asked again", Args: takes(0, 0, ""),
+		Use: "close", Short: "Close the chest: its passphrase is asked again",
 		RunE: func(*cobra.Command, []string) error {
 			if err := runResponds(a, holder.StuckDoor(a.station.DoorSocket())); err != nil {
 				return err
@@ -258,7 +258,7 @@ func chestClose(a *app) *cobra.Command {
 func chestLock(a *app) *cobra.Command {
 	var source, fresh string
 	command := &cobra.Command{
-		Use: "passphrase", Short: "Give the chest a passphrase, or another one", Args: takes(0, 0, ""),
+		Use: "passphrase", Short: "Give the chest a passphrase, or another one",
 		RunE: func(*cobra.Command, []string) error {
 			c := chest.Of(a.station)
 			locked, err := c.Locked()
@@ -299,7 +299,7 @@ func chestMove(a *app) *cobra.Command {
 	var source string
 	var to chest.Kind
 	command := &cobra.Command{
-		Use: "move --to KIND", Short: "Move every secret: sealed, desktop or memory", Args: takes(0, 0, ""),
+		Use: "move --to KIND", Short: "Move every secret: sealed, desktop or memory",
 		Long: `Moves every secret to another place, and lets new ones go there: sealed (files of ours, sealed
 by a passphrase), desktop (the desktop's secret service), or memory (the holder alone: they
 are gone when it ends). Each is read back from its new place before it leaves the old one.`,

@@ -219,6 +219,7 @@ and names the one cause when a clone or push fails.`,
 	root.SetHelpCommand(helpCommand(a, root))
 	root.AddCommand(forGitCommand(a))
 	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
+		demandArguments(root)
 		demandSubcommands(root)
 		return root
 	}
@@ -238,6 +239,7 @@ and names the one cause when a clone or push fails.`,
 		}
 	}
 	complete(a, root)
+	demandArguments(root)
 	demandSubcommands(root)
 	help := root.RunE
 	root.RunE = func(c *cobra.Command, args []string) error {
@@ -284,19 +286,6 @@ func verbs(command *cobra.Command) []string {
 		}
 	}
 	return names
-}
-
-// takes is how many arguments a command has, and what they are called.
-func takes(least, most int, names string) cobra.PositionalArgs {
-	return func(c *cobra.Command, args []string) error {
-		if len(args) >= least && len(args) <= most {
-			return nil
-		}
-		if most == 0 {
-			return usage("%s needs no arguments, and got %d", c.CommandPath(), len(args))
-		}
-		return usage("%q takes %s, and %d came", c.CommandPath(), names, len(args))
-	}
 }
 
 // host is a described host by its name, USER@HOST or clone URL, and the registry that has it.

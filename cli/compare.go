@@ -18,7 +18,6 @@ func keyCompare(a *app) *cobra.Command {
 		Short: "Hold the keys that are here against those that a host knows",
 		Long: `Holds the keys that are here against those that a host lists for your account. A host that
 lists none is asked over SSH about one key after another; nobody signs in for that.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCompare(a, &o, args[0]) },
 	}
 	o.addList(command, "the keys that open this repository alone", "the keys with which commits are signed")
@@ -81,7 +80,6 @@ here, and "unicrux undo" registers it again.
 
 With --by-hand, and for hosts without an API, it shows where to remove the key, and asks the
 host over SSH now and then until it no longer accepts the key.`,
-		Args: takes(2, 2, "a key and a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runWithdraw(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()

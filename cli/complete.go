@@ -30,7 +30,6 @@ For every new fish, once:
     unicrux completion fish > ~/.config/fish/completions/unicrux.fish
 For every new PowerShell, in the file that $PROFILE names:
     unicrux completion powershell | Out-String | Invoke-Expression`,
-		Args: takes(1, 1, join(shells, ", ", " or ")),
 		RunE: func(c *cobra.Command, args []string) error {
 			root := c.Root()
 			switch args[0] {
@@ -65,39 +64,11 @@ func complete(a *app, command *cobra.Command) {
 	if command.HasSubCommands() || command.ValidArgsFunction != nil {
 		return
 	}
-	places := argumentNames(command.Use)
+	places := argumentsOf(command.Use).names
 	command.ValidArgsFunction = func(_ *cobra.Command, args []string, begun string) ([]cobra.Completion,
 		cobra.ShellCompDirective) {
-		return a.completeAny(names(places, len(args)), begun)
+		return a.completeAny(alternatives(places, len(args)), begun)
 	}
-}
-
-// argumentNames are what a use line names at each place, without its options: “use ssh|https [REMOTE]” has two.
-func argumentNames(use string) []string {
-	var places []string
-	fields := strings.Fields(use)
-	for i, field := range fields {
-		if i == 0 || strings.HasPrefix(field, "--") || strings.HasPrefix(fields[i-1], "--") {
-			continue
-		}
-		places = append(places, strings.Trim(field, "[]"))
-	}
-	return places
-}
-
-// names are the alternatives at a place; the last place is for all that follow where it says so.
-func names(places []string, at int) []string {
-	if len(places) == 0 {
-		return nil
-	}
-	if last := places[len(places)-1]; at >= len(places) && (strings.HasSuffix(last, "…") ||
-		strings.HasSuffix(last, "...")) {
-		at = len(places) - 1
-	}
-	if at >= len(places) {
-		return nil
-	}
-	return strings.Split(strings.TrimRight(places[at], "….]"), "|")
 }
 
 // pagesBelow are the commands below others that have a page, and at first the topics as well.
@@ -116,8 +87,8 @@ func pagesBelow(root *cobra.Command, args []string, begun string) []cobra.Comple
 
 // completeFlag completes the value of an option.
 func (a *app) completeFlag(f *pflag.Flag, begun string) ([]cobra.Completion, cobra.ShellCompDirective) {
-	if choice, ok := f.Value.(interface{ offered() []string }); ok && choice.offered() != nil {
-		return choice.offered(), cobra.ShellCompDirectiveNoFileComp
+	if words := offered(f); words != nil {
+		return words, cobra.ShellCompDirectiveNoFileComp
 	}
 	name, _ := pflag.UnquoteUsage(f)
 	return a.completeAny([]string{name}, begun)

@@ -41,12 +41,11 @@ func TestCompletionKnowsEveryName(t *testing.T) {
 		if c.HasSubCommands() {
 			return
 		}
-		for at := range argumentNames(c.Use) {
-			judge(c.CommandPath(), names(argumentNames(c.Use), at))
+		for at, names := 0, argumentsOf(c.Use).names; at < len(names); at++ {
+			judge(c.CommandPath(), alternatives(names, at))
 		}
 		c.LocalFlags().VisitAll(func(f *pflag.Flag) {
-			choice, ok := f.Value.(interface{ offered() []string })
-			if ok && choice.offered() != nil || f.Value.Type() == "bool" {
+			if offered(f) != nil || f.Value.Type() == "bool" {
 				return
 			}
 			name, _ := pflag.UnquoteUsage(f)
@@ -56,31 +55,5 @@ func TestCompletionKnowsEveryName(t *testing.T) {
 	each(a.root())
 	if known < 40 {
 		t.Errorf("only %d names are known", known)
-	}
-}
-
-// TestArgumentNames reads use lines.
-func TestArgumentNames(t *testing.T) {
-	t.Parallel()
-	for _, row := range []struct {
-		use  string
-		at   int
-		want string
-	}{
-		{"list", 0, ""},
-		{"register KEY HOST", 0, "KEY"},
-		{"register KEY HOST", 1, "HOST"},
-		{"register KEY HOST", 2, ""},
-		{"check [URL|REMOTE|HOST [REPOSITORY]]", 0, "URL REMOTE HOST"},
-		{"check [URL|REMOTE|HOST [REPOSITORY]]", 1, "REPOSITORY"},
-		{"use ssh|https [REMOTE]", 0, "ssh https"},
-		{"use ssh|https [REMOTE]", 1, "REMOTE"},
-		{"save KEY --format FORMAT --out FILE", 1, ""},
-		{"set HOST NAME=VALUE…", 4, "NAME=VALUE"},
-		{"find [DIR...]", 3, "DIR"},
-	} {
-		if got := strings.Join(names(argumentNames(row.use), row.at), " "); got != row.want {
-			t.Errorf("%q at %d: %q, want %q", row.use, row.at, got, row.want)
-		}
 	}
 }

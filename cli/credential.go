@@ -25,7 +25,6 @@ import (
 func forGitCredential(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "credential get|store|erase", Short: "Answer git's questions for credentials",
-		Args: takes(1, 1, "get, store or erase"),
 		RunE: func(_ *cobra.Command, args []string) error { return runCredential(a, args[0]) },
 	}
 }

@@ -26,7 +26,6 @@ done on the host's web page.
 
 Nothing is asked of the host. Look through the draft, then add it and try it:
 unicrux host add FILE, unicrux host test HOST.`,
-		Args: takes(1, 1, "one file or https address"),
 		RunE: func(_ *cobra.Command, args []string) error { return runDraft(a, o, args[0], out) },
 	}
 	flags := command.Flags()

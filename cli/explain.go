@@ -12,6 +12,7 @@ import (
 
 	"anchorage.example/unicrux/core/causes"
 	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/render"
 )
 
@@ -23,7 +24,6 @@ func explainCommand(a *app) *cobra.Command {
 most likely first, with what would tell one from another. A text often cannot tell alone:
 then that is said. Nothing is tried and nothing is changed; "unicrux check" tries.
 With a code, as "unicrux check" names them, it says what the code means and how it is mended.`,
-		Args: takes(0, 1, "a file with the text, or a code"),
 		RunE: func(_ *cobra.Command, args []string) error { return runExplain(a, args) },
 	}
 }
@@ -52,15 +52,18 @@ func runExplain(a *app, args []string) error {
 // neither is the answer to what is no file and no code. Codes that begin alike may be meant.
 func neither(name string) error {
 	begin, _, _ := strings.Cut(name, "-")
-	var near []string
+	var near, all []string
 	for _, code := range causes.AllCodes() {
+		all = append(all, code.String())
 		if strings.HasPrefix(code.String(), begin+"-") {
 			near = append(near, code.String())
 		}
 	}
 	failed := &problem{message: fmt.Sprintf("%q is neither a file that is here nor a code.", name), exit: exitUsage,
 		advice: "To explain a text, pipe it in, or name a file."}
-	if len(near) > 0 {
+	if one := suggest.Nearest(name, all); one != "" {
+		failed.advice = "Did you mean unicrux explain " + one + "?"
+	} else if len(near) > 0 {
 		failed.advice = "These codes begin alike: " + strings.Join(near, ", ") + "."
 	}
 	return failed

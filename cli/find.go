@@ -18,7 +18,6 @@ func keyFind(a *app) *cobra.Command {
 repositories, without their other half, there twice, or where no setting points. Nothing is
 changed. Folders that programs fill by themselves are passed over, and so are files whose
 names say that they are something else.`,
-		Args: takes(0, 1000, "folders"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			view := render.FindView{Tilde: a.station.Tilde}
 			dirs := []string{a.station.Home}

@@ -21,7 +21,6 @@ func forGitConnect(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use:   "connect PROXY HOST PORT",
 		Short: "Be ssh's connection through a proxy",
-		Args:  takes(3, 3, "a proxy, a host and a port"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			at, err := url.Parse(args[0])
 			if err != nil || at.Host == "" {

@@ -124,6 +124,7 @@ func helpCommand(a *app, root *cobra.Command) *cobra.Command {
 	return &cobra.Command{
 		Use:   "help [COMMAND|TOPIC]",
 		Short: "Show the page of a command, or of a topic: " + strings.Join(topicNames(), ", "),
+		Args:  cobra.ArbitraryArgs,
 		ValidArgsFunction: func(_ *cobra.Command, args []string, begun string) ([]cobra.Completion,
 			cobra.ShellCompDirective) {
 			return pagesBelow(root, args, begun), cobra.ShellCompDirectiveNoFileComp

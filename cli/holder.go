@@ -44,7 +44,6 @@ func holderStart(a *app) *cobra.Command {
 		Long: `Starts the holder of keys in the background, unless it runs. It is started by itself when it is
 needed, and ends by itself when it holds nothing. What opens the chest is held by a process of its
 own, which unicrux chest open starts.`,
-		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			if stay != "" {
 				return beHolder(a, stay)
@@ -177,7 +176,7 @@ func unlockFromDesktop(a *app, path string) error {
 
 func holderStop(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "stop", Short: "Make the holder forget everything and end", Args: takes(0, 0, ""),
+		Use: "stop", Short: "Make the holder forget everything and end",
 		RunE: func(*cobra.Command, []string) error {
 			if a.dry {
 				return a.show(a.style().Sentences("Would make the holder forget everything and end."),
@@ -224,7 +223,7 @@ func runResponds(a *app, err error) error {
 
 func holderShow(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "show", Short: "Show what the holder holds, and until when", Args: takes(0, 0, ""),
+		Use: "show", Short: "Show what the holder holds, and until when",
 		RunE: func(*cobra.Command, []string) error {
 			if err := holdersRespond(a); err != nil {
 				return err

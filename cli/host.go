@@ -38,7 +38,6 @@ A description from a URL comes over https only. Before it is kept you see what i
 place to which a secret of yours may go, who vouches for it, and the description's fingerprint,
 which you can compare with somebody who has it already. One that takes the place of another is
 shown as a difference, and you are asked. A place that one description names no other may name.`,
-		Args: takes(1, 1, "one file, https address or host name"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			source, err := hosts.Get(a.ctx, a.station, args[0])
 			if err != nil {
@@ -56,7 +55,6 @@ func hostRefresh(a *app) *cobra.Command {
 		Long: `Reads the description again from the file or the address from which it was added. What is different
 is shown, and kept only if you say so. A host that was learned from a clone URL is asked whether it
 hands out a description of itself by now.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			_, d, err := a.host(args[0])
 			if err != nil {
@@ -117,7 +115,7 @@ func acceptSource(a *app, source hosts.Source) error {
 
 func hostList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "List the hosts that are described here", Args: takes(0, 0, ""),
+		Use: "list", Short: "List the hosts that are described here",
 		RunE: func(*cobra.Command, []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -144,7 +142,6 @@ func hostShow(a *app) *cobra.Command {
 	var run bool
 	command := &cobra.Command{
 		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it",
-		Args: takes(1, 1, "one host"),
 		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
 and shows every effective setting of ssh and git: where it is set, which others it
 overrides, and what would be in effect without it. Nothing that a setting would run is run, unless
@@ -229,7 +226,6 @@ host name.
                              hosts, because git has one ssh
   author-name, author-email  who commits are by, in repositories of this host
   folder                     with an author: in repositories below this folder instead`,
-		Args: takes(2, 99, "a host and at least one NAME=VALUE"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {
@@ -266,7 +262,6 @@ func hostDrop(a *app) *cobra.Command {
 		Short: "Forget a host: its description, and how ssh reaches it",
 		Long: `Takes out the description of a host and our settings for it. Your keys stay, and so does
 what is stored about the host's own key.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			registry, err := hosts.Open(a.station)
 			if err != nil {

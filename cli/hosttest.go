@@ -23,7 +23,6 @@ func hostTest(a *app) *cobra.Command {
 		Long: `Tries each operation of a host's description that changes nothing, and reports the results. With
 --changes it also tries those that change something, on a throwaway key and a throwaway
 token, and removes them again.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return testHost(a, &o, args[0]) },
 	}
 	command.Flags().BoolVar(&o.changes, "changes", false, "also try what changes something, and undo it")

@@ -41,7 +41,6 @@ from its first instant, and nothing is ever overwritten.
 
 With --host, ssh config for that host uses the new key, and the key is named after the host
 unless you give a name.`,
-		Args: takes(0, 1, "one name"),
 		RunE: func(_ *cobra.Command, args []string) error { return newKey(a, o, args) },
 	}
 	flags := command.Flags()
@@ -161,7 +160,7 @@ func lookAround(a *app) (*look.View, error) {
 
 func keyList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "List the key pairs in ~/.ssh", Args: takes(0, 0, ""),
+		Use: "list", Short: "List the key pairs in ~/.ssh",
 		RunE: func(*cobra.Command, []string) error {
 			around, err := lookAround(a)
 			if err != nil {
@@ -194,7 +193,7 @@ func keyList(a *app) *cobra.Command {
 func keyShow(a *app) *cobra.Command {
 	var line bool
 	command := &cobra.Command{
-		Use: "show KEY", Short: "Show all about one key pair", Args: takes(1, 1, "one key"),
+		Use: "show KEY", Short: "Show all about one key pair",
 		RunE: func(_ *cobra.Command, args []string) error {
 			pair, err := keys.FindPublic(a.station, args[0])
 			if err != nil {

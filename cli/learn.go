@@ -21,7 +21,6 @@ port. "unicrux ready URL" does the same by itself. Your ssh config stays as it i
 
 Such a host has no API that Unicrux knows: keys and tokens are registered on its web page. A
 description that somebody wrote takes its place when it is added.`,
-		Args: takes(1, 1, "a clone URL"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			at, err := address.Parse(args[0])
 			if err != nil {

@@ -27,7 +27,6 @@ passphrase, in whatever program uses ssh.
 It is held by the holder, a process of Unicrux in the background, and the settings of each
 host that uses the key are made to ask it. An agent that your own settings name for such a
 host gets the key instead.`,
-		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runLoad(a, o, args[0]) },
 	}
 	flags := command.Flags()
@@ -87,7 +86,7 @@ func runLoad(a *app, o loadOptions, name string) error {
 func keyUnload(a *app) *cobra.Command {
 	var forget bool
 	command := &cobra.Command{
-		Use: "unload KEY", Short: "Stop holding a key: its passphrase is asked again", Args: takes(1, 1, "one key"),
+		Use: "unload KEY", Short: "Stop holding a key: its passphrase is asked again",
 		RunE: func(_ *cobra.Command, args []string) error { return runUnload(a, args[0], forget) },
 	}
 	command.Flags().BoolVar(&forget, "forget-passphrase", false,

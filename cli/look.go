@@ -11,6 +11,9 @@ import (
 	"anchorage.example/unicrux/render/document"
 )
 
+// lookParts are what look shows more closely.
+var lookParts = []string{"keys", "tokens", "hosts", "remotes", "agent"}
+
 func lookCommand(a *app) *cobra.Command {
 	var brief bool
 	command := &cobra.Command{
@@ -21,7 +24,6 @@ of them. Nothing is changed, and nobody is asked over the network.
 
 With --brief it prints a line for each thing that does not wait longer than two weeks, and
 nothing where there is none: for a login, or above a prompt.`,
-		Args: takes(0, 1, "keys, tokens, hosts, remotes or agent"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if brief {
 				return lookBriefly(a, args)
@@ -87,7 +89,7 @@ func lookAt(a *app, part string, view *look.View) error {
 	case "agent":
 		text = render.LookAgents(s, view, a.station.Now(), a.station.Tilde)
 	default:
-		return usage("look takes keys, tokens, hosts, remotes or agent, not %q", part)
+		return usage("look shows %s, not %q%s", join(lookParts, ", ", " or "), part, nearestOf(part, lookParts))
 	}
 	return a.show(text, render.LookDocument(view, known, a.station.Now()))
 }

@@ -57,7 +57,6 @@ func practiceFaults(a *app) *cobra.Command {
 		Short: "List the faults that a practice host can have",
 		Long: `Lists the faults that a practice host can have, by "practice serve --fault CODE", and the
 crux that each leads to.`,
-		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error {
 			list := standin.Faults()
 			views := make([]render.FaultView, len(list))
@@ -106,8 +105,12 @@ func faultHint(err error, codes []string) error {
 	if !errors.Is(err, standin.ErrNoFault) {
 		return err
 	}
-	return usage("a practice host has no fault %s: unicrux practice faults lists those that it has",
-		strings.Join(codes, ", "))
+	var known []string
+	for _, fault := range standin.Faults() {
+		known = append(known, fault.Code)
+	}
+	return usage("a practice host has no fault %s: unicrux practice faults lists those that it has%s",
+		strings.Join(codes, ", "), nearestOf(codes[0], known))
 }
 
 func practiceView(name string, host *standin.Host) render.PracticeView {
@@ -129,7 +132,6 @@ func demoCommand(a *app) *cobra.Command {
 		Short: "The whole journey on a practice host, in a throwaway home",
 		Long: `Starts a practice host, makes a throwaway home, and goes from nothing to a pushed commit
 with the real git and ssh. Nothing of yours is read or changed, and nothing is left behind.`,
-		Args: takes(0, 0, ""),
 		RunE: func(*cobra.Command, []string) error { return runDemo(a, stay) },
 	}
 	command.Flags().BoolVar(&stay, "stay", false, "keep host and home at the end, and say how to use them")

@@ -47,7 +47,6 @@ not get through on this network, and where the chest has a token while SSH would
 
 Each step is a recorded change that "unicrux undo" takes back. Stopped anywhere, it goes on
 where it was when it is run again.`,
-		Args: takes(1, 2, "a clone URL, or a host and perhaps a repository"),
 		RunE: func(c *cobra.Command, args []string) error {
 			o.waits = c.Flags().Changed("wait")
 			return runReady(a, &o, args)

@@ -39,7 +39,6 @@ and then until the host accepts the key.
 
 With --signing the host lists it among the keys with which commits are signed. Nobody can sign
 in with it for that, so the host is asked whether it lists the key.`,
-		Args: takes(2, 2, "a key and a host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runRegister(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()

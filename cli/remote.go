@@ -24,7 +24,6 @@ func remoteCommand(a *app) *cobra.Command {
 func remoteList(a *app) *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "List the remotes: transport, account, and whether the URL contains a secret",
-		Args: takes(0, 0, ""),
 		Long: `Lists the remotes of the git or Mercurial repository that this folder is in, with those of its
 submodules: the transport, the account where settings say which, and the URL that is used
 where an insteadOf rule changes it. Secrets in URLs are hidden, and reported.`,
@@ -52,7 +51,6 @@ func remoteUse(a *app) *cobra.Command {
 		Long: `Turns the URLs of a remote into the host's other address, those for pushing alone as well.
 Without REMOTE it is the one that a plain push would use. A secret in a URL is moved into the
 chest first, as unicrux remote clean does.`,
-		Args: takes(1, 2, "ssh or https, and a remote"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if args[0] != "ssh" && args[0] != "https" {
 				return usage("a remote is reached by ssh or by https, not by %q", args[0])
@@ -127,7 +125,6 @@ func remoteClean(a *app) *cobra.Command {
 		Short: "Move secrets out of the URLs of remotes",
 		Long: `Moves passwords and tokens from the URLs of a remote, or of all of them, into the chest. git
 is asked for each afterwards: where it does not get it, it is put back.`,
-		Args: takes(0, 1, "one remote"),
 		RunE: func(_ *cobra.Command, args []string) error { return cleanRemotes(a, strings.Join(args, ""), source) },
 	}
 	chestOption(command, &source)

@@ -32,7 +32,6 @@ it. Only then the old one is withdrawn from the hosts, and its files are set asi
 
 At every moment the settings lead to a key that works. Stopped anywhere, run it again: it
 goes on.`,
-		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runRenew(a, &o, args[0]) },
 	}
 	flags := command.Flags()
@@ -103,7 +102,6 @@ func keyRetire(a *app) *cobra.Command {
 		Long: `Withdraws a key from every host that knows it, makes agents forget it, takes it out of the
 settings, and sets its files aside. "unicrux undo" takes all of that back, but for what
 agents held.`,
-		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := o.validate(); err != nil {
 				return err

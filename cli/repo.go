@@ -33,7 +33,6 @@ func repoList(a *app) *cobra.Command {
 		Short: "The repositories that your account may see on a host",
 		Long: `Lists the repositories that your account may see, as the host's API lists them, page
 after page as they come. --search keeps those whose path has TEXT in it.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return listRepos(a, &o, args[0], search) },
 	}
 	command.Flags().Var(named(&search, "TEXT"), "search", "only those whose path has this text in it")
@@ -142,7 +141,6 @@ already is recognised: run it again after it was cut short.
 
 At a host without an API you create it on the web page: the host is asked over SSH now and then
 until the repository is there.`,
-		Args: takes(2, 2, "a host and a name"),
 		RunE: func(_ *cobra.Command, args []string) error { return newRepo(a, &o, args[0], args[1]) },
 	}
 	flags := command.Flags()

@@ -60,7 +60,6 @@ func keyLock(a *app) *cobra.Command {
 		Long: `Sets the passphrase of a key, changes it, or removes it with --no-passphrase. The public
 key stays the same, so hosts notice nothing. The earlier content of the file is not
 recorded, because it is a secret: undo cannot take this back.`,
-		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runLock(a, &o, args[0]) },
 	}
 	o.addFlags(command, "remove the passphrase: whoever copies the file can use the key")
@@ -109,7 +108,6 @@ func keySave(a *app) *cobra.Command {
 rfc4716 for the public key. A public key without its private key, in whatever format, is
 written as the line that ssh reads by the format openssh. The first two can have a
 passphrase; pkcs1 and sec1 protect a key too weakly and need --no-passphrase.`,
-		Args: takes(1, 1, "one key"),
 		RunE: func(_ *cobra.Command, args []string) error { return runSave(a, &o, args[0], form, out) },
 	}
 	o.addFlags(command, "write it without a lock")

@@ -57,7 +57,7 @@ func tokenPlace(a *app, o *tokenOptions, name string) (place site.Site, host *de
 
 func tokenList(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "The tokens in the chest: for what, whose, until when", Args: takes(0, 0, ""),
+		Use: "list", Short: "The tokens in the chest: for what, whose, until when",
 		RunE: func(*cobra.Command, []string) error {
 			list, err := chest.Of(a.station).List()
 			if errors.Is(err, chest.ErrDamaged) {
@@ -75,7 +75,6 @@ func tokenShow(a *app) *cobra.Command {
 	var reveal, copied bool
 	command := &cobra.Command{
 		Use: "show TOKEN", Short: "What is known about a token; the token itself only when asked for",
-		Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			place, err := a.place()
 			if err != nil {
@@ -117,7 +116,7 @@ func revealToken(a *app, place site.Site, e chest.Entry, source string, reveal b
 func tokenTest(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
-		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?", Args: takes(1, 1, "one token"),
+		Use: "test TOKEN|HOST", Short: "Try a token, and ask the host about it: is it good, whose, for what, until when?",
 		RunE: func(_ *cobra.Command, args []string) error { return testToken(a, &o, args[0]) },
 	}
 	command.Flags().Var(named(&o.url, "URL"), "url",
@@ -219,7 +218,6 @@ func tokenRenew(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
 		Use: "renew TOKEN", Short: "Another token for one: proved before the old one is revoked",
-		Args: takes(1, 1, "one token"),
 		RunE: func(_ *cobra.Command, args []string) error {
 			return onToken(a, &o, args[0], "Renew the token %s.",
 				func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {
@@ -245,7 +243,7 @@ func tokenRenew(a *app) *cobra.Command {
 func tokenRevoke(a *app) *cobra.Command {
 	var o tokenOptions
 	command := &cobra.Command{
-		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token", Args: takes(1, 1, "one token"),
+		Use: "revoke TOKEN", Short: "Make the host and the chest forget a token",
 		RunE: func(_ *cobra.Command, args []string) error {
 			return onToken(a, &o, args[0], "Revoke the token %s.",
 				func(place site.Site, batch *workstation.Batch, e chest.Entry) (string, any, error) {

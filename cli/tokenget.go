@@ -28,7 +28,6 @@ is answered from there. You never see it.
 
 A host whose API requires another token for that gets it by --token-from. Where a host
 requires the account's password, it is asked for, used once and not kept.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return newToken(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
@@ -117,7 +116,6 @@ func tokenSignIn(a *app) *cobra.Command {
 		Long: `Signs in by a code that you confirm in a browser, on this computer or any other. What comes of
 it goes into the chest, and renews itself. With --browser, and at hosts that offer only that, it
 shows the address of a page to open in a browser on this computer, and there is no code to enter.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runSignIn(a, &o, args[0]) },
 	}
 	o.addPurposes(command)
@@ -197,7 +195,6 @@ func tokenAdd(a *app) *cobra.Command {
 		Long: `Keeps a token that you made on the host's page. It is pasted into a hidden question, or read
 with --from; cleaned of white space and quotes; looked at, whether it is really a token of this
 host; and tested there before it goes into the chest.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return addToken(a, &o, args[0]) },
 	}
 	o.addPurposes(command)

@@ -44,7 +44,6 @@ A described host publishes its keys. For any other, HOST is its name, or NAME:PO
 compared with what the name servers vouch for, with --fingerprint, or with the page of --from. In
 a terminal you can also say that it is a host which is trusted already under another name, or
 paste the fingerprint: Unicrux compares it, so that no eye has to.`,
-		Args: takes(1, 1, "one host"),
 		RunE: func(_ *cobra.Command, args []string) error { return runTrust(a, &o, args[0]) },
 	}
 	o.addFlags(command, "from")

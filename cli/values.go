@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -107,6 +108,22 @@ func lasts(flags *pflag.FlagSet, to *time.Duration, name string, otherwise time.
 	flags.Var(span{to}, name, about)
 }
 
+// offered are the words that an option's value can be; nil where any text will do.
+func offered(f *pflag.Flag) []string {
+	if choice, ok := f.Value.(interface{ offered() []string }); ok {
+		return choice.offered()
+	}
+	return nil
+}
+
+// nearestOf asks, behind a sentence, whether the nearest of some words was meant; it is empty where none is near.
+func nearestOf(word string, candidates []string) string {
+	if near := suggest.Nearest(word, candidates); near != "" {
+		return ". Did you mean " + near + "?"
+	}
+	return ""
+}
+
 // acceptsError says which values an option takes.
 type acceptsError string
 
@@ -136,7 +153,8 @@ func badOption(c *cobra.Command, err error) error {
 		accepts = "true or false"
 	}
 	_ = errors.As(err, &accepts) // of the other values, which are ours
-	return usage("--%s accepts %s, not %q", invalid.GetFlag().Name, string(accepts), invalid.GetValue())
+	return usage("--%s accepts %s, not %q%s", invalid.GetFlag().Name, string(accepts), invalid.GetValue(),
+		nearestOf(invalid.GetValue(), offered(invalid.GetFlag())))
 }
 
 // join puts words behind each other, with another separator before the last.

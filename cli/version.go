@@ -10,7 +10,7 @@ import (
 // versionCommand is for what package atonce does not answer: more than the one word.
 func versionCommand(a *app) *cobra.Command {
 	return &cobra.Command{
-		Use: "version", Short: "Show the version, commit, Go and platform", Args: takes(0, 0, ""),
+		Use: "version", Short: "Show the version, commit, Go and platform",
 		RunE: func(*cobra.Command, []string) error { return showVersion(a) },
 	}
 }

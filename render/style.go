@@ -279,8 +279,10 @@ func Problem(s Style, message, advice string) string {
 	if s.Width == 0 {
 		width = len(message) + 1
 	}
-	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(strings.TrimRight(message, ".")+".", width),
-		"\n"+margin) + "\n"
+	if message = strings.TrimRight(message, "."); !strings.HasSuffix(message, "?") {
+		message += "."
+	}
+	text := margin + s.paint(rose, lead) + " " + strings.Join(wrap(message, width), "\n"+margin) + "\n"
 	if advice != "" {
 		text += s.Sentences(advice)
 	}

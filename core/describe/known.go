@@ -40,8 +40,8 @@ var Operations = map[string]Known{
 
 	"list-repo-keys": {Does: "list keys of a repository", Needs: []string{"id", "line"}, Finds: keyFind,
 		Takes: ofRepo, Lists: true},
-	"add-repo-key": {Does: "register keys for one repository", Finds: []string{"id"}, Takes: slices.Concat(keyVars, ofRepo),
-		Must: [][]string{{"line", "blob"}}, Changes: true},
+	"add-repo-key": {Does: "register keys for one repository", Finds: []string{"id"},
+		Takes: slices.Concat(keyVars, ofRepo), Must: [][]string{{"line", "blob"}}, Changes: true},
 	"remove-repo-key": {Does: "remove keys of a repository",
 		Takes: slices.Concat([]string{"id", "title", "fingerprint"}, ofRepo),
 		Must:  [][]string{{"id", "title", "fingerprint"}}, Changes: true},
