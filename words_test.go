@@ -4,6 +4,8 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
@@ -37,6 +39,27 @@ func wordsOf(source string) []string {
 		return true
 	})
 	return list
+}
+
+// TestPlainDocs: the documentation neither. What is quoted as code is left out.
+func TestPlainDocs(t *testing.T) {
+	t.Parallel()
+	code := regexp.MustCompile("(?s)```.*?```|`[^`\n]*`")
+	paths, err := filepath.Glob(filepath.Join("docs", "*.md"))
+	if err != nil || len(paths) < 8 {
+		t.Fatal(paths, err)
+	}
+	for _, path := range append(paths, "README.md", "CONTRIBUTING.md", "SECURITY.md", "CHANGELOG.md") {
+		text, err := os.ReadFile(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for line := range strings.Lines(code.ReplaceAllString(string(text), "")) {
+			if word := plain.FindString(line); word != "" {
+				t.Errorf("%s says %q in %q", path, word, line)
+			}
+		}
+	}
 }
 
 // TestPlainWords: nothing that is shown to people is in words of our own.

@@ -95,7 +95,7 @@ func TestCheckAgreesOverSSH(t *testing.T) {
 		line(fmt.Sprintf("ProxyCommand bash -c 'exec 3<>/dev/tcp/127.0.0.1/%d; cat <&3 & cat >&3'", port)),
 		line("ProxyCommand no-such-program %h %p"), line("RemoteCommand date"), line("RemoteCommand none"),
 		line("RequestTTY yes"), line("RequestTTY no"), line("SessionType none"),
-		line("SessionType default"),
+		line("SessionType default"), line("ForkAfterAuthentication yes"),
 		line("ControlMaster no"), line("ControlPath none"), line("ControlPath " + p.path("no-folder", "s")),
 		line("ControlMaster auto\nControlPath " + at("s-%C") + "\nControlPersist no"),
 		line("PermitLocalCommand yes\nLocalCommand false"), line("SendEnv LANG"), line("SetEnv A=B"),

@@ -40,6 +40,15 @@ func TestSettingsThatHinder(t *testing.T) {
 	}
 }
 
+// TestInTheBackground: an ssh that goes into the background once it is signed in serves git all the same.
+func TestInTheBackground(t *testing.T) {
+	t.Parallel()
+	p := settled(t)
+	p.write("ForkAfterAuthentication yes\n"+p.read(".ssh", "config"), ".ssh", "config")
+	p.mustGit("clone", "--quiet", drift, "copy")
+	p.wants(drift, "")
+}
+
 // TestWithoutInput has ssh read nothing from git: a list of refs may come through before ssh ends, by chance, and a
 // clone never does.
 func TestWithoutInput(t *testing.T) {

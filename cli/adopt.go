@@ -89,6 +89,7 @@ func adoptList(a *app, found []plainsecrets.Stray, source string) (*workstation.
 	}
 	defer unlock()
 	if slices.ContainsFunc(found, plainsecrets.Stray.Movable) && !a.dry {
+		a.progress("undo cannot take this back: secrets in the files are not recorded.")
 		if err := readyForSecrets(a, tokens.Chest(place), source); err != nil {
 			return nil, nil, err
 		}
@@ -96,7 +97,7 @@ func adoptList(a *app, found []plainsecrets.Stray, source string) (*workstation.
 			return nil, nil, err
 		}
 	}
-	batch := a.begin("Move secrets that lay about into the chest.")
+	batch := a.begin("Move secrets from plain files into the chest.")
 	list, err := adopt.Adopt(a.ctx, place, batch, found)
 	return batch, list, errors.Join(err, runSweep(a, list))
 }

@@ -78,6 +78,9 @@ func runLock(a *app, o *relockOptions, name string) error {
 		return a.show(a.style().Sentences(pair.Name()+" has no passphrase already."),
 			render.KeyDocument(viewOf(a, pair), 0))
 	}
+	if !a.dry {
+		a.progress("undo cannot take this back: what was in the key's file before is a secret, and not recorded.")
+	}
 	old, new, err := relockPassphrases(a, o, pair)
 	if err != nil {
 		return err

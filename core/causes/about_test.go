@@ -36,7 +36,7 @@ func page() string {
 	var b strings.Builder
 	b.WriteString(
 		"# What stops the way\n\nEvery code of the catalogue, in the order of the way: of two that explain the " +
-			"same break the one that stands earlier is the crux. `unicrux explain CODE` prints the same; `unicrux check` finds " +
+			"same break the earlier one is the crux. `unicrux explain CODE` prints the same; `unicrux check` finds " +
 			"out which one it is. This page is made from the catalogue.\n",
 	)
 	stage := StageName("none")

@@ -126,6 +126,9 @@ func (s Settled) brokenCommand() *finding.Crux {
 		return nil
 	}
 	answer := s.client()
+	if causes.Says(answer.said, "cannot fork into background") { // without a command, which git has
+		return nil
+	}
 	// it takes other options than ssh does
 	if !answer.failed || answer.stuck || (!answer.missing && !command.Clear &&
 		(answer.said == "" || causes.Says(answer.said, "option|usage|-G"))) {

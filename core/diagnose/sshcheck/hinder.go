@@ -50,8 +50,6 @@ func (s Settled) hindrance() *finding.Crux {
 		return hinders("sessiontype", "git needs to run a command on the host")
 	case is("stdinnull", "yes", "true"):
 		return hinders("stdinnull", "git sends its data through ssh's standard input")
-	case is("forkafterauthentication", "yes", "true"):
-		return hinders("forkafterauthentication", "ssh exits while git still needs it")
 	}
 	if is("requesttty", "force") {
 		return hinders("requesttty", "a terminal changes the data between git and the host")

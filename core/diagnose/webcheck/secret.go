@@ -7,7 +7,10 @@ import (
 	"strconv"
 	"strings"
 
+	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/diagnose/finding"
+	"anchorage.example/unicrux/core/diagnose/seen"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
@@ -76,6 +79,34 @@ func (s Settled) secretSources() []secretSource {
 			s.Station.Tilde(origin) + ")", err
 	})
 	return append(list, noSource)
+}
+
+// mostOthers bounds how many secrets for other users are named.
+const mostOthers = 3
+
+// forOthers names the secrets for this host that are here, and that git does not send because the URL names another
+// user.
+func (s Settled) forOthers() []finding.Evidence {
+	if s.WebUser == "" {
+		return nil
+	}
+	var list []finding.Evidence
+	add := func(user, where string) {
+		if user != "" && user != s.WebUser && len(list) < mostOthers {
+			list = append(list, finding.Saw(seen.StoredFor, untrusted.Clean(user)+", and the URL names "+
+				untrusted.Clean(s.WebUser), where))
+		}
+	}
+	kept, _ := chest.Of(s.Station).At("https", allow.LowerHost(s.Base.Host)) // what is damaged answers nobody
+	for _, e := range kept {
+		add(e.User, "the chest, "+e.Name)
+	}
+	for _, stray := range append(plainsecrets.InStore(s.Station, s.Config), plainsecrets.InNetrc(s.Station)...) {
+		if allow.SameHost(stray.At, s.Base.Host) {
+			add(stray.User, s.Station.Tilde(stray.File)+":"+strconv.Itoa(stray.Line))
+		}
+	}
+	return list
 }
 
 // noSource ends the list.

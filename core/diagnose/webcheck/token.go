@@ -48,8 +48,8 @@ func (t Travelled) explainToken(ctx context.Context) *finding.Crux {
 			return finding.New(causes.TokenMisplaced, finding.Likely, append([]finding.Evidence{finding.Saw(seen.URL,
 				"what looks like a token is where the user name belongs", "")}, evidence...)...)
 		}
-		return finding.First(finding.New(causes.SecretMissing, finding.Proved,
-			append([]finding.Evidence{finding.Saw(seen.Asked, t.askedWhom(), "")}, evidence...)...),
+		asked := append([]finding.Evidence{finding.Saw(seen.Asked, t.askedWhom(), "")}, t.forOthers()...)
+		return finding.First(finding.New(causes.SecretMissing, finding.Proved, append(asked, evidence...)...),
 			causes.SignIn, t.suspicions)
 	}
 	sent := finding.Saw(seen.Sent, "as "+untrusted.Clean(t.Trip.User)+", a secret from "+t.Sent.Where(), "")

@@ -2,6 +2,7 @@ package webcheck_test
 
 import (
 	"errors"
+	"fmt"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -274,5 +275,21 @@ func TestAlone(t *testing.T) {
 	if _, err := localcheck.Locate(t.Context(), s.Station, s.Registry,
 		finding.Request{Argument: "nowhere", ByHTTPS: true}); !errors.Is(err, hosts.ErrUnknown) {
 		t.Errorf("%v", err)
+	}
+}
+
+// TestForOthers: where the URL names a user for whom nothing is stored, what is stored for others is named, and nothing
+// of a secret is.
+func TestForOthers(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	reachable(s)
+	store(s, "mira", "tide-"+strings.Repeat("c", 32))
+	w := travel(t, s, finding.Request{
+		Argument: strings.Replace(s.Host.CloneHTTPS("buoys/drift-model"), "https://", "https://ines@", 1)})
+	told := fmt.Sprint(w.crux)
+	if w.crux == nil || w.crux.Code != causes.SecretMissing ||
+		!strings.Contains(told, "mira, and the URL names ines") || strings.Contains(told, "cccc") {
+		t.Errorf("%s", told)
 	}
 }
