@@ -4,7 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
+	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"anchorage.example/unicrux/core/hosts"
@@ -14,11 +17,19 @@ import (
 func TestCodes(t *testing.T) {
 	t.Parallel()
 	form, used := regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`), map[string]bool{}
-	for _, row := range advices {
-		if !form.MatchString(row.code) || used[row.code] {
-			t.Errorf("%v: %q, twice or in no form of a code", row.err, row.code)
+	for _, code := range faultCodes(t) {
+		if !form.MatchString(code) || used[code] {
+			t.Errorf("%q, twice or in no form of a code", code)
 		}
-		used[row.code] = true
+		used[code] = true
+	}
+	if len(used) < 140 {
+		t.Errorf("%d codes were found", len(used))
+	}
+	for code := range advice {
+		if !used[code] {
+			t.Errorf("advice for %q, which is no code", code)
+		}
 	}
 	for err, want := range map[error]string{usage("x"): "usage", errStopped: "stopped",
 		fmt.Errorf("forge: %w", hosts.ErrUnknown): "host-unknown", fmt.Errorf("anything else"): "failed"} {
@@ -26,6 +37,26 @@ func TestCodes(t *testing.T) {
 			t.Errorf("%v: %q, want %q", err, got, want)
 		}
 	}
+}
+
+// faultCodes are those of the core's sources.
+func faultCodes(t *testing.T) (codes []string) {
+	t.Helper()
+	made := regexp.MustCompile(`fault\.(?:New\(|Under\(\w+, )\s*"([^"]*)"`)
+	err := filepath.WalkDir(filepath.Join("..", "core"), func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for _, found := range made.FindAllStringSubmatch(string(text), -1) {
+			codes = append(codes, found[1])
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return codes
 }
 
 // TestWithoutCall: a path is told once, and no call of the system.

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 )
 
 // MaxBytes bounds a clone URL. No host gives out longer ones; git has no limit of its own.
@@ -39,7 +40,7 @@ var (
 	ErrNoColon   = errors.New(`a ":" belongs between the host and the path`)
 	ErrNoHost    = errors.New("the host is missing")
 	ErrNoPath    = errors.New("the path of the repository is missing")
-	ErrPort      = errors.New("a port is a number from 1 to 65535")
+	ErrPort      = fault.New("url-port", fault.Misused, "a port is a number from 1 to 65535")
 	ErrOption    = errors.New(`a user, host or path may not begin with "-"`)
 	ErrCharacter = errors.New("a character that no clone URL has")
 	ErrUser      = errors.New("ssh rejects a user name with shell characters")

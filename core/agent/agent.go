@@ -16,6 +16,7 @@ import (
 	"golang.org/x/crypto/ssh"
 	"golang.org/x/crypto/ssh/agent"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/peer"
 )
 
@@ -27,7 +28,7 @@ const MaxKeys = 256
 const patience = 5 * time.Second
 
 // ErrSilent is returned when the socket is there and what listens on it is no agent.
-var ErrSilent = errors.New("does not answer as an ssh agent does")
+var ErrSilent = fault.New("agent-silent", fault.Refused, "does not answer as an ssh agent does")
 
 // A Held key is one that the agent holds.
 type Held struct {

@@ -19,41 +19,36 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a secret is not to be had, for errors.Is.
 var (
 	ErrNone    = errors.New("the chest has no such entry")
-	ErrClosed  = errors.New("the chest is closed")
-	ErrNoChest = errors.New("there is no chest yet")
-	ErrDamaged = errors.New("the file of the chest is damaged")
-	ErrLost    = errors.New("the chest lists the entry, but its secret is missing")
-	ErrWrong   = errors.New("this passphrase does not open the chest")
-	ErrBusy    = errors.New("another program holds the chest")
+	ErrClosed  = fault.New("chest-closed", fault.Unasked, "the chest is closed")
+	ErrNoChest = fault.New("chest-no-chest", fault.Refused, "there is no chest yet")
+	ErrDamaged = fault.New("chest-damaged", fault.Failed, "the file of the chest is damaged")
+	ErrLost    = fault.New("chest-lost", fault.Refused, "the chest lists the entry, but its secret is missing")
+	ErrWrong   = fault.New("chest-passphrase-wrong", fault.Refused, "this passphrase does not open the chest")
+	ErrBusy    = fault.New("chest-busy", fault.Failed, "another program holds the chest")
 
 	// ErrSwapped is returned for an entry whose secret was sealed for something else: whoever could
 	// write in the chest's folder made it look as if it were for this.
-	ErrSwapped = errors.New("this file was changed outside Unicrux: its secret was stored for another entry")
+	ErrSwapped = fault.New("chest-swapped", fault.Failed, "this file was changed outside Unicrux: its secret was stored for another entry")
 	// ErrSeal is returned where new secrets would be sealed to somebody else than who opens the chest.
-	ErrSeal = errors.New(
+	ErrSeal = fault.New("chest-seal", fault.Failed,
 		"the chest's key file was changed outside Unicrux: it names another recipient than the passphrase opens",
 	)
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
-	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
+	ErrNewer = fault.New("chest-newer", fault.Failed, "a newer version of Unicrux wrote this file")
 	// ErrOlder is an [ErrDamaged] for a file from before a secret was sealed together with what it is for:
 	// nobody can tell any more whether it was moved to another entry.
-	ErrOlder error = older{}
+	ErrOlder = fault.Under(ErrDamaged, "chest-older", fault.Failed,
+		"an older version of Unicrux wrote this file, in another format")
 	// ErrLarge is returned for a secret that is larger than any.
 	ErrLarge = errors.New("too large for a secret")
 )
-
-type older struct{}
-
-func (older) Error() string {
-	return "an older version of Unicrux wrote this file, in another format"
-}
-func (older) Unwrap() error { return ErrDamaged }
 
 // A Chest is the folder.
 type Chest struct {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/zalando/go-keyring"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 )
 
@@ -24,7 +25,7 @@ const patience = 2 * time.Minute
 // The reasons why a secret is not to be had, for errors.Is.
 var (
 	ErrNone      = errors.New("the desktop's secret service keeps no such secret")
-	ErrNoService = errors.New("no desktop secret service answers here")
+	ErrNoService = fault.New("desktop-no-service", fault.Failed, "no desktop secret service answers here")
 )
 
 // Answers tells whether there is a service to ask. Without a session bus the library would

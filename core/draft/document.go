@@ -12,6 +12,8 @@ import (
 	"sync"
 
 	"go.yaml.in/yaml/v3"
+
+	"anchorage.example/unicrux/core/fault"
 )
 
 // MaxBytes bounds an API document. Those of large hosts have about ten million.
@@ -20,9 +22,9 @@ const MaxBytes = 64 << 20
 // Reasons for which no draft can be made, for errors.Is.
 var (
 	// ErrDocument is returned, wrapped, for a text that is no OpenAPI 3 or Swagger 2 document in JSON or YAML.
-	ErrDocument = errors.New("not an OpenAPI 3 or Swagger 2.0 document")
+	ErrDocument = fault.New("draft-document", fault.Misused, "not an OpenAPI 3 or Swagger 2.0 document")
 	// ErrNowhere is returned where the document names no server, and nobody else does.
-	ErrNowhere = errors.New("the document does not say where its API is")
+	ErrNowhere = fault.New("draft-nowhere", fault.Misused, "the document does not say where its API is")
 )
 
 // object is a JSON object as it was decoded.

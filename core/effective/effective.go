@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/lazyregexp"
 	"anchorage.example/unicrux/core/secret"
@@ -55,7 +56,7 @@ type Question struct {
 }
 
 // ErrNoFile is returned for a file of ssh's settings that is named and not there.
-var ErrNoFile = errors.New("there is no such file")
+var ErrNoFile = fault.New("settings-no-file", fault.Failed, "there is no such file")
 
 // Why a value of ssh's does not hold.
 const earlierWins = "an earlier line wins"

@@ -2,16 +2,17 @@
 package expiry
 
 import (
-	"errors"
 	"strconv"
 	"strings"
 	"time"
+
+	"anchorage.example/unicrux/core/fault"
 )
 
 // Reasons for which an end is not taken, for errors.Is.
 var (
-	ErrForm = errors.New("an end is a day such as 2027-03-31, or a time from now such as 90d, 12w or 1y")
-	ErrPast = errors.New("an expiry date is in the future")
+	ErrForm = fault.New("date-form", fault.Misused, "an end is a day such as 2027-03-31, or a time from now such as 90d, 12w or 1y")
+	ErrPast = fault.New("date-past", fault.Misused, "an expiry date is in the future")
 )
 
 // furthest bounds a time from now, in days: a key for a century is one without an end.

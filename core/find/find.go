@@ -14,6 +14,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/sshconfig"
@@ -46,7 +47,7 @@ var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Unlocked, InT
 	NoPublic, NoPrivate}
 
 // ErrNoFolder is returned for what cannot be looked through.
-var ErrNoFolder = errors.New("there is no such folder")
+var ErrNoFolder = fault.New("find-no-folder", fault.Failed, "there is no such folder")
 
 // A Found is a key file, or a public half that lies alone.
 type Found struct {

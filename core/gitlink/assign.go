@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -55,7 +56,7 @@ func Assign(ctx context.Context, station *workstation.Station, old []byte, assig
 }
 
 // ErrUnwritable is returned for what must never get into a file of git's.
-var ErrUnwritable = errors.New("not written into git's configuration")
+var ErrUnwritable = fault.New("git-unwritable", fault.Failed, "not written into git's configuration")
 
 // writable are the variables that we write, by section and name ("VARIABLES" in git-config(1)).
 // This is the last place before the file: several other variables run commands.

@@ -17,11 +17,12 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrInTheWay is returned for a folder that is there and is no clone of the repository.
-var ErrInTheWay = errors.New("the folder is there already, and it is not a clone of this repository")
+var ErrInTheWay = fault.New("git-in-the-way", fault.Refused, "the folder is there already, and it is not a clone of this repository")
 
 // A Target is where a clone goes.
 type Target struct {

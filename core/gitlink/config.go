@@ -12,11 +12,12 @@ import (
 	"sync"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNoGit is returned when there is no git on the path.
-var ErrNoGit = errors.New("git is not installed, or not on the path")
+var ErrNoGit = fault.New("git-missing", fault.Refused, "git is not installed, or not on the path")
 
 // A ConfigError is the refusal of a configuration by the program that it is for.
 type ConfigError struct {

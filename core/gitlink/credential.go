@@ -14,6 +14,7 @@ import (
 	"unicode"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/workstation"
 )
@@ -105,7 +106,7 @@ const (
 )
 
 // ErrProtocol is returned for what is not git's credential protocol.
-var ErrProtocol = errors.New("not what git says to a credential helper")
+var ErrProtocol = fault.New("git-protocol", fault.Misused, "not what git says to a credential helper")
 
 // An Asked credential is what git tells a helper (git-credential(1), INPUT/OUTPUT FORMAT).
 type Asked struct {

@@ -2,7 +2,6 @@ package hostapi
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
 	"regexp"
@@ -11,6 +10,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
 )
@@ -27,18 +27,18 @@ const (
 
 // The reasons why a request fails before the host could answer it, for errors.Is.
 var (
-	ErrNoOperation = errors.New("the description does not say how to do this at the host")
-	ErrUnreachable = errors.New("the host's API cannot be reached")
-	ErrAuthority   = errors.New("the certificate of the host's API is not trusted")
-	ErrAnswer      = errors.New("the host's API answers something that its description does not expect")
-	ErrPage        = errors.New("the host answers with a web page where its API should be")
-	ErrRedirect    = errors.New("the host's API redirects to another place, where no secret may go")
-	ErrEndless     = errors.New("the host's list has no end")
-	ErrBusy        = errors.New("the host asks us to come again later")
-	ErrWhose       = errors.New("the host needs to know which account it is for")
-	ErrAlready     = errors.New("the host has it already")
-	ErrNotFound    = errors.New("the host lists nothing of that name for this account")
-	ErrGone        = errors.New("the host has no such thing")
+	ErrNoOperation = fault.New("api-no-operation", fault.Refused, "the description does not say how to do this at the host")
+	ErrUnreachable = fault.New("api-unreachable", fault.Refused, "the host's API cannot be reached")
+	ErrAuthority   = fault.New("api-authority", fault.Refused, "the certificate of the host's API is not trusted")
+	ErrAnswer      = fault.New("api-answer", fault.Refused, "the host's API answers something that its description does not expect")
+	ErrPage        = fault.New("api-page", fault.Refused, "the host answers with a web page where its API should be")
+	ErrRedirect    = fault.New("api-redirect", fault.Refused, "the host's API redirects to another place, where no secret may go")
+	ErrEndless     = fault.New("api-endless", fault.Refused, "the host's list has no end")
+	ErrBusy        = fault.New("api-busy", fault.Refused, "the host asks us to come again later")
+	ErrWhose       = fault.New("api-whose", fault.Misused, "the host needs to know which account it is for")
+	ErrAlready     = fault.New("api-already", fault.Refused, "the host has it already")
+	ErrNotFound    = fault.New("api-not-found", fault.Refused, "the host lists nothing of that name for this account")
+	ErrGone        = fault.New("api-gone", fault.Refused, "the host has no such thing")
 )
 
 // A Refusal is the host's own "no".

@@ -12,11 +12,12 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 )
 
 // ErrNotHTTPS is returned for an address from which anybody on the way could send something
 // else.
-var ErrNotHTTPS = errors.New("a description comes over https only")
+var ErrNotHTTPS = fault.New("api-not-https", fault.Misused, "a description comes over https only")
 
 // A Line is how an https address is reached: as the person's own configuration says. The zero value goes there
 // directly, and trusts whom the system trusts.

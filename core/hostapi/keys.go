@@ -12,6 +12,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/sshkey"
 )
 
@@ -82,10 +83,10 @@ func (l KeyList) Operation(verb string) string {
 
 // Reasons for which a host cannot be told all of a [KeyRequest], for errors.Is.
 var (
-	ErrNoUntil  = errors.New("the host's API accepts no expiry date for a key")
-	ErrNoAccess = errors.New("the host's API accepts no read-only keys")
-	ErrNoRepo   = errors.New("the host's API accepts no keys for one repository")
-	ErrNoSigns  = errors.New("the host's API accepts no signing keys")
+	ErrNoUntil  = fault.New("api-no-until", fault.Refused, "the host's API accepts no expiry date for a key")
+	ErrNoAccess = fault.New("api-no-access", fault.Refused, "the host's API accepts no read-only keys")
+	ErrNoRepo   = fault.New("api-no-repo", fault.Refused, "the host's API accepts no keys for one repository")
+	ErrNoSigns  = fault.New("api-no-signs", fault.Refused, "the host's API accepts no signing keys")
 )
 
 // Who asks the interface whose token this is.

@@ -3,6 +3,8 @@ package hostapi
 import (
 	"context"
 	"errors"
+
+	"anchorage.example/unicrux/core/fault"
 )
 
 // A Repo is a repository as the host's interface tells it. What the host does not tell is
@@ -29,7 +31,7 @@ type RepoRequest struct {
 var ErrNoPrivate = errors.New("the host's API cannot make a repository private")
 
 // ErrNoGroup is returned where the host cannot be told to which group a repository belongs.
-var ErrNoGroup = errors.New("the host's API accepts no group for a repository")
+var ErrNoGroup = fault.New("api-no-group", fault.Refused, "the host's API accepts no group for a repository")
 
 // Repos lists the repositories that the account may see, as they come, until take returns
 // false. A search is left to the host where it can be told; else take gets all.

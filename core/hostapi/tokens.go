@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/expiry"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 )
 
@@ -35,11 +36,11 @@ type IssuedToken struct {
 
 // Reasons for which a token is not asked for, for errors.Is.
 var (
-	ErrPurpose    = errors.New("the host's description does not say which scopes serve this")
-	ErrTooLong    = errors.New("the host lets no token live that long")
-	ErrNeedsEnd   = errors.New("the host lets every token end")
-	ErrNoTokenEnd = errors.New("the host's API accepts no expiry date for a token")
-	ErrLabel      = errors.New("the host's labels are shorter")
+	ErrPurpose    = fault.New("api-purpose", fault.Misused, "the host's description does not say which scopes serve this")
+	ErrTooLong    = fault.New("api-too-long", fault.Misused, "the host lets no token live that long")
+	ErrNeedsEnd   = fault.New("api-needs-end", fault.Misused, "the host lets every token end")
+	ErrNoTokenEnd = fault.New("api-no-token-end", fault.Misused, "the host's API accepts no expiry date for a token")
+	ErrLabel      = fault.New("api-label", fault.Misused, "the host's labels are shorter")
 	ErrForm       = errors.New("not of the form of the host's tokens")
 )
 

@@ -3,7 +3,6 @@ package hosts
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -11,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/sshconfig"
@@ -23,9 +23,9 @@ import (
 
 // Reasons for which there is no such account, for errors.Is.
 var (
-	ErrAccount   = errors.New("an account is written ACCOUNT@HOST, with letters, digits, dots and hyphens before the @")
-	ErrNoAccount = errors.New("no such account was added here")
-	ErrFolder    = errors.New("an account needs a folder: its repositories are those below it")
+	ErrAccount   = fault.New("host-account", fault.Misused, "an account is written ACCOUNT@HOST, with letters, digits, dots and hyphens before the @")
+	ErrNoAccount = fault.New("host-no-account", fault.Refused, "no such account was added here")
+	ErrFolder    = fault.New("host-folder", fault.Misused, "an account needs a folder: its repositories are those below it")
 )
 
 // An Account is a second one on a described host.

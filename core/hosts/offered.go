@@ -14,6 +14,7 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/regular"
@@ -31,9 +32,9 @@ var (
 	// ErrNoOffer is returned, wrapped with the host, where the host hands out no description of itself.
 	ErrNoOffer = errors.New("the host hands out no description of itself")
 	// ErrOtherHost is returned, wrapped, for a description that a host hands out of another one.
-	ErrOtherHost = errors.New("the host hands out the description of another host")
+	ErrOtherHost = fault.New("host-other-host", fault.Refused, "the host hands out the description of another host")
 	// ErrNoSource is returned, wrapped with the name, where nobody knows from where a description came.
-	ErrNoSource = errors.New("it is not known from where this description came")
+	ErrNoSource = fault.New("host-no-source", fault.Refused, "it is not known from where this description came")
 )
 
 // Offered asks a host, "HOST" or "HOST:PORT", once for the description that it hands out of itself: over verified

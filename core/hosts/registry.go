@@ -17,16 +17,17 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // ErrNoSSH is returned, wrapped with the host's name, for what takes SSH at a host that is reached by HTTPS alone.
-var ErrNoSSH = errors.New("this host is reached by HTTPS alone, so no SSH key opens anything there")
+var ErrNoSSH = fault.New("host-no-ssh", fault.Refused, "this host is reached by HTTPS alone, so no SSH key opens anything there")
 
 // ErrUnknown is returned for a name that no description here has.
-var ErrUnknown = errors.New("no host of that name is described here")
+var ErrUnknown = fault.New("host-unknown", fault.Refused, "no host of that name is described here")
 
 // A Registry holds the descriptions that were added on this workstation.
 type Registry struct {

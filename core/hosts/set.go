@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"crypto/x509"
-	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -15,6 +14,7 @@ import (
 	"unicode"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/sshconfig"
@@ -23,7 +23,7 @@ import (
 )
 
 // ErrSetting is returned for a per-host setting that cannot be taken as it is.
-var ErrSetting = errors.New("not a setting that can be taken")
+var ErrSetting = fault.New("host-setting", fault.Misused, "not a setting that can be taken")
 
 // An effect is what a per-host setting comes to: lines for ssh, variables for git.
 type effect struct {

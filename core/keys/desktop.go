@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
@@ -77,7 +78,7 @@ func KeptPassphrase(p site.Site, pair *sshkey.Pair) (secret.Text, bool) {
 }
 
 // ErrNoPassphrase is returned when the passphrase of a key is to be kept that has none.
-var ErrNoPassphrase = errors.New("the key has no passphrase")
+var ErrNoPassphrase = fault.New("key-without-passphrase", fault.Refused, "the key has no passphrase")
 
 func keepPassphrase(ctx context.Context, p site.Site, batch *workstation.Batch, load Loading) error {
 	if load.Pair.Public == nil {

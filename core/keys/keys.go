@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
@@ -25,11 +26,11 @@ import (
 
 // Reasons for which a key is not made or found, for errors.Is.
 var (
-	ErrName = errors.New(
+	ErrName = fault.New("key-name", fault.Misused,
 		"a key name may contain letters, digits and . _ -, must not end in .pub, and must not be the name of a file that ssh itself uses",
 	)
-	ErrNoKey  = errors.New("no such key")
-	ErrPublic = errors.New("that is the public key; name the key without .pub")
+	ErrNoKey  = fault.New("key-no-key", fault.Refused, "no such key")
+	ErrPublic = fault.New("key-public", fault.Misused, "that is the public key; name the key without .pub")
 )
 
 // maxName bounds a key's name, far below what file systems take.

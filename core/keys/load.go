@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
@@ -21,7 +22,7 @@ import (
 )
 
 // ErrNoAgent is returned when no settings lead to the key and ssh would ask no agent.
-var ErrNoAgent = errors.New("no settings of a host lead to this key, and ssh would ask no agent for it")
+var ErrNoAgent = fault.New("key-no-agent", fault.Refused, "no settings of a host lead to this key, and ssh would ask no agent for it")
 
 // A Loading says for how long which key is to be held unlocked.
 type Loading struct {

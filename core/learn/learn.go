@@ -5,7 +5,6 @@ package learn
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"net"
 	"net/url"
@@ -19,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/site"
 )
@@ -26,13 +26,13 @@ import (
 // Reasons for which nothing is learned, for errors.Is.
 var (
 	// ErrDescribed is returned, wrapped with the host's name, for a URL about which its description says all already.
-	ErrDescribed = errors.New("this host is described already")
+	ErrDescribed = fault.New("learn-described", fault.Refused, "this host is described already")
 	// ErrTransport is returned for a URL that is neither SSH's nor HTTPS's.
-	ErrTransport = errors.New("a host is learned from a clone URL over SSH or HTTPS")
+	ErrTransport = fault.New("learn-transport", fault.Misused, "a host is learned from a clone URL over SSH or HTTPS")
 	// ErrName is returned for a name that is no short word, or that another host has.
-	ErrName = errors.New("not a name that this host can have")
+	ErrName = fault.New("learn-name", fault.Misused, "not a name that this host can have")
 	// ErrPlain is returned for plain http, over which no secret may go.
-	ErrPlain = errors.New("plain http hides nothing, so no secret goes to this host")
+	ErrPlain = fault.New("learn-plain", fault.Misused, "plain http hides nothing, so no secret goes to this host")
 )
 
 // A file is a learned description as it is written.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
-	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -12,11 +11,12 @@ import (
 
 	"golang.org/x/oauth2"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
 // ErrNoBrowser is returned where the server offers no signing in by a browser on this computer.
-var ErrNoBrowser = errors.New("the authorization server offers no signing in by a browser on this computer")
+var ErrNoBrowser = fault.New("sign-in-no-browser", fault.Refused, "the authorization server offers no signing in by a browser on this computer")
 
 // browserPatience bounds the wait for a person in a browser.
 const browserPatience = 10 * time.Minute

@@ -29,6 +29,7 @@ import (
 	"golang.org/x/oauth2"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
@@ -37,14 +38,14 @@ import (
 
 // Reasons for which nobody is signed in, for errors.Is.
 var (
-	ErrNone      = errors.New("the host's description names no authorization server")
-	ErrMetadata  = errors.New("the authorization server does not say how it is spoken to")
-	ErrElsewhere = errors.New("the authorization server sends us to an address that the description does not name")
-	ErrNoDevice  = errors.New("the authorization server offers no signing in on another screen")
-	ErrDenied    = errors.New("the signing in was denied in the browser")
-	ErrExpired   = errors.New("nobody confirmed the code in time")
-	ErrEnded     = errors.New("the authorization server no longer renews this sign-in")
-	ErrRefused   = errors.New("the authorization server refuses")
+	ErrNone      = fault.New("sign-in-not-offered", fault.Refused, "the host's description names no authorization server")
+	ErrMetadata  = fault.New("sign-in-metadata", fault.Refused, "the authorization server does not say how it is spoken to")
+	ErrElsewhere = fault.New("sign-in-elsewhere", fault.Refused, "the authorization server sends us to an address that the description does not name")
+	ErrNoDevice  = fault.New("sign-in-no-device", fault.Refused, "the authorization server offers no signing in on another screen")
+	ErrDenied    = fault.New("sign-in-denied", fault.Refused, "the signing in was denied in the browser")
+	ErrExpired   = fault.New("sign-in-expired", fault.Refused, "nobody confirmed the code in time")
+	ErrEnded     = fault.New("sign-in-ended", fault.Refused, "the authorization server no longer renews this sign-in")
+	ErrRefused   = fault.New("sign-in-refused", fault.Refused, "the authorization server refuses")
 	ErrCannot    = errors.New("the authorization server does not offer this")
 )
 

@@ -8,21 +8,21 @@ package origin
 import (
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"net/url"
 	"slices"
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 )
 
 // ErrElsewhere is returned where a secret would go to a place that it was not kept for.
-var ErrElsewhere = errors.New("the secret was stored for another place, and Unicrux sends it to no other")
+var ErrElsewhere = fault.New("secret-elsewhere", fault.Refused, "the secret was stored for another place, and Unicrux sends it to no other")
 
 // ErrUnprotected is returned for a place where nothing would protect a secret on its way.
-var ErrUnprotected = errors.New("the connection is unencrypted, and secrets are not sent over it")
+var ErrUnprotected = fault.New("secret-unprotected", fault.Refused, "the connection is unencrypted, and secrets are not sent over it")
 
 // Of is the origin of a URL: scheme, host and port, the usual port written out ([6454], section 4).
 func Of(u *url.URL) string {

@@ -4,7 +4,7 @@
 // It needs little, so that git can be answered before anything else of the program is ready.
 package peer
 
-import "errors"
+import "anchorage.example/unicrux/core/fault"
 
 // ErrStranger is returned for a socket, or a folder around it, that is not this very user's.
-var ErrStranger = errors.New("it belongs to another user, or others can write there")
+var ErrStranger = fault.New("socket-of-another-user", fault.Failed, "it belongs to another user, or others can write there")

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/site"
@@ -16,15 +17,15 @@ import (
 )
 
 // ErrWaited is returned when the host does not take the key within the time given.
-var ErrWaited = errors.New("the host does not accept the key yet")
+var ErrWaited = fault.New("key-not-accepted-yet", fault.Refused, "the host does not accept the key yet")
 
 // ErrStillTaken is returned when the host goes on taking a key within the time given.
-var ErrStillTaken = errors.New("the host still accepts the key")
+var ErrStillTaken = fault.New("key-still-taken", fault.Refused, "the host still accepts the key")
 
 // Why a host does not accept a key yet, for errors.Is.
 var (
 	// ErrType is returned where the host says that it accepts no signature that such a key makes.
-	ErrType = errors.New("the host accepts no keys of this type")
+	ErrType = fault.New("key-type", fault.Refused, "the host accepts no keys of this type")
 	// errNotYet is the usual one.
 	errNotYet = errors.New("the host does not accept the key yet")
 )

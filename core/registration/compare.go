@@ -3,13 +3,13 @@ package registration
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"time"
 
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
@@ -19,7 +19,7 @@ import (
 )
 
 // ErrNotThere is returned for a key that the host does not know for this account.
-var ErrNotThere = errors.New("the host does not know this key for the account of this token")
+var ErrNotThere = fault.New("key-not-registered-there", fault.Refused, "the host does not know this key for the account of this token")
 
 // A Compared is a key that is here, or that a host knows, or both.
 type Compared struct {

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
@@ -43,11 +44,11 @@ type Registration struct {
 
 // Reasons for which a key is not registered, for errors.Is.
 var (
-	ErrObsolete     = errors.New("hosts and clients no longer accept keys of this type and size")
-	ErrHostKind     = errors.New("the host does not accept keys of this type")
-	ErrTitle        = errors.New("not a title that the host accepts")
-	ErrOtherTerms   = errors.New("the host knows this key already, on other terms")
-	ErrOtherAccount = errors.New("the host knows this key already, for another account")
+	ErrObsolete     = fault.New("key-obsolete", fault.Refused, "hosts and clients no longer accept keys of this type and size")
+	ErrHostKind     = fault.New("key-host-kind", fault.Refused, "the host does not accept keys of this type")
+	ErrTitle        = fault.New("key-title", fault.Misused, "not a title that the host accepts")
+	ErrOtherTerms   = fault.New("key-other-terms", fault.Refused, "the host knows this key already, on other terms")
+	ErrOtherAccount = fault.New("key-other-account", fault.Refused, "the host knows this key already, for another account")
 )
 
 // An OtherAccountError names the account that a key opens already.
@@ -115,7 +116,7 @@ const (
 )
 
 // ErrUnproved is returned when the key is registered and the host does not accept it all the same.
-var ErrUnproved = errors.New("the key is registered, but the host does not accept it yet")
+var ErrUnproved = fault.New("key-unproved", fault.Refused, "the key is registered, but the host does not accept it yet")
 
 // Register tells the host about a key through its interface, makes settings use the key
 // there, and proves it by signing in with that key alone. Told twice, it says so.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"anchorage.example/unicrux/core/address"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/workstation"
@@ -17,11 +18,11 @@ import (
 
 // Reasons for which remotes are not told or changed, for errors.Is.
 var (
-	ErrNoRepository = errors.New("not inside a repository of git or Mercurial")
-	ErrNoRemote     = errors.New("this repository has no such remote")
-	ErrNoSecret     = errors.New("the URLs contain no secret")
-	ErrSameAlready  = errors.New("it is reached so already")
-	ErrNotKnown     = errors.New("the host is not described here, so its other address is not known")
+	ErrNoRepository = fault.New("remote-no-repository", fault.Refused, "not inside a repository of git or Mercurial")
+	ErrNoRemote     = fault.New("remote-no-remote", fault.Refused, "this repository has no such remote")
+	ErrNoSecret     = fault.New("remote-no-secret", fault.Refused, "the URLs contain no secret")
+	ErrSameAlready  = fault.New("remote-same-already", fault.Refused, "it is reached so already")
+	ErrNotKnown     = fault.New("remote-not-known", fault.Refused, "the host is not described here, so its other address is not known")
 )
 
 // A Kind says what a remote is.
@@ -151,7 +152,7 @@ func hgPaths(station *workstation.Station, registry *hosts.Registry) ([]Remote, 
 }
 
 // ErrSecretIn is returned for a URL in which a secret is: turned into another, that would be lost.
-var ErrSecretIn = errors.New("its URL contains a secret, which would be lost")
+var ErrSecretIn = fault.New("remote-secret-in", fault.Refused, "its URL contains a secret, which would be lost")
 
 // Use makes a remote be reached by ssh or by https. Every URL of it is turned, those for
 // pushing alone as well. The error is [ErrSecretIn] where a secret is in one.

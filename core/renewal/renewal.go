@@ -15,6 +15,7 @@ import (
 
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
@@ -29,8 +30,8 @@ import (
 
 // Reasons for which a key is not renewed, for errors.Is.
 var (
-	ErrNowhere = errors.New("no host that is described here knows this key")
-	ErrNoEnd   = errors.New("the old key has an end there, and none was given for the new one")
+	ErrNowhere = fault.New("renewal-nowhere", fault.Refused, "no host that is described here knows this key")
+	ErrNoEnd   = fault.New("renewal-no-end", fault.Misused, "the old key has an end there, and none was given for the new one")
 )
 
 // A Renewal says which key is to be replaced by a new one.

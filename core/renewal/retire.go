@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"slices"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/find"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
@@ -62,7 +63,7 @@ func Retire(ctx context.Context, p site.Site, batch *workstation.Batch, pair *ss
 }
 
 // ErrSigns is returned for a key with which git signs: without it, commits could not be made any more.
-var ErrSigns = errors.New("git signs with this key")
+var ErrSigns = fault.New("renewal-signs", fault.Refused, "git signs with this key")
 
 // signs tells whether git signs with a pair, and where that is said.
 func signs(ctx context.Context, p site.Site, pair *sshkey.Pair) error {

@@ -13,6 +13,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
@@ -25,11 +26,11 @@ var (
 	ErrRepoName = errors.New(
 		"a repository is named by letters, digits, dots, hyphens and underscores, with its group before a slash",
 	)
-	ErrNoDir      = errors.New("not a folder")
-	ErrAuthor     = errors.New("git does not know whom the commit is by")
-	ErrPush       = errors.New("the folder is attached, and pushing did not work")
-	ErrOtherRoot  = errors.New("the folder is inside another repository")
-	ErrNoRepoHere = errors.New("the host has no such repository yet")
+	ErrNoDir      = fault.New("folder-missing", fault.Misused, "not a folder")
+	ErrAuthor     = fault.New("repository-author", fault.Refused, "git does not know whom the commit is by")
+	ErrPush       = fault.New("repository-push", fault.Refused, "the folder is attached, and pushing did not work")
+	ErrOtherRoot  = fault.New("repository-other-root", fault.Refused, "the folder is inside another repository")
+	ErrNoRepoHere = fault.New("repository-no-repo-here", fault.Refused, "the host has no such repository yet")
 )
 
 // A NewRepo says what to create and what to attach to it.

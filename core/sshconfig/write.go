@@ -1,16 +1,16 @@
 package sshconfig
 
 import (
-	"errors"
 	"fmt"
 	"strings"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/fault"
 )
 
 // ErrUnwritable is returned for what must never get into a file of the ssh client's: a keyword that
 // we do not write, or an argument that the client would read as something else.
-var ErrUnwritable = errors.New("not written into ssh's configuration")
+var ErrUnwritable = fault.New("ssh-config-unwritable", fault.Failed, "not written into ssh's configuration")
 
 // writable maps each keyword that we write into a block to what an argument of it may be. This is the last
 // place before the file, so whatever a description, a URL or a caller says, nothing else gets

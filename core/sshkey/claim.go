@@ -6,10 +6,11 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"encoding/hex"
-	"errors"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
+
+	"anchorage.example/unicrux/core/fault"
 )
 
 // A Claim is what somebody says that a public key is: the key itself, or a fingerprint of it.
@@ -20,7 +21,7 @@ type Claim struct {
 }
 
 // ErrClaim is returned for a text in which there is neither a fingerprint nor a public key.
-var ErrClaim = errors.New("there is neither a fingerprint (SHA256:… or MD5:…) nor a public key in this text")
+var ErrClaim = fault.New("key-public-file-wrong", fault.Misused, "there is neither a fingerprint (SHA256:… or MD5:…) nor a public key in this text")
 
 // ParseClaim finds a claim in a text that somebody has copied: SHA256:… with or without those letters and the "=" at
 // its end (RFC 4648, section 3.2), the same in hexadecimal digits, MD5:… as of RFC 4716, section 4, a public line, or

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
 )
@@ -36,8 +37,8 @@ func Forms() []Form { return []Form{OpenSSH, PKCS8, PKCS1, SEC1, RFC4716} }
 
 // Reasons for which a key is not written in a form, for errors.Is.
 var (
-	ErrFormKind = errors.New("this format is not for keys of this type")
-	ErrFormLock = errors.New("this form has no lock worth its name")
+	ErrFormKind = fault.New("key-form-kind", fault.Misused, "this format is not for keys of this type")
+	ErrFormLock = fault.New("key-form-lock", fault.Misused, "this form has no lock worth its name")
 	ErrNoForm   = errors.New("no such form")
 )
 

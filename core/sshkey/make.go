@@ -7,13 +7,13 @@ import (
 	"crypto/elliptic"
 	"crypto/rand"
 	"crypto/rsa"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/secret"
 )
 
@@ -37,8 +37,8 @@ const (
 
 // Reasons for which a key is not made, for errors.Is.
 var (
-	ErrKind = errors.New("keys are of type ed25519, ecdsa or rsa")
-	ErrSize = errors.New("ed25519 has one size, ecdsa 256, 384 or 521 bits, rsa 3072 to 8192 bits")
+	ErrKind = fault.New("key-kind", fault.Misused, "keys are of type ed25519, ecdsa or rsa")
+	ErrSize = fault.New("key-size", fault.Misused, "ed25519 has one size, ecdsa 256, 384 or 521 bits, rsa 3072 to 8192 bits")
 )
 
 // A Spec says what key to make. Its zero value makes an ed25519 pair without a passphrase.

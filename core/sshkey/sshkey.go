@@ -27,6 +27,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/untrusted"
@@ -49,10 +50,11 @@ var (
 	ErrPublicHalf = errors.New("a public key; the private key was asked for")
 	ErrDevice     = errors.New("the private key is in a device, which only ssh itself can use")
 	ErrForm4716   = errors.New("in the form of RFC 4716, which ssh does not read beside a key")
-	ErrLocked     = errors.New("the key is locked by a passphrase")
-	ErrPassphrase = errors.New("the passphrase does not open the key")
+	ErrLocked     = fault.New("passphrase-needed", fault.Unasked, "the key is locked by a passphrase")
+	ErrPassphrase = fault.New("passphrase-wrong", fault.Refused, "the passphrase does not open the key")
 	ErrOtherKey   = errors.New("it belongs to another key")
-	ErrComment    = fmt.Errorf("a comment is one line of at most %d bytes without control characters", MaxCommentBytes)
+	ErrComment    = fault.New("key-comment", fault.Misused,
+		fmt.Sprintf("a comment is one line of at most %d bytes without control characters", MaxCommentBytes))
 )
 
 // A Pair is a key pair on disk. Private parts are not kept in it: see [Pair.Signer].

@@ -18,6 +18,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/knownhosts"
 	"anchorage.example/unicrux/core/regular"
@@ -254,7 +255,7 @@ func (w *Way) Judge(key ssh.PublicKey) (verdict knownhosts.Verdict, by *knownhos
 type Asker func(pair *sshkey.Pair) (secret.Text, error)
 
 // ErrNobody is returned by an [Asker] when nobody can be asked.
-var ErrNobody = errors.New("there is no terminal to ask for the passphrase on")
+var ErrNobody = fault.New("passphrase-not-asked", fault.Unasked, "there is no terminal to ask for the passphrase on")
 
 // Offers turns keys into offers. A locked key is opened by ask, and only once the host
 // has said that it knows the key.

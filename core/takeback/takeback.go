@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/desktop"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
@@ -20,7 +21,7 @@ import (
 )
 
 // ErrUnknownAct is returned for an act at a host that this version does not know how to take back.
-var ErrUnknownAct = errors.New("this version of Unicrux cannot take that back")
+var ErrUnknownAct = fault.New("undo-unknown-act", fault.Failed, "this version of Unicrux cannot take that back")
 
 // Step takes back what was told to a host. What is as it was before is no error.
 func Step(ctx context.Context, p site.Site, step workstation.HostStep,

@@ -9,6 +9,7 @@ import (
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
@@ -25,7 +26,7 @@ func yes(b bool) string {
 }
 
 // ErrNoWayBack is returned for an undo that would need a token which was given up.
-var ErrNoWayBack = errors.New("a token that was given up does not come back")
+var ErrNoWayBack = fault.New("token-no-way-back", fault.Refused, "a token that was given up does not come back")
 
 // TakeBack takes back that a token was kept: it leaves the chest, and the host that issued
 // it for that forgets it.

@@ -13,6 +13,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
@@ -24,13 +25,13 @@ import (
 
 // Reasons for which a token is not kept, for errors.Is.
 var (
-	ErrOwner         = errors.New("the token is another account's")
-	ErrTokenUnproved = errors.New("the host does not accept this token")
-	ErrNotToken      = errors.New("this is not a token")
-	ErrWhichToken    = errors.New("there are several tokens for this host")
-	ErrNoToken       = errors.New("the chest has no such token")
+	ErrOwner         = fault.New("token-of-another-account", fault.Refused, "the token is another account's")
+	ErrTokenUnproved = fault.New("token-unproved", fault.Refused, "the host does not accept this token")
+	ErrNotToken      = fault.New("token-not-token", fault.Refused, "this is not a token")
+	ErrWhichToken    = fault.New("token-which-token", fault.Misused, "there are several tokens for this host")
+	ErrNoToken       = fault.New("token-no-token", fault.Refused, "the chest has no such token")
 	ErrEndedToken    = errors.New("the token has expired")
-	ErrRenewByHand   = errors.New("the host's API renews no tokens")
+	ErrRenewByHand   = fault.New("token-renew-by-hand", fault.Refused, "the host's API renews no tokens")
 )
 
 // Chest is where the secrets of this workstation are.

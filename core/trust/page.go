@@ -2,13 +2,13 @@ package trust
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"html"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/lazyregexp"
@@ -20,7 +20,7 @@ import (
 const maxPage = 2 << 20
 
 // ErrPage is returned, wrapped with the page's URL, for a page on which there is no fingerprint of any ssh key.
-var ErrPage = errors.New("there is no fingerprint of an ssh key on this page")
+var ErrPage = fault.New("host-key-page", fault.Refused, "there is no fingerprint of an ssh key on this page")
 
 // OnPage looks for the host's keys on a page that the person names, which comes over verified HTTPS. The voucher quotes
 // the place. The error wraps [ErrPage], is a *[KeyMismatch] where the page names other keys, or says why the page could

@@ -9,16 +9,17 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/workstation"
 )
 
 // Reasons for which a host is not trusted, for errors.Is.
 var (
-	ErrUnpublished = errors.New("the host publishes no key that we know of, so there is nothing to compare with")
-	ErrOtherKey    = errors.New("the host offers another key than the one it should have")
-	ErrRevoked     = errors.New("the host offers a key that is marked here as revoked")
-	ErrNoFile      = errors.New("settings name no file in which host keys are stored")
+	ErrUnpublished = fault.New("host-key-unpublished", fault.Refused, "the host publishes no key that we know of, so there is nothing to compare with")
+	ErrOtherKey    = fault.New("host-key-other", fault.Refused, "the host offers another key than the one it should have")
+	ErrRevoked     = fault.New("host-key-revoked", fault.Refused, "the host offers a key that is marked here as revoked")
+	ErrNoFile      = fault.New("host-key-no-file", fault.Refused, "settings name no file in which host keys are stored")
 )
 
 // Trusted says which key is trusted now, and why.

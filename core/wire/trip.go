@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/waiting"
 )
 
@@ -34,14 +35,14 @@ const (
 
 // The reasons for which a way ends, to be tested with errors.Is.
 var (
-	ErrNameUnknown = errors.New("the name does not exist")
+	ErrNameUnknown = fault.New("host-name-unknown", fault.Refused, "the name does not exist")
 	ErrNoNames     = errors.New("no name server answers")
 	ErrNoRoute     = errors.New("no route to the host")
 	ErrForbidden   = errors.New("this computer forbids the connection")
-	ErrRefused     = errors.New("nothing listens there")
-	ErrSilent      = errors.New("no answer in time")
-	ErrNotSSH      = errors.New("something else than SSH answers")
-	ErrHungUp      = errors.New("the host closed the connection")
+	ErrRefused     = fault.New("connection-refused", fault.Refused, "nothing listens there")
+	ErrSilent      = fault.New("connection-silent", fault.Refused, "no answer in time")
+	ErrNotSSH      = fault.New("connection-not-ssh", fault.Refused, "something else than SSH answers")
+	ErrHungUp      = fault.New("connection-closed", fault.Refused, "the host closed the connection")
 	ErrDamaged     = errors.New("what came was changed on its way")
 	ErrAlgorithms  = errors.New("no algorithm in common")
 	ErrTrust       = errors.New("the host's key is not trusted")

@@ -14,12 +14,14 @@ import (
 	"time"
 
 	"golang.org/x/net/proxy"
+
+	"anchorage.example/unicrux/core/fault"
 )
 
 // Reasons for which a proxy does not lead anywhere, for errors.Is.
 var (
-	ErrNoProxy      = errors.New("the proxy cannot be reached")
-	ErrProxyRefuses = errors.New("the proxy declines")
+	ErrNoProxy      = fault.New("connection-no-proxy", fault.Refused, "the proxy cannot be reached")
+	ErrProxyRefuses = fault.New("connection-proxy-refuses", fault.Refused, "the proxy declines")
 	ErrProxySignIn  = errors.New("the proxy wants to know who asks")
 )
 

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/regular"
 )
 
@@ -22,14 +23,14 @@ const besideMark = ".unicrux-"
 const maxLinks = 40
 
 // ErrExists is returned for a file that was to be made and is there already.
-var ErrExists = errors.New("exists already")
+var ErrExists = fault.New("file-exists", fault.Refused, "exists already")
 
 // Reasons for which a file is not replaced by one that has another content, for errors.Is: what stands
 // for it elsewhere, or who may read it, would not be the same.
 var (
-	ErrForeign    = errors.New("the file belongs to another user or group")
-	ErrLinked     = errors.New("the file has several names (hard links), and the others would keep the old content")
-	ErrAttributes = errors.New("an extended attribute or the access list of the file could not be kept")
+	ErrForeign    = fault.New("file-foreign", fault.Failed, "the file belongs to another user or group")
+	ErrLinked     = fault.New("file-linked", fault.Failed, "the file has several names (hard links), and the others would keep the old content")
+	ErrAttributes = fault.New("file-attributes", fault.Failed, "an extended attribute or the access list of the file could not be kept")
 )
 
 // A fileState is what stood at a path: nothing, or content with a mode.

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/regular"
 )
 
@@ -17,7 +18,7 @@ import (
 const othersPatience = 5 * time.Second
 
 // ErrLocked is returned for a file that another program has locked.
-var ErrLocked = errors.New("another program, most likely git, is changing this file")
+var ErrLocked = fault.New("file-locked", fault.Failed, "another program, most likely git, is changing this file")
 
 // lockNote is the file in a scratch folder that names a lock which its run holds.
 const lockNote = "lock"

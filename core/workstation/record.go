@@ -17,6 +17,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/redact"
 	"anchorage.example/unicrux/core/regular"
 )
@@ -157,9 +158,9 @@ func (f *FileStep) record(before, after []byte) {
 // Reasons for which a file of the record is not read, for errors.Is.
 var (
 	// ErrUnreadable is returned for a file of the record that is damaged.
-	ErrUnreadable = errors.New("this file of the record is damaged")
+	ErrUnreadable = fault.New("file-unreadable", fault.Failed, "this file of the record is damaged")
 	// ErrNewer is returned for a file that a newer version of Unicrux wrote. It is left as it is.
-	ErrNewer = errors.New("a newer version of Unicrux wrote this file")
+	ErrNewer = fault.New("file-newer", fault.Failed, "a newer version of Unicrux wrote this file")
 )
 
 // maxRecord bounds a file of the record.

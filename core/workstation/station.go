@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/person"
 )
 
@@ -66,7 +67,7 @@ func Here(environ []string) (*Station, error) {
 }
 
 // ErrGone is returned where something is to be put into the current folder, and that was deleted.
-var ErrGone = errors.New("the current folder was deleted")
+var ErrGone = fault.New("current-folder-missing", fault.Failed, "the current folder was deleted")
 
 // Dir is the folder in which other programs are started: the current one, or the home where that was
 // deleted.

@@ -11,15 +11,16 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/disk"
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/redact"
 )
 
 // Reasons for which a change is not taken back, for errors.Is.
 var (
-	ErrNoChange = errors.New("no such change is in the record")
-	ErrUndone   = errors.New("this change was taken back already")
+	ErrNoChange = fault.New("change-unknown", fault.Refused, "no such change is in the record")
+	ErrUndone   = fault.New("change-undone", fault.Refused, "this change was taken back already")
 	ErrEdited   = errors.New("the file was changed since")
-	ErrSecret   = errors.New("a secret was there, and secrets are not recorded")
+	ErrSecret   = fault.New("undo-secret", fault.Refused, "a secret was there, and secrets are not recorded")
 )
 
 // An EditedError says which file stands in the way of an undo: what the change did there is not found

@@ -1,10 +1,10 @@
 package finding
 
 import (
-	"errors"
 	"fmt"
 	"time"
 
+	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshconfig"
@@ -68,13 +68,13 @@ func (r Request) PurposeOr(otherwise Purpose) Purpose {
 func NobodyAsks(*sshkey.Pair) (secret.Text, error) { return secret.Text{}, sshway.ErrNobody }
 
 // ErrTransport is returned, wrapped, for a question that cannot be answered.
-var ErrTransport = errors.New("the way over this transport cannot be checked, only those over SSH and HTTPS")
+var ErrTransport = fault.New("question-transport", fault.Failed, "the way over this transport cannot be checked, only those over SSH and HTTPS")
 
 // ErrNoWeb is returned, wrapped, for a question about a host over HTTPS where nothing says where that is.
-var ErrNoWeb = errors.New("its description names no address for git over HTTPS")
+var ErrNoWeb = fault.New("question-no-web", fault.Refused, "its description names no address for git over HTTPS")
 
 // ErrLocal is returned, in a [LocalError], for a folder on this computer, to which no way leads.
-var ErrLocal = errors.New("a folder on this computer, where nobody has to sign in")
+var ErrLocal = fault.New("url-is-a-folder", fault.Misused, "a folder on this computer, where nobody has to sign in")
 
 // A LocalError is an [ErrLocal] that says which folder it is.
 type LocalError struct{ Path string }
