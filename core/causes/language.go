@@ -57,6 +57,15 @@ const shortest = 4
 // english puts what is known of a line in other languages into English. The longest phrase is
 // taken first, of several messages in one line each.
 func english(line string) string {
+	lead := leads().FindString(line)
+	return lead + englishBehind(line[len(lead):])
+}
+
+// leads are the words before a message that say how grave it is, or who says it: no message begins with them, though
+// its first value could be anything.
+var leads = lazyregexp.Late(`^((fatal|error|warning|remote|hint|abort|ssh): )*`)
+
+func englishBehind(line string) string {
 	for range 3 {
 		var best phrase
 		for _, p := range phrases() {
