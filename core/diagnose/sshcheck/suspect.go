@@ -150,14 +150,8 @@ func (s Settled) noKey() *finding.Crux {
 	case s.Passage.Client.Agent == "":
 		evidence = append(evidence, finding.Saw(seen.Agent, "none", ""))
 	case s.Passage.AgentErr == nil:
-		evidence = append(
-			evidence,
-			finding.Saw(
-				seen.Agent,
-				"holds no key, or is locked: a locked one shows none",
-				s.Station.Tilde(s.Passage.Client.Agent),
-			),
-		)
+		evidence = append(evidence, finding.Saw(seen.Agent, "holds no key, or is locked: a locked one shows none",
+			s.Station.Tilde(s.Passage.Client.Agent)))
 	}
 	return finding.New(causes.KeyNone, finding.Proved, evidence...)
 }
