@@ -13,15 +13,18 @@ import (
 	"golang.org/x/crypto/ssh"
 )
 
+// A forgeAPI is the API of the forge: JSON, and pages by links.
+type forgeAPI struct{ *Host }
+
 // InterfacePath is where the forge's interface lies on its web server.
 const InterfacePath = "/interface/1/"
 
 // onePage is how many entries the forge tells at once.
 const onePage = 30
 
-// serveForge is an interface that speaks JSON, takes bearer tokens (RFC 6750) and tells long
+// serve is an API that speaks JSON, takes bearer tokens (RFC 6750) and tells long
 // lists in pages that are linked (RFC 8288).
-func (h *Host) serveForge(mux *http.ServeMux) {
+func (h forgeAPI) serve(mux *http.ServeMux) {
 	for pattern, handler := range map[string]http.HandlerFunc{
 		"GET host-keys":                   h.hostKeys,
 		"GET me":                          h.signedIn("", h.me),
@@ -43,11 +46,11 @@ func (h *Host) serveForge(mux *http.ServeMux) {
 		method, path, _ := strings.Cut(pattern, " ")
 		mux.HandleFunc(method+" "+InterfacePath+path, handler)
 	}
-	h.serveOAuth(mux)
+	oauthServer{h.Host}.serve(mux)
 }
 
 // signedIn lets a request through whose token belongs to an account and has a scope.
-func (h *Host) signedIn(scope string, serve func(http.ResponseWriter, *http.Request, *pass)) http.HandlerFunc {
+func (h forgeAPI) signedIn(scope string, serve func(http.ResponseWriter, *http.Request, *pass)) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		given, _ := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 		p := h.passOf(given)
@@ -69,11 +72,11 @@ func (h *Host) signedIn(scope string, serve func(http.ResponseWriter, *http.Requ
 	}
 }
 
-func (h *Host) hostKeys(w http.ResponseWriter, _ *http.Request) {
+func (h forgeAPI) hostKeys(w http.ResponseWriter, _ *http.Request) {
 	answer(w, http.StatusOK, map[string]any{"host_keys": []any{map[string]string{"line": publicLine(h.HostKey())}}})
 }
 
-func (h *Host) me(w http.ResponseWriter, _ *http.Request, p *pass) {
+func (h forgeAPI) me(w http.ResponseWriter, _ *http.Request, p *pass) {
 	w.Header().Set("Tide-Scopes", strings.Join(p.scopes, ", "))
 	if !p.until.IsZero() {
 		w.Header().Set("Tide-Until", strconv.FormatInt(p.until.Unix(), 10))
@@ -93,7 +96,7 @@ type keyEntry struct {
 }
 
 // listing tells the keys of one of the host's lists that are an account's, and open no single repository.
-func (h *Host) listing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
+func (h forgeAPI) listing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
 	return func(w http.ResponseWriter, _ *http.Request, p *pass) {
 		h.state.Lock()
 		defer h.state.Unlock()
@@ -134,7 +137,7 @@ func readKey(w http.ResponseWriter, r *http.Request) (wanted wantedKey, key ssh.
 	return wanted, key, err == nil
 }
 
-func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	wanted, key, ok := readKey(w, r)
 	if !ok {
 		return
@@ -157,7 +160,7 @@ func (h *Host) addKey(w http.ResponseWriter, r *http.Request, p *pass) {
 }
 
 // removing takes a key out of one of the host's lists.
-func (h *Host) removing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
+func (h forgeAPI) removing(list *[]registered) func(http.ResponseWriter, *http.Request, *pass) {
 	return func(w http.ResponseWriter, r *http.Request, p *pass) {
 		h.state.Lock()
 		defer h.state.Unlock()
@@ -173,7 +176,7 @@ func (h *Host) removing(list *[]registered) func(http.ResponseWriter, *http.Requ
 }
 
 // addSigning takes a key with which an account signs commits. It opens nothing.
-func (h *Host) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) addSigning(w http.ResponseWriter, r *http.Request, p *pass) {
 	wanted, key, ok := readKey(w, r)
 	if !ok {
 		return
@@ -210,7 +213,7 @@ func (p *pass) entry() tokenEntry {
 		Until: timeText(p.until), Used: timeText(p.used)}
 }
 
-func (h *Host) listTokens(w http.ResponseWriter, _ *http.Request, p *pass) {
+func (h forgeAPI) listTokens(w http.ResponseWriter, _ *http.Request, p *pass) {
 	list := []tokenEntry{}
 	for _, other := range h.passesOf(p.account) {
 		list = append(list, other.entry())
@@ -218,11 +221,11 @@ func (h *Host) listTokens(w http.ResponseWriter, _ *http.Request, p *pass) {
 	answer(w, http.StatusOK, map[string]any{"tokens": list})
 }
 
-func (h *Host) showToken(w http.ResponseWriter, _ *http.Request, p *pass) {
+func (h forgeAPI) showToken(w http.ResponseWriter, _ *http.Request, p *pass) {
 	answer(w, http.StatusOK, p.entry())
 }
 
-func (h *Host) issueToken(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) issueToken(w http.ResponseWriter, r *http.Request, p *pass) {
 	var wanted struct {
 		Label, Until string
 		Scopes       []string
@@ -253,14 +256,14 @@ func end(w http.ResponseWriter, text string) (time.Time, bool) {
 	return until, true
 }
 
-func (h *Host) answerIssued(w http.ResponseWriter, p *pass) {
+func (h forgeAPI) answerIssued(w http.ResponseWriter, p *pass) {
 	entry := p.entry()
 	entry.Token = p.secret
 	answer(w, http.StatusCreated, entry)
 }
 
 // renewToken gives another token for one, which goes on until it is revoked.
-func (h *Host) renewToken(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) renewToken(w http.ResponseWriter, r *http.Request, p *pass) {
 	var wanted struct{ Until string }
 	_ = json.NewDecoder(http.MaxBytesReader(w, r.Body, maxRequest)).Decode(&wanted)
 	for _, old := range h.passesOf(p.account) {
@@ -275,7 +278,7 @@ func (h *Host) renewToken(w http.ResponseWriter, r *http.Request, p *pass) {
 	problem(w, http.StatusNotFound, "no such token", "")
 }
 
-func (h *Host) revokeToken(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) revokeToken(w http.ResponseWriter, r *http.Request, p *pass) {
 	id := r.PathValue("id")
 	if id != p.id && !p.may("tokens") {
 		problem(w, http.StatusForbidden, "the token may not do this", "It may revoke itself alone.")
@@ -300,12 +303,12 @@ type repoEntry struct {
 	Branches   []Branch `json:"branches,omitempty"`
 }
 
-func (h *Host) entry(s sight) repoEntry {
+func (h forgeAPI) entry(s sight) repoEntry {
 	return repoEntry{Path: s.path, CloneSSH: h.CloneURL(s.path), CloneHTTPS: h.CloneHTTPS(s.path),
 		MayWrite: s.mayWrite, Frozen: s.frozen, Private: s.private}
 }
 
-func (h *Host) listRepositories(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) listRepositories(w http.ResponseWriter, r *http.Request, p *pass) {
 	list := []repoEntry{}
 	search := r.URL.Query().Get("search")
 	for _, repo := range h.sights(p.account) {
@@ -324,7 +327,7 @@ func (h *Host) listRepositories(w http.ResponseWriter, r *http.Request, p *pass)
 	answer(w, http.StatusOK, map[string]any{"repositories": list[begin:last]})
 }
 
-func (h *Host) oneRepository(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) oneRepository(w http.ResponseWriter, r *http.Request, p *pass) {
 	repo, seen := h.sight(p.account, r.PathValue("group")+"/"+r.PathValue("name"))
 	if !seen {
 		problem(w, http.StatusNotFound, "no such repository", "Or one that you may not see.")
@@ -333,7 +336,7 @@ func (h *Host) oneRepository(w http.ResponseWriter, r *http.Request, p *pass) {
 	h.answerRepository(w, http.StatusOK, repo)
 }
 
-func (h *Host) answerRepository(w http.ResponseWriter, status int, repo sight) {
+func (h forgeAPI) answerRepository(w http.ResponseWriter, status int, repo sight) {
 	entry := h.entry(repo)
 	entry.Usual = "main"
 	var err error
@@ -344,7 +347,7 @@ func (h *Host) answerRepository(w http.ResponseWriter, status int, repo sight) {
 	answer(w, status, entry)
 }
 
-func (h *Host) createRepository(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h forgeAPI) createRepository(w http.ResponseWriter, r *http.Request, p *pass) {
 	var wanted struct {
 		Group, Name, About string
 		Private            bool

@@ -9,6 +9,9 @@ import (
 	"time"
 )
 
+// An oauthServer is a host's server for signing in (RFC 6749, RFC 8628).
+type oauthServer struct{ *Host }
+
 // How long a code of the device flow is good, and how often a client may ask about it.
 const (
 	codeLife     = 2 * time.Minute
@@ -25,9 +28,9 @@ type deviceCode struct {
 	denied       bool
 }
 
-// serveOAuth is the forge's authorization server: metadata (RFC 8414), device authorization
+// serve is the forge's authorization server: metadata (RFC 8414), device authorization
 // (RFC 8628), refreshing (RFC 6749), revocation (RFC 7009) and introspection (RFC 7662).
-func (h *Host) serveOAuth(mux *http.ServeMux) {
+func (h oauthServer) serve(mux *http.ServeMux) {
 	mux.HandleFunc("GET /.well-known/oauth-authorization-server", func(w http.ResponseWriter, _ *http.Request) {
 		base := fmt.Sprintf("https://%s:%d", h.world.hostname, h.WebPort())
 		answer(w, http.StatusOK, map[string]any{
@@ -47,7 +50,7 @@ func (h *Host) serveOAuth(mux *http.ServeMux) {
 }
 
 // client reads a request's form, and refuses a client that is not known.
-func (h *Host) client(w http.ResponseWriter, r *http.Request) bool {
+func (h oauthServer) client(w http.ResponseWriter, r *http.Request) bool {
 	r.Body = http.MaxBytesReader(w, r.Body, maxRequest)
 	if r.PostFormValue("client_id") == "unicrux-practice" {
 		return true
@@ -61,7 +64,7 @@ func refuse(w http.ResponseWriter, status int, code string) {
 	answer(w, status, map[string]string{"error": code})
 }
 
-func (h *Host) beginDevice(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) beginDevice(w http.ResponseWriter, r *http.Request) {
 	if !h.client(w, r) {
 		return
 	}
@@ -123,7 +126,7 @@ func (h *Host) Waiting() []string {
 	return list
 }
 
-func (h *Host) giveAccess(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) giveAccess(w http.ResponseWriter, r *http.Request) {
 	if !h.client(w, r) {
 		return
 	}
@@ -152,7 +155,7 @@ func (h *Host) giveAccess(w http.ResponseWriter, r *http.Request) {
 }
 
 // decided tells what a person decided about a code, or in RFC 8628's words why not yet.
-func (h *Host) decided(device string) (account string, scopes []string, problem string) {
+func (h oauthServer) decided(device string) (account string, scopes []string, problem string) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	for i, code := range h.state.codes {
@@ -177,7 +180,7 @@ func (h *Host) decided(device string) (account string, scopes []string, problem 
 	return "", nil, "invalid_grant"
 }
 
-func (h *Host) answerAccess(w http.ResponseWriter, account string, scopes []string) {
+func (h oauthServer) answerAccess(w http.ResponseWriter, account string, scopes []string) {
 	p := h.issue(account, "signed in", scopes, time.Now().Add(accessLife))
 	h.state.Lock()
 	p.refresh = newSecret("again-")
@@ -187,7 +190,7 @@ func (h *Host) answerAccess(w http.ResponseWriter, account string, scopes []stri
 		"refresh_token": p.refresh, "scope": strings.Join(scopes, " ")})
 }
 
-func (h *Host) revokeAccess(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) revokeAccess(w http.ResponseWriter, r *http.Request) {
 	if !h.client(w, r) {
 		return
 	}
@@ -202,7 +205,7 @@ func (h *Host) revokeAccess(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusOK) // whatever it was (RFC 7009, section 2.2)
 }
 
-func (h *Host) introspect(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) introspect(w http.ResponseWriter, r *http.Request) {
 	if !h.client(w, r) {
 		return
 	}
@@ -219,7 +222,7 @@ func (h *Host) introspect(w http.ResponseWriter, r *http.Request) {
 }
 
 // devicePage is where a person enters a code.
-func (h *Host) devicePage(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) devicePage(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	_, _ = fmt.Fprintf(w, `<!doctype html><html lang="en"><title>%[1]s</title><h1>%[1]s</h1>
 <form method="post" action="/device"><p>Let the program in that shows this code, as %[2]s?</p>
@@ -227,7 +230,7 @@ func (h *Host) devicePage(w http.ResponseWriter, r *http.Request) {
 `, html.EscapeString(h.world.title), h.world.owner, html.EscapeString(r.URL.Query().Get("user_code")))
 }
 
-func (h *Host) decideDevice(w http.ResponseWriter, r *http.Request) {
+func (h oauthServer) decideDevice(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxRequest)
 	said := "There is no such code."
 	if h.Decide(r.PostFormValue("user_code"), h.world.owner, r.PostFormValue("allow") == "yes") {

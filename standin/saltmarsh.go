@@ -11,6 +11,9 @@ import (
 	"golang.org/x/crypto/ssh"
 )
 
+// A marshAPI is the API of the saltmarsh: forms, page numbers, lookups and a password with a second step.
+type marshAPI struct{ *Host }
+
 // marshPage is how many rows the saltmarsh tells at once.
 const marshPage = 2
 
@@ -29,10 +32,10 @@ func (h *Host) Password() (password, code string) {
 	return MarshPassword, MarshCode
 }
 
-// serveSaltmarsh is an interface of another shape: a header of its own, forms, pages by number,
+// serve is an API of another shape: a header of its own, forms, pages by number,
 // numbers for everything, ends by the day, keys for one repository, and passes for the account's
 // password with a second step.
-func (h *Host) serveSaltmarsh(mux *http.ServeMux) {
+func (h marshAPI) serve(mux *http.ServeMux) {
 	for pattern, handler := range map[string]http.HandlerFunc{
 		"GET whoami":                h.withPass("", h.whoami),
 		"GET people/{uid}/pubkeys":  h.withPass("keys", h.marshKeys),
@@ -55,7 +58,7 @@ func fault(w http.ResponseWriter, status int, text string) {
 	answer(w, status, map[string]any{"fault": map[string]any{"no": status, "text": text}})
 }
 
-func (h *Host) withPass(scope string, serve func(http.ResponseWriter, *http.Request, *pass)) http.HandlerFunc {
+func (h marshAPI) withPass(scope string, serve func(http.ResponseWriter, *http.Request, *pass)) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		p := h.passOf(r.Header.Get("Marsh-Pass"))
 		switch {
@@ -74,9 +77,9 @@ func (h *Host) withPass(scope string, serve func(http.ResponseWriter, *http.Requ
 }
 
 // uid numbers the accounts.
-func (h *Host) uid(account string) int { return 100 + slices.Index(h.world.accounts, account) }
+func (h marshAPI) uid(account string) int { return 100 + slices.Index(h.world.accounts, account) }
 
-func (h *Host) whoami(w http.ResponseWriter, _ *http.Request, p *pass) {
+func (h marshAPI) whoami(w http.ResponseWriter, _ *http.Request, p *pass) {
 	answer(w, http.StatusOK, map[string]any{"person": map[string]any{"uid": h.uid(p.account), "login": p.account}})
 }
 
@@ -89,7 +92,7 @@ func rows(w http.ResponseWriter, r *http.Request, list []any) {
 }
 
 // tree finds the repository that a request names by its number; empty for none.
-func (h *Host) tree(r *http.Request, p *pass) (path string, named, found bool) {
+func (h marshAPI) tree(r *http.Request, p *pass) (path string, named, found bool) {
 	number := r.PathValue("tree")
 	if number == "" {
 		return "", false, r.PathValue("uid") == strconv.Itoa(h.uid(p.account))
@@ -102,7 +105,7 @@ func (h *Host) tree(r *http.Request, p *pass) (path string, named, found bool) {
 	return "", true, false
 }
 
-func (h *Host) marshKeys(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) marshKeys(w http.ResponseWriter, r *http.Request, p *pass) {
 	path, named, found := h.tree(r, p)
 	if !found {
 		fault(w, http.StatusNotFound, "no such number")
@@ -138,7 +141,7 @@ func (r registered) number() int {
 	return n
 }
 
-func (h *Host) addMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) addMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	path, _, found := h.tree(r, p)
 	if !found {
 		fault(w, http.StatusNotFound, "no such number")
@@ -169,7 +172,7 @@ func (h *Host) addMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	answer(w, http.StatusCreated, map[string]any{"no": number})
 }
 
-func (h *Host) removeMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) removeMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 	h.state.Lock()
 	defer h.state.Unlock()
 	before := len(h.state.keys)
@@ -185,7 +188,7 @@ func (h *Host) removeMarshKey(w http.ResponseWriter, r *http.Request, p *pass) {
 }
 
 // treeRow tells about a repository; the level is 1 for who may read and 3 for who may write.
-func (h *Host) treeRow(s sight) map[string]any {
+func (h marshAPI) treeRow(s sight) map[string]any {
 	level, hidden := 1, 0
 	if s.mayWrite {
 		level = 3
@@ -197,7 +200,7 @@ func (h *Host) treeRow(s sight) map[string]any {
 		"urls": map[string]string{"ssh": h.CloneURL(s.path), "https": h.CloneHTTPS(s.path)}}
 }
 
-func (h *Host) trees(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) trees(w http.ResponseWriter, r *http.Request, p *pass) {
 	list := []any{}
 	for _, s := range h.sights(p.account) {
 		list = append(list, h.treeRow(s))
@@ -205,7 +208,7 @@ func (h *Host) trees(w http.ResponseWriter, r *http.Request, p *pass) {
 	rows(w, r, list)
 }
 
-func (h *Host) plantTree(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) plantTree(w http.ResponseWriter, r *http.Request, p *pass) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxRequest)
 	s, err := h.create(p.account, r.PostFormValue("tree"), r.PostFormValue("hidden") == "1")
 	switch {
@@ -218,7 +221,7 @@ func (h *Host) plantTree(w http.ResponseWriter, r *http.Request, p *pass) {
 	}
 }
 
-func (h *Host) marshPasses(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) marshPasses(w http.ResponseWriter, r *http.Request, p *pass) {
 	list := []any{}
 	for _, other := range h.passesOf(p.account) {
 		list = append(list, other.row())
@@ -236,7 +239,7 @@ func (p *pass) row() map[string]any {
 	return row
 }
 
-func (h *Host) endPass(w http.ResponseWriter, r *http.Request, p *pass) {
+func (h marshAPI) endPass(w http.ResponseWriter, r *http.Request, p *pass) {
 	if !h.revoke(p.account, r.PathValue("id")) {
 		fault(w, http.StatusNotFound, "no such number")
 		return
@@ -245,7 +248,7 @@ func (h *Host) endPass(w http.ResponseWriter, r *http.Request, p *pass) {
 }
 
 // issuePass issues a pass for the account's password and a code.
-func (h *Host) issuePass(w http.ResponseWriter, r *http.Request) {
+func (h marshAPI) issuePass(w http.ResponseWriter, r *http.Request) {
 	account, password, _ := r.BasicAuth()
 	switch {
 	case !slices.Contains(h.world.accounts, account) || password != MarshPassword:

@@ -42,7 +42,8 @@ func tidewater() *world {
 	return &world{
 		name: "forge", title: "Tidewater's forge", hostname: "forge.tidewater.example",
 		accounts: []string{ines, lab, chair}, owner: ines, handed: []string{lab},
-		all: []string{"repo:read", "repo:write", "packages:read", "keys", "repos", "tokens"}, serve: (*Host).serveForge,
+		all:   []string{"repo:read", "repo:write", "packages:read", "keys", "repos", "tokens"},
+		serve: func(h *Host, mux *http.ServeMux) { forgeAPI{h}.serve(mux) },
 		repos: []repository{
 			{path: "buoys/drift-model", rights: map[string]right{ines: writes, lab: writes}, files: map[string]string{
 				"README.md": "# Drift model\n\nWhere a buoy goes when its mooring parts.\n",
@@ -72,7 +73,7 @@ func saltmarsh() *world {
 	return &world{
 		name: "saltmarsh", title: "The saltmarsh institute", hostname: "git.saltmarsh.example",
 		accounts: []string{keeper, ines}, owner: ines, all: []string{"read", "write", "keys", "trees", "passes"},
-		serve: (*Host).serveSaltmarsh,
+		serve: func(h *Host, mux *http.ServeMux) { marshAPI{h}.serve(mux) },
 		repos: []repository{
 			{path: "buoys/drift-model", rights: map[string]right{ines: writes, keeper: writes},
 				files: map[string]string{"README.md": "# Drift model\n\nThe institute's copy.\n"}},
