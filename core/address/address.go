@@ -32,7 +32,7 @@ type Address struct {
 	Short bool   // written in the scp-like form, which has no place for a port
 }
 
-// The reasons a [SyntaxError] can hold, to be tested with errors.Is.
+// The reasons that a [SyntaxError] of [Parse] can hold, to be tested with errors.Is.
 var (
 	ErrEmpty     = errors.New("nothing there")
 	ErrTooLong   = fmt.Errorf("longer than %d bytes", MaxBytes)

@@ -23,7 +23,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a secret is not to be had, for errors.Is.
+// Reasons for which a [Chest] does not give or take a secret, or is not opened, for errors.Is.
 var (
 	ErrNone    = errors.New("the chest has no such entry")
 	ErrClosed  = fault.New("chest-closed", fault.Unasked, "the chest is closed")

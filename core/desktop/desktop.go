@@ -22,7 +22,7 @@ const service = "unicrux"
 // patience bounds the wait for an answer. The service may ask the person to open it first.
 const patience = 2 * time.Minute
 
-// The reasons why a secret is not to be had, for errors.Is.
+// The reasons why [Get], [Keep] and [Forget] fail, for errors.Is.
 var (
 	ErrNone      = errors.New("the desktop's secret service keeps no such secret")
 	ErrNoService = fault.New("desktop-no-service", fault.Failed, "no desktop secret service answers here")

@@ -9,7 +9,7 @@ import (
 	"anchorage.example/unicrux/core/fault"
 )
 
-// Reasons for which an end is not taken, for errors.Is.
+// Reasons for which [End] does not accept an end, for errors.Is.
 var (
 	ErrForm = fault.New("date-form", fault.Misused, "an end is a day such as 2027-03-31, or a time from now such as 90d, 12w or 1y")
 	ErrPast = fault.New("date-past", fault.Misused, "an expiry date is in the future")

@@ -25,7 +25,7 @@ const (
 	maxPages  = 2_000
 )
 
-// The reasons why a request fails before the host could answer it, for errors.Is.
+// The reasons why a request of a [Client] fails that the host has not refused ([Refusal]), for errors.Is.
 var (
 	ErrNoOperation = fault.New("api-no-operation", fault.Refused, "the description does not say how to do this at the host")
 	ErrUnreachable = fault.New("api-unreachable", fault.Refused, "the host's API cannot be reached")

@@ -81,7 +81,7 @@ func (l KeyList) Operation(verb string) string {
 	return verb + "-" + noun
 }
 
-// Reasons for which a host cannot be told all of a [KeyRequest], for errors.Is.
+// Reasons for which [CanTell] says that a host's API has no place for all of a [KeyRequest], for errors.Is.
 var (
 	ErrNoUntil  = fault.New("api-no-until", fault.Refused, "the host's API accepts no expiry date for a key")
 	ErrNoAccess = fault.New("api-no-access", fault.Refused, "the host's API accepts no read-only keys")

@@ -34,7 +34,7 @@ type IssuedToken struct {
 	Used    time.Time
 }
 
-// Reasons for which a token is not asked for, for errors.Is.
+// Reasons for which [CheckToken] and [Scopes] say that a token is not to be asked for, for errors.Is.
 var (
 	ErrPurpose    = fault.New("api-purpose", fault.Misused, "the host's description does not say which scopes serve this")
 	ErrTooLong    = fault.New("api-too-long", fault.Misused, "the host lets no token live that long")

@@ -21,7 +21,7 @@ import (
 // own. In repositories below its folder git rewrites the host's URLs to that alias, by itself,
 // whatever program runs it.
 
-// Reasons for which there is no such account, for errors.Is.
+// Reasons for which [AddAccount], [DropAccount] and [Registry.Find] know no such account, for errors.Is.
 var (
 	ErrAccount   = fault.New("host-account", fault.Misused, "an account is written ACCOUNT@HOST, with letters, digits, dots and hyphens before the @")
 	ErrNoAccount = fault.New("host-no-account", fault.Refused, "no such account was added here")

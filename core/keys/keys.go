@@ -24,7 +24,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a key is not made or found, for errors.Is.
+// Reasons for which [NewKey.Check], [Find] and [FindPublic] fail, for errors.Is.
 var (
 	ErrName = fault.New("key-name", fault.Misused,
 		"a key name may contain letters, digits and . _ -, must not end in .pub, and must not be the name of a file that ssh itself uses",

@@ -29,7 +29,7 @@ const (
 	maxLineBytes = 64 << 10
 )
 
-// The reasons why a line is passed over.
+// The reasons why [Parse] passes over a line; each is in a [Problem].
 var (
 	ErrFields = errors.New("fewer than three fields")
 	ErrMarker = errors.New("an unknown marker")

@@ -36,7 +36,7 @@ import (
 	"anchorage.example/unicrux/core/untrusted"
 )
 
-// Reasons for which nobody is signed in, for errors.Is.
+// Reasons for which signing in comes to nothing, whichever of its steps fails, for errors.Is.
 var (
 	ErrNone      = fault.New("sign-in-not-offered", fault.Refused, "the host's description names no authorization server")
 	ErrMetadata  = fault.New("sign-in-metadata", fault.Refused, "the authorization server does not say how it is spoken to")

@@ -28,7 +28,7 @@ const (
 	glance   = 200 * time.Millisecond
 )
 
-// The reasons why a question has no answer, for errors.Is.
+// The reasons why [Holder] brings no answer, for errors.Is.
 var (
 	ErrNoAnswer = errors.New("the holder does not answer")
 	ErrNo       = errors.New("the holder does not have it")

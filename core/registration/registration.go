@@ -42,7 +42,7 @@ type Registration struct {
 	Ask    sshway.Asker // for the passphrase, when signing in to prove it
 }
 
-// Reasons for which a key is not registered, for errors.Is.
+// Reasons for which [Register] and [ByHand] do not register a key, for errors.Is.
 var (
 	ErrObsolete     = fault.New("key-obsolete", fault.Refused, "hosts and clients no longer accept keys of this type and size")
 	ErrHostKind     = fault.New("key-host-kind", fault.Refused, "the host does not accept keys of this type")

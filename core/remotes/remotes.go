@@ -16,7 +16,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which remotes are not told or changed, for errors.Is.
+// Reasons for which [List] lists no remotes, or [Use] and what cleans a URL change none, for errors.Is.
 var (
 	ErrNoRepository = fault.New("remote-no-repository", fault.Refused, "not inside a repository of git or Mercurial")
 	ErrNoRemote     = fault.New("remote-no-remote", fault.Refused, "this repository has no such remote")

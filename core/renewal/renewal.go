@@ -28,7 +28,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a key is not renewed, for errors.Is.
+// Reasons for which [Renew] does not renew a key, for errors.Is.
 var (
 	ErrNowhere = fault.New("renewal-nowhere", fault.Refused, "no host that is described here knows this key")
 	ErrNoEnd   = fault.New("renewal-no-end", fault.Misused, "the old key has an end there, and none was given for the new one")

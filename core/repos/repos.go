@@ -21,7 +21,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a repository is not created or a folder not attached, for errors.Is.
+// Reasons for which [Add] creates no repository, or [Attach] attaches no folder, for errors.Is.
 var (
 	ErrRepoName = errors.New(
 		"a repository is named by letters, digits, dots, hyphens and underscores, with its group before a slash",

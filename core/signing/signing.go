@@ -94,7 +94,7 @@ func (u Use) Leads(pair *sshkey.Pair) bool {
 	return u.Public != nil && pair.Public != nil && bytes.Equal(sshkey.Plain(u.Public).Marshal(), pair.Public.Marshal())
 }
 
-// Reasons for which git refuses to sign, for errors.Is.
+// Reasons for which git would refuse to sign, as the checks of this package return them, for errors.Is.
 var (
 	ErrNoKey     = errors.New("no key is named (user.signingKey)")
 	ErrNoFile    = errors.New("the key file is not there")

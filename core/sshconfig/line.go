@@ -12,7 +12,7 @@ const (
 	maxFiles     = 4096    // read for one resolution, so that globs cannot multiply without end
 )
 
-// The reasons why the client refuses a line.
+// The reasons why the client refuses a line; each is in a [Problem].
 var (
 	ErrNoArgument = errors.New("no argument after the keyword")
 	ErrQuote      = errors.New("a quotation mark without its partner")

@@ -35,7 +35,7 @@ const (
 // Forms lists all forms.
 func Forms() []Form { return []Form{OpenSSH, PKCS8, PKCS1, SEC1, RFC4716} }
 
-// Reasons for which a key is not written in a form, for errors.Is.
+// Reasons for which [Write] does not write a key in a format, for errors.Is.
 var (
 	ErrFormKind = fault.New("key-form-kind", fault.Misused, "this format is not for keys of this type")
 	ErrFormLock = fault.New("key-form-lock", fault.Misused, "this form has no lock worth its name")

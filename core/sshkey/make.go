@@ -35,7 +35,7 @@ const (
 	mostRSA    = 8192
 )
 
-// Reasons for which a key is not made, for errors.Is.
+// Reasons for which [Make] and [Check] refuse a [Spec], for errors.Is.
 var (
 	ErrKind = fault.New("key-kind", fault.Misused, "keys are of type ed25519, ecdsa or rsa")
 	ErrSize = fault.New("key-size", fault.Misused, "ed25519 has one size, ecdsa 256, 384 or 521 bits, rsa 3072 to 8192 bits")

@@ -39,7 +39,8 @@ const MaxFileBytes = 64 << 10
 // MaxCommentBytes bounds a comment, which travels with the public line into forms and lists.
 const MaxCommentBytes = 200
 
-// Reasons why a file cannot be read as a key, to be tested with errors.Is.
+// Reasons why [Load] and [Parse] cannot read a file as a key, and the key cannot be used, to be tested with
+// errors.Is.
 var (
 	ErrTooLarge   = fmt.Errorf("larger than %d bytes, so it is no key", MaxFileBytes)
 	ErrNotKey     = errors.New("not a private key that ssh reads")

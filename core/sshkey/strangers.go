@@ -11,7 +11,7 @@ import (
 	"anchorage.example/unicrux/core/lazyregexp"
 )
 
-// Reasons why a file that holds a key cannot be read as one: it is told as what it is.
+// Reasons why a file that holds a key cannot be read as one, returned where [ErrNotKey] would say less.
 var (
 	ErrPKCS12    = errors.New("in PKCS#12, a store of certificates with their keys, which ssh does not read: write the key out of it as PKCS#8")
 	ErrDER       = errors.New("in DER, the binary form, which ssh does not read: write it as PEM, with a line before and behind it")

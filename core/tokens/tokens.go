@@ -23,7 +23,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a token is not kept, for errors.Is.
+// Reasons for which [Keep], [Issue], [Renew] and the search for a token fail, for errors.Is.
 var (
 	ErrOwner         = fault.New("token-of-another-account", fault.Refused, "the token is another account's")
 	ErrTokenUnproved = fault.New("token-unproved", fault.Refused, "the host does not accept this token")

@@ -14,7 +14,7 @@ import (
 	"anchorage.example/unicrux/core/workstation"
 )
 
-// Reasons for which a host is not trusted, for errors.Is.
+// Reasons for which [Host] and [Seen.Store] do not store a host's key, for errors.Is.
 var (
 	ErrUnpublished = fault.New("host-key-unpublished", fault.Refused, "the host publishes no key that we know of, so there is nothing to compare with")
 	ErrOtherKey    = fault.New("host-key-other", fault.Refused, "the host offers another key than the one it should have")

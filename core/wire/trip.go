@@ -33,7 +33,8 @@ const (
 	AtService              // the repository
 )
 
-// The reasons for which a way ends, to be tested with errors.Is.
+// The reasons for which a way ends: each is that of a [Failure], which [GoSSH] and [GoWeb] return, to be tested with
+// errors.Is.
 var (
 	ErrNameUnknown = fault.New("host-name-unknown", fault.Refused, "the name does not exist")
 	ErrNoNames     = errors.New("no name server answers")

@@ -18,7 +18,7 @@ import (
 	"anchorage.example/unicrux/core/fault"
 )
 
-// Reasons for which a proxy does not lead anywhere, for errors.Is.
+// Reasons for which [Tunnel] gets no connection through a proxy, for errors.Is.
 var (
 	ErrNoProxy      = fault.New("connection-no-proxy", fault.Refused, "the proxy cannot be reached")
 	ErrProxyRefuses = fault.New("connection-proxy-refuses", fault.Refused, "the proxy declines")

@@ -23,7 +23,7 @@ import (
 	"anchorage.example/unicrux/core/waiting"
 )
 
-// The further reasons for which a way over HTTPS ends, to be tested with errors.Is.
+// The further reasons of a [Failure] of [GoWeb], to be tested with errors.Is.
 var (
 	ErrNotTLS  = errors.New("something else than TLS answers")
 	ErrVersion = errors.New("no version of TLS in common")

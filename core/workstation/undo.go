@@ -15,7 +15,7 @@ import (
 	"anchorage.example/unicrux/core/redact"
 )
 
-// Reasons for which a change is not taken back, for errors.Is.
+// Reasons for which [Station.Undo] does not take a change back, for errors.Is.
 var (
 	ErrNoChange = fault.New("change-unknown", fault.Refused, "no such change is in the record")
 	ErrUndone   = fault.New("change-undone", fault.Refused, "this change was taken back already")
