@@ -25,8 +25,8 @@ const maxLinks = 40
 // ErrExists is returned for a file that was to be made and is there already.
 var ErrExists = fault.New("file-exists", fault.Refused, "exists already")
 
-// Reasons for which an edit of a [Batch] does not replace a file by one that has another content, for errors.Is: another
-// name of it, or who may read it, would not be the same.
+// Reasons for which an edit of a [Batch] does not replace a file by one that has another content, for errors.Is:
+// another name of it, or who may read it, would not be the same.
 var (
 	ErrForeign    = fault.New("file-foreign", fault.Failed, "the file belongs to another user or group")
 	ErrLinked     = fault.New("file-linked", fault.Failed, "the file has several names (hard links), and the others would keep the old content")
