@@ -159,7 +159,7 @@ func (p *person) path(parts ...string) string {
 
 func (p *person) environ() []string {
 	return slices.DeleteFunc(append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + p.home, "LC_ALL=C",
-		"GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0",
+		"GIT_CONFIG_NOSYSTEM=1", "GIT_TERMINAL_PROMPT=0", "UNICRUX_MACHINE=" + p.path(".machine"),
 		"GIT_SSH_COMMAND=ssh -F " + p.path(".ssh", "config") + " -o BatchMode=yes",
 		"GIT_AUTHOR_NAME=Ines Marlow", "GIT_AUTHOR_EMAIL=ines.marlow@tidewater.example",
 		"GIT_COMMITTER_NAME=Ines Marlow", "GIT_COMMITTER_EMAIL=ines.marlow@tidewater.example"}, p.extra...),

@@ -41,6 +41,10 @@ func topic(root *cobra.Command, name string) (render.HelpPage, bool) {
 					Name:  "UNICRUX_STATE",
 					About: "The folder for the record of changes, in place of ~/.local/state/unicrux.",
 				},
+				{
+					Name:  "UNICRUX_MACHINE",
+					About: "The folder of what the administrator keeps for everybody, in place of /etc/unicrux.",
+				},
 				{Name: "NO_COLOR", About: "Set to anything: no colours."},
 				{Name: "LC_ALL, LC_CTYPE, LANG", About: "The first that is set says whether the terminal shows UTF-8."},
 				{
@@ -55,6 +59,7 @@ func topic(root *cobra.Command, name string) (render.HelpPage, bool) {
 				{Name: "~/.ssh/known_hosts", About: "Host keys, after they were compared."},
 				{Name: "~/.ssh/NAME, NAME.pub", About: "Keys. A key that is retired is set aside, never deleted."},
 				{Name: "~/.gitconfig", About: "One include, and what you set with host set."},
+				{Name: "/etc/unicrux/hosts", About: "Descriptions of hosts for everybody here. Unicrux only reads them."},
 				{Name: "~/.config/unicrux", About: "Descriptions of hosts, and git's settings for them."},
 				{Name: "~/.local/share/unicrux", About: "The chest, sealed by its passphrase."},
 				{Name: "~/.local/state/unicrux", About: "The record of changes, and sockets of the holder."}}}}}, true

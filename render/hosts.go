@@ -35,6 +35,10 @@ func Host(s Style, d *describe.Description) string {
 	if d.Interface.URL != "" {
 		rows = append(rows, row{label: "API", tone: grey, lines: []string{d.Interface.URL}})
 	}
+	if d.Managed != "" {
+		rows = append(rows, row{label: "kept", tone: grey, text: "by this machine's administrator, for everybody, in " +
+			d.Managed})
+	}
 	return s.block(9, append(rows, row{label: "can", tone: grey, text: abilities(d)}))
 }
 
@@ -135,7 +139,8 @@ func Hosts(s Style, list []*describe.Description) string {
 
 func hostDoc(d *describe.Description) document.Host {
 	return document.Host{Name: d.Name, Title: d.Title, HostName: d.HostName(), User: d.SSH.User, Port: d.Port(),
-		Address: document.Text(d.SSH.Address), API: document.Text(d.Interface.URL)}
+		Address: document.Text(d.SSH.Address), API: document.Text(d.Interface.URL),
+		ManagedBy: document.Text(document.Path(d.Managed))}
 }
 
 // HostDocument makes the document of one host.

@@ -46,7 +46,7 @@ func (h forgeAPI) serve(mux *http.ServeMux) {
 		method, path, _ := strings.Cut(pattern, " ")
 		mux.HandleFunc(method+" "+InterfacePath+path, handler)
 	}
-	oauthServer{h.Host}.serve(mux)
+	oauthServer(h).serve(mux)
 }
 
 // signedIn lets a request through whose token belongs to an account and has a scope.

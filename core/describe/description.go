@@ -50,6 +50,10 @@ type Description struct {
 	// host's own value or values.
 	Words Words `toml:"words"`
 
+	// Managed is the file from which it was read where the administrator keeps it for the whole machine; empty for one
+	// that the person added.
+	Managed string `toml:"-"`
+
 	// Chosen is what a person chose where a lookup finds several, by the name of the lookup.
 	Chosen map[string]string `toml:"-"`
 

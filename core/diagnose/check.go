@@ -137,7 +137,7 @@ func overSSH(ctx context.Context, way *finding.Way, located localcheck.Located, 
 	crux = refine(ctx, located, &settled, moved(located, crux))
 	way.BreakAt(crux)
 	way.Add(finding.Part{Notes: movedNote(located, crux)})
-	if way.Mends = movedMends(located, crux); way.Mends == nil {
+	if way.Mends = ourMends(located, crux); way.Mends == nil {
 		way.Mends = sshcheck.Mends(settled, way.Account, crux)
 	}
 	return nil
@@ -180,7 +180,7 @@ func overWeb(ctx context.Context, way *finding.Way, located localcheck.Located, 
 	crux = refine(ctx, located, nil, moved(located, crux))
 	way.BreakAt(crux)
 	way.Add(finding.Part{Notes: movedNote(located, crux)})
-	if way.Mends = movedMends(located, crux); way.Mends == nil {
+	if way.Mends = ourMends(located, crux); way.Mends == nil {
 		way.Mends = webcheck.Mends(settled, way.Account, crux)
 	}
 	return nil

@@ -128,6 +128,9 @@ func keepFrom(batch *workstation.Batch, station *workstation.Station, source Sou
 // Again gets a description once more from where it came. A learned host is asked for the one that it hands out of
 // itself. The error wraps [ErrNoSource], or is that of [Get] or [Offered].
 func Again(ctx context.Context, station *workstation.Station, d *describe.Description) (Source, error) {
+	if err := managed(d); err != nil {
+		return Source{}, err
+	}
 	if d.IsLearned() {
 		at := d.HTTPSAt()
 		return Offered(ctx, station, at)

@@ -81,7 +81,8 @@ func sameHost(a, b *describe.Description) bool {
 // server by which one signs in may serve several hosts, and is the same to all of them then.
 func (r *Registry) conflict(d *describe.Description) *ConflictError {
 	for _, other := range r.Hosts {
-		if other.Name == d.Name || other.IsLearned() && !d.IsLearned() && sameHost(other, d) {
+		if other.Name == d.Name || other.IsLearned() && !d.IsLearned() && sameHost(other, d) ||
+			other.Managed != "" && d.Managed == "" { // a person's own takes the place of the administrator's
 			continue
 		}
 		if allow.SameHost(other.HostName(), d.HostName()) {

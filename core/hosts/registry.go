@@ -67,6 +67,9 @@ func Open(station *workstation.Station) (*Registry, error) {
 		}
 		registry.Hosts = append(registry.Hosts, d)
 	}
+	if err := registry.readManaged(station); err != nil {
+		return nil, err
+	}
 	return registry, registry.readAccounts(station)
 }
 

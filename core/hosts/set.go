@@ -369,6 +369,9 @@ func Drop(ctx context.Context, batch *workstation.Batch, station *workstation.St
 	if d := registry.ForHost(hostName); d != nil && d.ForAccount != "" {
 		return DropAccount(ctx, batch, station, registry, d.Name)
 	}
+	if err := managed(registry.ForHost(hostName)); err != nil {
+		return err
+	}
 	for _, a := range registry.accounts {
 		if a.Host.HostName() == hostName {
 			if err := DropAccount(ctx, batch, station, registry, a.Name+"@"+a.Host.Name); err != nil {

@@ -22,6 +22,7 @@ type Person struct {
 	Data    string // the chest
 	State   string // the record of changes
 	Cache   string // what can be found out again
+	Machine string // what the administrator keeps there for everybody
 
 	Environ []string // the environment that git and ssh are started with
 }
@@ -41,7 +42,19 @@ func Of(environ []string, sshHome string) Person {
 	p.Data = p.folder("UNICRUX_DATA", "XDG_DATA_HOME", ".local/share")
 	p.State = p.folder("UNICRUX_STATE", "XDG_STATE_HOME", ".local/state")
 	p.Cache = p.folder("", "XDG_CACHE_HOME", ".cache")
+	p.Machine = p.machine()
 	return p
+}
+
+// machine is the folder in which the administrator keeps what holds for everybody here.
+func (p Person) machine() string {
+	if dir := p.Getenv("UNICRUX_MACHINE"); isAbsolute(dir) {
+		return dir
+	}
+	if dir := p.Getenv("ProgramData"); runtime.GOOS == "windows" && dir != "" {
+		return join(dir, "unicrux")
+	}
+	return "/etc/unicrux"
 }
 
 // folder picks one of our folders: our own variable, else the XDG base directory

@@ -40,7 +40,11 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 			return opening, err
 		}
 		opening.Way = way
-		if step, err := repoint(ctx, p, way); err != nil || step.Change != 0 {
+		step, err := settleManaged(p, way)
+		if err == nil && step.Change == 0 {
+			step, err = repoint(ctx, p, way)
+		}
+		if err != nil || step.Change != 0 {
 			if err != nil {
 				return opening, err
 			}
@@ -84,7 +88,7 @@ func Open(ctx context.Context, p site.Site, request finding.Request, person Pers
 			told(step)
 			continue
 		}
-		step, err := carryOut(ctx, p, way, mend, request, person)
+		step, err = carryOut(ctx, p, way, mend, request, person)
 		if step.Change != 0 {
 			opening.Steps = append(opening.Steps, step)
 		}
@@ -156,5 +160,21 @@ func repoint(ctx context.Context, p site.Site, way *finding.Way) (Step, error) {
 	batch := p.Station.Begin("Let your settings start Unicrux where it is now.", false, way.Question.Host)
 	err := hosts.Repoint(ctx, batch, p.Station, p.Program)
 	return Step{Code: causes.ProgramMoved, Summary: "Your settings start Unicrux where it is now.",
+		Change: batch.Change().ID}, err
+}
+
+// settleManaged configures ssh for a host that the administrator of the machine describes, as adding it would have done.
+func settleManaged(p site.Site, way *finding.Way) (Step, error) {
+	d, err := p.Registry.Find(way.Question.Host)
+	if err != nil || way.Question.Transport != "ssh" {
+		return Step{}, nil // it is not described: something else is the matter then
+	}
+	settings := hosts.Unsettled(p.Station, d)
+	if len(settings) == 0 {
+		return Step{}, nil
+	}
+	batch := p.Station.Begin("Configure how ssh reaches "+d.Name+".", false, d.Name)
+	err = hosts.Settle(batch, p.Station, d.HostName(), settings...)
+	return Step{Code: causes.NameUnknown, Summary: "ssh reaches " + d.Name + " as this machine's description says.",
 		Change: batch.Change().ID}, err
 }

@@ -14,6 +14,8 @@ type Host struct {
 	Address *string `json:"address" jsonschema:"nullable"`
 	// API is the URL of its API; null where it is not known.
 	API *string `json:"api" jsonschema:"nullable"`
+	// ManagedBy is the file in which the machine's administrator describes it for everybody; null for the person's own.
+	ManagedBy *Path `json:"managed_by" jsonschema:"nullable"`
 }
 
 // A HostAlone is one host.

@@ -35,8 +35,15 @@ func movedNote(located localcheck.Located, crux *finding.Crux) []finding.Note {
 	return []finding.Note{finding.NewNote(causes.ProgramMoved, located.Question.Host)}
 }
 
-// movedMends is what makes the settings start this program where it is; nil for other cruxes.
-func movedMends(located localcheck.Located, crux *finding.Crux) []finding.Mend {
+// ourMends is what corrects settings of ours: they lack a host that the administrator describes, or start this program
+// where it is no longer; nil for other cruxes.
+func ourMends(located localcheck.Located, crux *finding.Crux) []finding.Mend {
+	if settings := hosts.Unsettled(located.Station, located.Host); len(settings) > 0 && !crux.Stage.Before(causes.Reach) {
+		mend := finding.Mend{By: causes.You,
+			Summary: "Configure ssh for " + located.Host.Name + ", as the description of this machine's administrator says."}
+		return []finding.Mend{located.Command(mend, finding.Action{Do: finding.SettleHost, Settings: settings},
+			located.Station.Tilde(hosts.OurFile(located.Station)), localcheck.Unicrux, "ready", located.Host.Name)}
+	}
 	if crux.Code != causes.ProgramMoved {
 		return nil
 	}
