@@ -29,7 +29,8 @@ func TestManagedHost(t *testing.T) {
 		t.Errorf("anybody could have written it: %s", r)
 	}
 	p.chmod(0o644, ".machine", "hosts", "forge.toml")
-	if r := p.must("host", "show", "forge"); !strings.Contains(r.out, "administrator") || !strings.Contains(r.out, file) {
+	r := p.must("host", "show", "forge")
+	if !strings.Contains(r.out, "administrator") || !strings.Contains(r.out, file) {
 		t.Errorf("shown: %s", r)
 	}
 	p.must("ready", drift, "--token-from", host.TokenFile(), "--no-passphrase")

@@ -37,7 +37,7 @@ func cardCommand(a *app) *cobra.Command {
 which field takes the token, the type of sign-in, the key and its format. A secret is not
 shown; --copy puts one field on the clipboard.`,
 		RunE: func(_ *cobra.Command, args []string) error {
-			if err := o.relock.validate(); err != nil {
+			if err := o.relock.validate(a); err != nil {
 				return err
 			}
 			return runCard(a, o, args[0])

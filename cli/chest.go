@@ -70,6 +70,9 @@ func lockNew(a *app, c *chest.Chest, source string) error {
 // readyForSecrets makes sure that secrets can be put into the chest. Nothing is opened for that.
 func readyForSecrets(a *app, c *chest.Chest, source string) error {
 	kind, err := c.Kind()
+	if err == nil {
+		err = c.Allows(kind)
+	}
 	if err != nil {
 		return err
 	}
@@ -314,6 +317,9 @@ func moveChest(a *app, to chest.Kind, source string) error {
 	c := chest.Of(a.station)
 	if to == "" {
 		return usage("say where to: --to accepts sealed, desktop or memory")
+	}
+	if err := c.Allows(to); err != nil { // before anything is asked for
+		return err
 	}
 	if a.dry {
 		return sayDoneAs(a, "Would move every secret to "+string(to)+".")

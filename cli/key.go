@@ -76,6 +76,11 @@ func newKey(a *app, o keyNewOptions, args []string) error {
 	if err := n.Check(a.station); err != nil { // before anybody is asked for anything
 		return err
 	}
+	if o.none {
+		if err := keys.MayBeUnlocked(a.station); err != nil {
+			return err
+		}
+	}
 	if !a.dry {
 		if n.Passphrase, err = a.newPassphrase(o.passphrase, o.none); err != nil {
 			return err

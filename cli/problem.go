@@ -77,7 +77,7 @@ func asProblem(err error) *problem {
 			exit: exitCrux}
 	}
 	var description *describe.Error
-	if errors.As(err, &description) {
+	if errors.As(err, &description) && fault.Of(err) == nil { // what has a code has its own advice
 		return &problem{message: err.Error(), advice: "Correct the description and add it again. Nothing was changed.",
 			exit: exitCrux}
 	}

@@ -28,12 +28,15 @@ func (o *relockOptions) addFlags(command *cobra.Command, none string) {
 	flags.BoolVar(&o.none, "no-passphrase", false, none)
 }
 
-func (o *relockOptions) validate() error {
+// validate tells what contradicts itself, or the policy of the machine.
+func (o *relockOptions) validate(a *app) error {
 	switch {
 	case o.none && o.new != "":
 		return usage("--new-passphrase-from and --no-passphrase contradict each other")
 	case o.old == "-" && o.new == "-":
 		return usage("only one of --passphrase-from and --new-passphrase-from can read standard input")
+	case o.none:
+		return keys.MayBeUnlocked(a.station)
 	}
 	return nil
 }
@@ -67,7 +70,7 @@ recorded, because it is a secret: undo cannot take this back.`,
 }
 
 func runLock(a *app, o *relockOptions, name string) error {
-	if err := o.validate(); err != nil {
+	if err := o.validate(a); err != nil {
 		return err
 	}
 	place, pair, err := keyAt(a, name)
@@ -120,7 +123,7 @@ passphrase; pkcs1 and sec1 protect a key too weakly and need --no-passphrase.`,
 }
 
 func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string) error {
-	if err := o.validate(); err != nil {
+	if err := o.validate(a); err != nil {
 		return err
 	}
 	if form == "" || out == "" {

@@ -69,12 +69,15 @@ func newToken(a *app, o *tokenOptions, name string) error {
 	if r.Label == "" {
 		r.Label = tokens.UsualLabel(place, host, r.Purposes)
 	}
-	if r.Until = hostapi.UsualEnd(host, "issue-token", a.station.Now()); o.until != "" {
-		if r.Until, err = expiry.End(o.until, a.station.Now()); err != nil {
-			return err
-		}
+	if o.until != "" {
+		r.Until, err = expiry.End(o.until, a.station.Now())
+	} else {
+		r.Until, err = tokens.UsualEnd(place, host, "issue-token")
 	}
-	if err := hostapi.CheckToken(host, "issue-token", r, a.station.Now()); err != nil {
+	if err != nil {
+		return err
+	}
+	if err := tokens.Check(place, host, "issue-token", r); err != nil {
 		return err
 	}
 	if !a.dry {

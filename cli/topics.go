@@ -60,6 +60,7 @@ func topic(root *cobra.Command, name string) (render.HelpPage, bool) {
 				{Name: "~/.ssh/NAME, NAME.pub", About: "Keys. A key that is retired is set aside, never deleted."},
 				{Name: "~/.gitconfig", About: "One include, and what you set with host set."},
 				{Name: "/etc/unicrux/hosts", About: "Descriptions of hosts for everybody here. Unicrux only reads them."},
+				{Name: "/etc/unicrux/policy.toml", About: "What keys and tokens must be like here. Unicrux only reads it."},
 				{Name: "~/.config/unicrux", About: "Descriptions of hosts, and git's settings for them."},
 				{Name: "~/.local/share/unicrux", About: "The chest, sealed by its passphrase."},
 				{Name: "~/.local/state/unicrux", About: "The record of changes, and sockets of the holder."}}}}}, true

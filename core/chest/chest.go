@@ -20,6 +20,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/disk"
 	"anchorage.example/unicrux/core/fault"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -53,19 +54,21 @@ var (
 // A Chest is the folder.
 type Chest struct {
 	folder string
-	stop   <-chan struct{} // nobody waits for the chest any longer once it is closed
-	seen   string          // the file in which this computer notes what it saw of the folder
-	socket string          // of the chest's door
-	opener opener          // for this process alone; nil as long as nobody gave the passphrase
-	recall *recall         // nil in a process that does not live long
-	work   int             // how hard a passphrase is to guess; 0 for as hard as the library makes it
+	stop   <-chan struct{}               // nobody waits for the chest any longer once it is closed
+	seen   string                        // the file in which this computer notes what it saw of the folder
+	socket string                        // of the chest's door
+	opener opener                        // for this process alone; nil as long as nobody gave the passphrase
+	recall *recall                       // nil in a process that does not live long
+	work   int                           // how hard a passphrase is to guess; 0 for as hard as the library makes it
+	rules  func() (policy.Policy, error) // the machine's policy; nil where none counts
 }
 
 // Of returns the chest of a workstation, which may not be there yet.
 func Of(station *workstation.Station) *Chest {
 	folder := filepath.Join(station.Data, "chest")
 	return &Chest{folder: folder, stop: station.Stop, seen: seenFile(station.State, folder),
-		socket: station.DoorSocket(), work: passphraseWork}
+		socket: station.DoorSocket(), work: passphraseWork,
+		rules: func() (policy.Policy, error) { return policy.Read(station) }}
 }
 
 // Easy makes the passphrases that are set from now on easy to guess and quick to try: for tests alone.
@@ -199,6 +202,9 @@ func (c *Chest) keep(e Entry, s Secret, name func(wanted string) (string, error)
 	}
 	if e.Kind == "" {
 		if e.Kind, err = c.Kind(); err != nil {
+			return e, err
+		}
+		if err = c.Allows(e.Kind); err != nil {
 			return e, err
 		}
 	}

@@ -58,6 +58,9 @@ func (c *Chest) removeElsewhere(e Entry) error {
 // Move moves every secret to another kind of place. Each is in its new place, and was read
 // back from there, before it leaves the old one.
 func (c *Chest) Move(to Kind) (moved []string, err error) {
+	if err := c.Allows(to); err != nil {
+		return nil, err
+	}
 	list, err := c.List()
 	if err != nil {
 		return nil, err

@@ -102,10 +102,29 @@ func (c *Chest) changeKey(do func(*keyFile) error) error {
 	})
 }
 
-// Kind is where new secrets go.
+// Kind is where new secrets go: where the person settled it, else the place that the policy of the machine prefers.
 func (c *Chest) Kind() (Kind, error) {
 	k, err := c.key()
+	if k.Kind == "" && c.rules != nil {
+		rules, _ := c.rules() // one that cannot be read is told by Allows
+		if places := rules.Places(); len(places) > 0 {
+			k.Kind = Kind(places[0])
+		}
+	}
 	return cmp.Or(k.Kind, Sealed), err
+}
+
+// Allows says whether the policy of the machine lets secrets go to a kind of place; the error is a
+// [policy.ErrForbidden] otherwise.
+func (c *Chest) Allows(kind Kind) error {
+	if c.rules == nil {
+		return nil
+	}
+	rules, err := c.rules()
+	if err != nil {
+		return err
+	}
+	return rules.Place(string(kind))
 }
 
 // SetKind settles where new secrets go.

@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/expiry"
 	"anchorage.example/unicrux/core/sshkey"
+	"anchorage.example/unicrux/core/strict"
 	"anchorage.example/unicrux/core/untrusted"
 )
 
@@ -214,7 +215,8 @@ func (d *Description) checkRules() error {
 	}
 	for purpose, scopes := range d.Purposes {
 		if !slices.Contains(Purposes(), purpose) {
-			return wrong("purposes."+purpose, "a purpose that the language does not know%s", meant(purpose, Purposes()))
+			return wrong("purposes."+purpose, "a purpose that the language does not know%s",
+				strict.Meant(purpose, Purposes()))
 		}
 		if slices.ContainsFunc(scopes, func(s string) bool { return s == "" || untrusted.Clean(s) != s }) {
 			return wrong("purposes."+purpose, "a list of the host's own scopes is needed")

@@ -10,6 +10,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 
 	"anchorage.example/unicrux/core/allow"
+	"anchorage.example/unicrux/core/strict"
 )
 
 var methods = []string{"GET", "POST", "PUT", "PATCH", "DELETE"}
@@ -19,7 +20,7 @@ func (d *Description) checkOperations() error {
 		at := "operations." + name
 		kind, found := Operations[name]
 		if !found {
-			return wrong(at, "an operation that the language does not know%s", meant(name, known()))
+			return wrong(at, "an operation that the language does not know%s", strict.Meant(name, known()))
 		}
 		operation := d.Operations[name]
 		used, err := d.checkRequest(at, operation, slices.Concat(kind.Takes, everywhere, []string{entries}))
@@ -78,7 +79,7 @@ func (d *Description) checkFields(at, name string, fields map[string]Places, kin
 	all := slices.Concat(kind.Needs, kind.OneOf, kind.Finds)
 	for _, field := range slices.Sorted(maps.Keys(fields)) {
 		if !slices.Contains(all, field) {
-			return wrong(at+"."+field, "a field that %s does not know%s", name, meant(field, all))
+			return wrong(at+"."+field, "a field that %s does not know%s", name, strict.Meant(field, all))
 		}
 		for _, text := range fields[field] {
 			if err := place(text); err != nil {
@@ -246,7 +247,7 @@ func (d *Description) checkVariables(at string, used, given []string) error {
 	for _, variable := range used {
 		if _, found := d.Lookups[variable]; !found && !slices.Contains(given, variable) {
 			all := slices.Concat(given, slices.Sorted(maps.Keys(d.Lookups)))
-			return wrong(at, "{%s} has no value here%s", variable, meant(variable, all))
+			return wrong(at, "{%s} has no value here%s", variable, strict.Meant(variable, all))
 		}
 	}
 	return nil

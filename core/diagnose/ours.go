@@ -38,7 +38,8 @@ func movedNote(located localcheck.Located, crux *finding.Crux) []finding.Note {
 // ourMends is what corrects settings of ours: they lack a host that the administrator describes, or start this program
 // where it is no longer; nil for other cruxes.
 func ourMends(located localcheck.Located, crux *finding.Crux) []finding.Mend {
-	if settings := hosts.Unsettled(located.Station, located.Host); len(settings) > 0 && !crux.Stage.Before(causes.Reach) {
+	settings := hosts.Unsettled(located.Station, located.Host)
+	if len(settings) > 0 && !crux.Stage.Before(causes.Reach) {
 		mend := finding.Mend{By: causes.You,
 			Summary: "Configure ssh for " + located.Host.Name + ", as the description of this machine's administrator says."}
 		return []finding.Mend{located.Command(mend, finding.Action{Do: finding.SettleHost, Settings: settings},

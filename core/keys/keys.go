@@ -17,6 +17,7 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/sshkey"
@@ -99,10 +100,17 @@ func (n NewKey) CommentFor(station *workstation.Station) string {
 	return strings.TrimSpace(text + " " + n.Note)
 }
 
-// Check makes sure that a key can be made: a kind and size that there are, a name that
-// serves, and nothing in its place.
+// Check makes sure that a key can be made: a kind and size that there are and that the policy of the machine allows, a
+// name that serves, and nothing in its place.
 func (n NewKey) Check(station *workstation.Station) error {
 	if err := n.spec(station).Check(); err != nil {
+		return err
+	}
+	rules, err := policy.Read(station)
+	if err == nil {
+		err = rules.Key(n.kind(), n.spec(station).Size())
+	}
+	if err != nil {
 		return err
 	}
 	if n.Host != nil && !n.Host.HasSSH() {
@@ -120,10 +128,25 @@ func (n NewKey) Check(station *workstation.Station) error {
 	return nil
 }
 
+// MayBeUnlocked says whether the policy of this machine allows a key without a passphrase; the error is a
+// [policy.ErrForbidden] otherwise.
+func MayBeUnlocked(station *workstation.Station) error {
+	rules, err := policy.Read(station)
+	if err != nil {
+		return err
+	}
+	return rules.Unlocked()
+}
+
 // Make makes a key, and settings that point to it when a host is named.
 func Make(ctx context.Context, p site.Site, batch *workstation.Batch, n NewKey) (*sshkey.Pair, error) {
 	if err := n.Check(p.Station); err != nil {
 		return nil, err
+	}
+	if n.Passphrase.Empty() && !batch.Dry { // where nothing is made, nobody was asked for one
+		if err := MayBeUnlocked(p.Station); err != nil {
+			return nil, err
+		}
 	}
 	made, err := sshkey.Make(n.spec(p.Station))
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/keys"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/workstation"
@@ -195,3 +196,40 @@ func TestKept(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestPolicy: neither a new key, nor one in another form, nor one whose passphrase is taken off is without a passphrase
+// where the policy of the machine forbids it; a dry run of a new key, which asks for none, is no such key.
+func TestPolicy(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	pair := s.Key("mine", "seven tides")
+	before := s.Read(".ssh", "mine")
+	s.Write("unicrux = 1\n[rules]\nkey-no-passphrase = \"must\"\nkey-weak = { level = \"must\", kinds = [\"ed25519\"] }\n",
+		".machine", "policy.toml")
+	old, none := text("seven tides"), secret.Text{}
+	for name, err := range map[string]error{
+		"new":          second(keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Name: "bare"})),
+		"another type": keys.NewKey{Name: "curve", Kind: sshkey.ECDSA}.Check(s.Station),
+		"taken off":    keys.Relock(s.Site, s.Batch(), pair, old, none),
+		"another form": keys.Save(s.Site, s.Batch(), pair, sshkey.PKCS8, "mine.pem", old, none),
+	} {
+		if !errors.Is(err, policy.ErrForbidden) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if s.Read(".ssh", "mine") != before {
+		t.Error("the key was written again")
+	}
+	dry := s.Station.Begin("A change of a test.", true)
+	for name, err := range map[string]error{
+		"with one": second(keys.Make(t.Context(), s.Site, s.Batch(), keys.NewKey{Name: "locked", Passphrase: old})),
+		"another":  keys.Relock(s.Site, s.Batch(), pair, old, text("eight tides")),
+		"dry":      second(keys.Make(t.Context(), s.Site, dry, keys.NewKey{Name: "bare"})),
+	} {
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func second[T any](_ T, err error) error { return err }

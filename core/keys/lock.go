@@ -15,6 +15,11 @@ func Relock(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, old, new s
 	if !pair.Locked && new.Empty() { // it is so already
 		return nil
 	}
+	if new.Empty() {
+		if err := MayBeUnlocked(p.Station); err != nil {
+			return err
+		}
+	}
 	private, err := pair.Raw(old)
 	if err != nil {
 		return err
@@ -51,6 +56,11 @@ func Save(p site.Site, batch *workstation.Batch, pair *sshkey.Pair, form sshkey.
 		return batch.Create(out, words, 0o644, []byte(sshkey.Line(pair.Public, pair.Comment)+"\n"), false)
 	case pair.Alone:
 		return fmt.Errorf("%s: %w", form, sshkey.ErrFormKind)
+	}
+	if new.Empty() {
+		if err := MayBeUnlocked(p.Station); err != nil {
+			return err
+		}
 	}
 	private, err := pair.Raw(old)
 	if err != nil {

@@ -83,7 +83,7 @@ func TestFolders(t *testing.T) {
 			Cache: "/h/.cache/unicrux"}},
 	} {
 		got := Of(row.environ, row.sshHome)
-		row.want.Environ, row.want.UID = row.environ, os.Getuid()
+		row.want.Environ, row.want.UID, row.want.Machine = row.environ, os.Getuid(), "/etc/unicrux"
 		if !reflect.DeepEqual(got, row.want) {
 			t.Errorf("%s: %+v, want %+v", row.name, got, row.want)
 		}

@@ -163,7 +163,7 @@ func repoint(ctx context.Context, p site.Site, way *finding.Way) (Step, error) {
 		Change: batch.Change().ID}, err
 }
 
-// settleManaged configures ssh for a host that the administrator of the machine describes, as adding it would have done.
+// settleManaged configures ssh for a host that the machine's administrator describes, as adding it would have done.
 func settleManaged(p site.Site, way *finding.Way) (Step, error) {
 	d, err := p.Registry.Find(way.Question.Host)
 	if err != nil || way.Question.Transport != "ssh" {

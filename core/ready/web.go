@@ -89,8 +89,10 @@ func issueToken(ctx context.Context, p site.Site, batch *workstation.Batch, host
 			return "", err
 		}
 	}
-	r := hostapi.TokenRequest{Label: tokens.UsualLabel(p, host, purposes), Purposes: purposes,
-		Until: hostapi.UsualEnd(host, "issue-token", p.Station.Now())}
+	r := hostapi.TokenRequest{Label: tokens.UsualLabel(p, host, purposes), Purposes: purposes}
+	if r.Until, err = tokens.UsualEnd(p, host, "issue-token"); err != nil {
+		return "", err
+	}
 	e, _, err := tokens.Issue(ctx, p, batch, client, r)
 	good := ""
 	if !e.Until.IsZero() {

@@ -1,6 +1,7 @@
 package sshkey
 
 import (
+	"cmp"
 	"crypto"
 	"crypto/ecdsa"
 	"crypto/ed25519"
@@ -47,6 +48,12 @@ type Spec struct {
 	Bits       int    // 0 for the kind's default: 256 for ecdsa, 4096 for rsa
 	Comment    string
 	Passphrase secret.Text
+}
+
+// Size is the size of the key in bits.
+func (s Spec) Size() int {
+	usual := map[string]int{RSA: defaultRSA}[s.Kind]
+	return cmp.Or(s.Bits, usual, 256)
 }
 
 // Made is a new pair, in memory: the content of its two files.
@@ -112,11 +119,7 @@ func (s Spec) generate() (crypto.Signer, error) {
 		}
 		return ecdsa.GenerateKey(c, rand.Reader)
 	case RSA:
-		bits := s.Bits
-		if bits == 0 {
-			bits = defaultRSA
-		}
-		return rsa.GenerateKey(rand.Reader, bits)
+		return rsa.GenerateKey(rand.Reader, s.Size())
 	}
 	_, private, err := ed25519.GenerateKey(rand.Reader)
 	return private, err

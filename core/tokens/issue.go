@@ -14,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
@@ -38,7 +39,7 @@ func (e *LeftError) Unwrap() error { return e.Err }
 func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *hostapi.Client,
 	r hostapi.TokenRequest) (chest.Entry, *Proven, error) {
 	d := client.Description
-	if err := hostapi.CheckToken(d, "issue-token", r, p.Station.Now()); err != nil {
+	if err := Check(p, d, "issue-token", r); err != nil {
 		return chest.Entry{}, nil, err
 	}
 	var issued *hostapi.IssuedToken
@@ -73,6 +74,29 @@ func Issue(ctx context.Context, p site.Site, batch *workstation.Batch, client *h
 		err = &LeftError{Host: d.Name, Label: r.Label, ID: issued.ID, Err: err}
 	}
 	return e, proven, err
+}
+
+// UsualEnd is [hostapi.UsualEnd], or the latest end that the policy of this machine allows where that is earlier.
+func UsualEnd(p site.Site, d *describe.Description, operation string) (time.Time, error) {
+	until := hostapi.UsualEnd(d, operation, p.Station.Now())
+	if until.IsZero() {
+		return until, nil
+	}
+	rules, err := policy.Read(p.Station)
+	return rules.Within(until), err
+}
+
+// Check tells why a token cannot be asked for: see [hostapi.CheckToken] and [policy.ErrForbidden]. Where no end is
+// asked for, the host settles it, and [Keep] judges.
+func Check(p site.Site, d *describe.Description, operation string, r hostapi.TokenRequest) error {
+	if err := hostapi.CheckToken(d, operation, r, p.Station.Now()); err != nil {
+		return err
+	}
+	rules, err := policy.Read(p.Station)
+	if err != nil || r.Until.IsZero() {
+		return err
+	}
+	return rules.Token(r.Until)
 }
 
 // mostLabels bounds how often a host is asked with another label.

@@ -77,12 +77,14 @@ func Renew(ctx context.Context, p site.Site, batch *workstation.Batch, e chest.E
 	}
 	request := hostapi.TokenRequest{Label: e.Label, Purposes: e.Purposes, Until: until}
 	if until.IsZero() && hostapi.TakesEnd(d, "renew-token") {
-		request.Until = hostapi.UsualEnd(d, "renew-token", p.Station.Now())
+		if request.Until, err = UsualEnd(p, d, "renew-token"); err != nil {
+			return e, err
+		}
 	}
 	if !d.Can("renew-token") {
 		return e, fmt.Errorf("%s: %w", d.Name, ErrRenewByHand)
 	}
-	if err := hostapi.CheckToken(d, "renew-token", request, p.Station.Now()); err != nil {
+	if err := Check(p, d, "renew-token", request); err != nil {
 		return e, err
 	}
 	var issued *hostapi.IssuedToken

@@ -18,6 +18,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/oauth"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/site"
 	"anchorage.example/unicrux/core/suggest"
 	"anchorage.example/unicrux/core/workstation"
@@ -148,6 +149,15 @@ func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken
 		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
 	}
 	e := EntryFor(p, n, proven)
+	if !n.Signed { // what comes of signing in ends within the hour, and is renewed unasked
+		rules, err := policy.Read(p.Station)
+		if err == nil {
+			err = rules.Token(e.Until)
+		}
+		if err != nil {
+			return chest.Entry{}, proven, err
+		}
+	}
 	step := workstation.HostStep{Host: n.Host.Name, Act: hosts.ActKeep,
 		Data: map[string]string{"issued": yes(n.Issued), "replaced": yes(n.Replace != "")}}
 	if n.Replace == "" {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -13,6 +14,7 @@ import (
 	"anchorage.example/unicrux/core/hostapi"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/origin"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/takeback"
 	"anchorage.example/unicrux/core/tokens"
@@ -139,6 +141,52 @@ func TestKeep(t *testing.T) {
 	}
 	if got := tokens.PurposesOf(s.Description, []string{"repo:read"}); len(got) != 1 || got[0] != "clone" {
 		t.Errorf("purposes of what it may do: %v", got)
+	}
+}
+
+// TestPolicy: a token is not stored that is valid for longer than the policy of the machine allows, nor one of which no
+// end is known; where nobody says an end, it is the latest that is allowed; and secrets go where the policy prefers.
+func TestPolicy(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	c := s.OpenChest()
+	s.Write(`unicrux = 1
+[rules]
+token-longest = { level = "must", days = 30 }
+token-never-ends = "must"
+chest-place = { level = "must", places = ["sealed"] }
+`, ".machine", "policy.toml")
+	now := s.Station.Now()
+	for _, row := range []struct {
+		days int // until it ends; 0 for never
+		want error
+	}{{0, policy.ErrForbidden}, {31, policy.ErrForbidden}, {30, nil}} {
+		until := time.Time{}
+		if row.days > 0 {
+			until = now.AddDate(0, 0, row.days)
+		}
+		token := s.Host.Issue(s.Host.Owner(), strconv.Itoa(row.days), []string{"repo:read"}, until)
+		_, _, err := tokens.Keep(t.Context(), s.Site, s.Batch(),
+			tokens.NewToken{Host: s.Description, Secret: chest.Secret{Token: secret.New([]byte(token))}})
+		if !errors.Is(err, row.want) {
+			t.Errorf("%d days: %v", row.days, err)
+		}
+		err = tokens.Check(s.Site, s.Description, "issue-token",
+			hostapi.TokenRequest{Purposes: []string{"clone"}, Until: until})
+		if row.days > 0 && !errors.Is(err, row.want) {
+			t.Errorf("asked for, %d days: %v", row.days, err)
+		}
+	}
+	if until, err := tokens.UsualEnd(s.Site, s.Description, "issue-token"); err != nil ||
+		until.Sub(now).Round(time.Hour) > 31*24*time.Hour {
+		t.Errorf("the usual end: %s, %v", until, err)
+	}
+	if _, err := c.Move(chest.Memory); !errors.Is(err, policy.ErrForbidden) {
+		t.Errorf("moved: %v", err)
+	}
+	s.Write("unicrux = 1\n[rules]\nchest-place = { level = \"must\", places = [\"desktop\"] }\n", ".machine", "policy.toml")
+	if kind, err := chest.Of(s.Station).Kind(); err != nil || kind != chest.Desktop {
+		t.Errorf("the preferred place: %s, %v", kind, err)
 	}
 }
 
