@@ -17,6 +17,7 @@ var riskWords = map[find.Risk]string{
 	find.Mismatched: "%s has the public file of another key beside it, and ssh offers that one.",
 	find.Unreadable: "%s is not read by ssh.",
 	find.Weak:       "%s is weak by today's standards.",
+	find.Forbidden:  "%s is of a type or size that the policy of this machine forbids.",
 	find.Unlocked:   "%s has no passphrase: whoever copies the file can sign in as you.",
 	find.InTheOpen:  "%s is inside a repository: one careless commit would publish it.",
 	find.Twice:      "%s is there twice.",

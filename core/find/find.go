@@ -33,6 +33,7 @@ const (
 	Mismatched Risk = "mismatched"    // the public file belongs to another key
 	Unreadable Risk = "unreadable"    // a private half that ssh does not read
 	Weak       Risk = "weak"          // of a kind or size that does not hold any more
+	Forbidden  Risk = "forbidden"     // of a kind or size that the policy of the machine forbids
 	Unlocked   Risk = "no-passphrase" // whoever copies the file can use it
 	InTheOpen  Risk = "in-repository" // inside a repository, and not part of it yet
 	Twice      Risk = "twice"         // the same key lies somewhere else as well
@@ -43,8 +44,8 @@ const (
 )
 
 // order ranks the risks.
-var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Unlocked, InTheOpen, Twice, Astray, Idle,
-	NoPublic, NoPrivate}
+var order = []Risk{Exposed, Tracked, Mismatched, Unreadable, Weak, Forbidden, Unlocked, InTheOpen, Twice, Astray,
+	Idle, NoPublic, NoPrivate}
 
 // ErrNoFolder is returned for what cannot be looked through.
 var ErrNoFolder = fault.New("find-no-folder", fault.Failed, "there is no such folder")

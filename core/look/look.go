@@ -20,6 +20,7 @@ import (
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/plainsecrets"
+	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/signing"
 	"anchorage.example/unicrux/core/sshconfig"
 	"anchorage.example/unicrux/core/sshkey"
@@ -135,7 +136,8 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 	v.Closed = closed(chest.Of(station), v.Tokens)
 	v.Plain = plainsecrets.InPlaces(station, config)
 	v.meetAgents(station, asked, other.Client.Agent)
-	v.judge()
+	rules, _ := policy.Read(station) // what makes a key says what is wrong with it
+	v.judge(rules)
 	return v, nil
 }
 
@@ -202,7 +204,7 @@ func (v *View) host(station *workstation.Station, config *gitlink.Config,
 func (h Host) Settled() bool { return h.Token || h.Trusted && len(h.Offers)+h.Others > 0 }
 
 // judge lists what is unsafe, by risk and within a risk in the order of the keys.
-func (v *View) judge() {
+func (v *View) judge(rules policy.Policy) {
 	offered := map[int]bool{}
 	for _, host := range v.Hosts {
 		for _, i := range host.Offers {
@@ -216,7 +218,10 @@ func (v *View) judge() {
 		{find.Exposed, func(_ int, key Key) bool { return sshway.IsExposed(key.Pair.Mode) }},
 		{find.Mismatched, func(_ int, key Key) bool { return errors.Is(key.Pair.PublicBad, sshkey.ErrOtherKey) }},
 		{find.Weak, func(_ int, key Key) bool { return key.Pair.Public != nil && sshkey.IsWeak(key.Pair.Public) }},
-		{find.Unlocked, func(i int, key Key) bool { return offered[i] && !key.Pair.Locked }},
+		{find.Forbidden, func(_ int, key Key) bool { return forbidden(rules, key.Pair) }},
+		{find.Unlocked, func(i int, key Key) bool {
+			return !key.Pair.Locked && (offered[i] || !key.Pair.Alone && rules.Unlocked() != nil)
+		}},
 		{find.Astray, func(i int, key Key) bool { return key.Odd && !offered[i] }},
 	} {
 		for i, key := range v.Keys {
@@ -225,4 +230,9 @@ func (v *View) judge() {
 			}
 		}
 	}
+}
+
+// forbidden tells whether the policy would let nobody make such a key today.
+func forbidden(rules policy.Policy, pair *sshkey.Pair) bool {
+	return pair.Public != nil && rules.Key(sshkey.Kind(pair.Public), sshkey.Bits(pair.Public)) != nil
 }

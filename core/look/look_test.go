@@ -9,9 +9,11 @@ import (
 
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/find"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/look"
 	"anchorage.example/unicrux/core/registration"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/trust"
 	"anchorage.example/unicrux/fixture"
 )
@@ -100,6 +102,39 @@ func TestHere(t *testing.T) {
 	c.Close()
 	if v := look1(); !v.Closed {
 		t.Error("the chest is closed")
+	}
+}
+
+// TestPolicy: what the policy of the machine forbids to make is at risk where it is there already.
+func TestPolicy(t *testing.T) {
+	t.Parallel()
+	s := fixture.At(t, "forge")
+	s.Key("bare", "")
+	curve := keys.NewKey{Name: "curve", Kind: sshkey.ECDSA, Passphrase: secret.New([]byte("a word"))}
+	if _, err := keys.Make(t.Context(), s.Site, s.Batch(), curve); err != nil {
+		t.Fatal(err)
+	}
+	unsafe := func(policy string) (found []string) {
+		s.Write("unicrux = 1\n[rules]\n"+policy, ".machine", "policy.toml")
+		v, err := look.Here(t.Context(), s.Station, s.Registry)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range v.Unsafe {
+			found = append(found, v.Keys[f.Key].Pair.Name()+" "+string(f.Risk))
+		}
+		return found
+	}
+	for policy, want := range map[string][]string{
+		"":                                 nil,
+		"key-no-passphrase = \"should\"\n": nil,
+		"key-no-passphrase = \"must\"\n":   {"bare no-passphrase"},
+		"key-weak = { level = \"must\", kinds = [\"ed25519\"] }\n":            {"curve forbidden"},
+		"key-weak = { level = \"must\", kinds = [\"ed25519\", \"ecdsa\"] }\n": nil,
+	} {
+		if got := unsafe(policy); !slices.Equal(got, want) {
+			t.Errorf("%s: %q, want %q", policy, got, want)
+		}
 	}
 }
 
