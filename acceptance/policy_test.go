@@ -34,7 +34,7 @@ chest-place = { level = "must", places = ["sealed"] }
 `, ".machine", "policy.toml")
 	p.chmod(0o755, ".machine")
 	p.chmod(0o644, ".machine", "policy.toml")
-	before := p.read(".ssh", "old")
+	before, stood := p.read(".ssh", "old"), len(p.changes())
 	for _, row := range []struct{ rule, args string }{
 		{"key-no-passphrase", "key new --no-passphrase"},
 		{"key-no-passphrase", "key new --no-passphrase --dry-run"},
@@ -52,6 +52,9 @@ chest-place = { level = "must", places = ["sealed"] }
 	}
 	if after := p.read(".ssh", "old"); after != before {
 		t.Error("the key's passphrase was taken off")
+	}
+	if n := len(p.changes()); n != stood {
+		t.Errorf("%d changes where none is allowed", n-stood)
 	}
 	for _, file := range []string{"id_ed25519", "id_ecdsa", "forge_ed25519"} {
 		if _, err := os.Stat(p.path(".ssh", file)); err == nil {

@@ -66,7 +66,7 @@ func runCheck(a *app, o *checkOptions, args []string) error {
 		return err
 	}
 	request := requestOf(a, o.purpose, o.account, argument, a.asker(o.passphrase))
-	if err := o.validate(); err != nil {
+	if err := o.validate(a); err != nil {
 		return err
 	}
 	request.RunCommands, request.Program = o.run, o.program

@@ -137,7 +137,7 @@ func firstLook(a *app, place site.Site, by string, request *finding.Request) (si
 func readyQuestion(a *app, o *readyOptions, argument string, person ready.Person) (finding.Request, error) {
 	request := requestOf(a, o.purpose, o.account, argument, person.Passphrase)
 	request.Program = o.program
-	if err := o.secretOptions.validate(); err != nil {
+	if err := o.secretOptions.validate(a); err != nil {
 		return request, err
 	}
 	if o.into == "" {

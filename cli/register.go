@@ -83,7 +83,7 @@ func (o *keyListOptions) check() error {
 }
 
 func runRegister(a *app, o *registerOptions, key, name string) error {
-	if err := errors.Join(o.validate(), o.keyListOptions.check()); err != nil {
+	if err := errors.Join(o.validate(a), o.keyListOptions.check()); err != nil {
 		return err
 	}
 	place, pair, host, err := keyAtHost(a, key, name)

@@ -46,7 +46,7 @@ goes on.`,
 }
 
 func runRenew(a *app, o *renewOptions, name string) error {
-	if err := o.validate(); err != nil {
+	if err := o.validate(a); err != nil {
 		return err
 	}
 	place, pair, err := keyAt(a, name)
@@ -103,7 +103,7 @@ func keyRetire(a *app) *cobra.Command {
 settings, and sets its files aside. "unicrux undo" takes all of that back, but for what
 agents held.`,
 		RunE: func(_ *cobra.Command, args []string) error {
-			if err := o.validate(); err != nil {
+			if err := o.validate(a); err != nil {
 				return err
 			}
 			place, pair, err := keyAt(a, args[0])

@@ -11,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/agent"
 	"anchorage.example/unicrux/core/chest"
 	"anchorage.example/unicrux/core/describe"
+	"anchorage.example/unicrux/core/keys"
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/site"
@@ -63,12 +64,15 @@ func (o *secretOptions) tokenSource(host string) (string, error) {
 	return "", nil
 }
 
-func (o *secretOptions) validate() error {
+// validate tells what contradicts itself, or the policy of the machine.
+func (o *secretOptions) validate(a *app) error {
 	switch {
 	case o.none && o.passphrase != "":
 		return usage("--passphrase-from and --no-passphrase contradict each other")
 	case slices.Contains(o.tokens, "-") && o.passphrase == "-":
 		return usage("only one of --token-from and --passphrase-from can read standard input")
+	case o.none:
+		return keys.MayBeUnlocked(a.station)
 	}
 	return nil
 }

@@ -61,10 +61,39 @@ func asError(err error, root reflect.Type) error {
 	if errors.As(err, &decode) {
 		line, _ := decode.Position()
 		return &Error{Line: line, Place: strings.Join(decode.Key(), "."),
-			Message: strings.TrimPrefix(decode.Error(), "toml: ")}
+			Message: plain(strings.TrimPrefix(decode.Error(), "toml: "))}
 	}
 	return &Error{Message: "not TOML"}
 }
+
+// plain says of a value of the wrong kind what it is and what belongs there, where the library names Go's types.
+func plain(message string) string {
+	is, rest, mismatch := strings.Cut(strings.TrimPrefix(message, "cannot decode TOML "), " into ")
+	_, must, typed := strings.Cut(rest, " of type ")
+	if !mismatch || !typed {
+		is, must, mismatch = strings.Cut(strings.TrimPrefix(message, "cannot store "), " in a ")
+	}
+	belongs := slices.IndexFunc(belonging, func(b [2]string) bool { return strings.HasPrefix(must, b[0]) })
+	if !mismatch || belongs < 0 {
+		return message
+	}
+	for _, word := range written {
+		if strings.HasSuffix(is, word[0]) {
+			return "it is " + word[1] + ", and must be " + belonging[belongs][1]
+		}
+	}
+	return "it must be " + belonging[belongs][1]
+}
+
+// written are TOML's values as the library names them, and belonging Go's types: each with a plain word.
+var (
+	written = [][2]string{{"array table", "a list of tables"}, {"table", "a table"}, {"array", "a list"},
+		{"string", "a text"}, {"integer", "a number"}, {"float", "a number with a fraction"},
+		{"boolean", "true or false"}}
+	belonging = [][2]string{{"[]string", "a list of texts"}, {"[]", "a list of tables"}, {"map", "a table"},
+		{"struct", "a table"}, {"string", "a text in quotes"}, {"int", "a whole number"}, {"bool", "true or false"},
+		{"toml.LocalDate", "a day such as 2027-03-31"}}
+)
 
 // wordsAt lists the words that there are in a table, from the type of the whole.
 func wordsAt(at reflect.Type, key []string) []string {

@@ -16,6 +16,7 @@ import (
 	"anchorage.example/unicrux/core/origin"
 	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/secret"
+	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/takeback"
 	"anchorage.example/unicrux/core/tokens"
 	"anchorage.example/unicrux/core/workstation"
@@ -187,6 +188,23 @@ chest-place = { level = "must", places = ["sealed"] }
 	s.Write("unicrux = 1\n[rules]\nchest-place = { level = \"must\", places = [\"desktop\"] }\n", ".machine", "policy.toml")
 	if kind, err := chest.Of(s.Station).Kind(); err != nil || kind != chest.Desktop {
 		t.Errorf("the preferred place: %s, %v", kind, err)
+	}
+}
+
+// TestPolicyWords: a policy can name every place of the chest and every type of key.
+func TestPolicyWords(t *testing.T) {
+	t.Parallel()
+	var rules []string
+	for _, kind := range chest.Kinds() {
+		rules = append(rules, `chest-place = { level = "must", places = ["`+string(kind)+`"] }`)
+	}
+	for _, kind := range sshkey.Kinds() {
+		rules = append(rules, `key-weak = { level = "must", kinds = ["`+kind+`"] }`)
+	}
+	for _, rule := range rules {
+		if _, err := policy.Parse([]byte("unicrux = 1\n[rules]\n" + rule + "\n")); err != nil {
+			t.Error(err)
+		}
 	}
 }
 
