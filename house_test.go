@@ -52,6 +52,20 @@ var floors = [][]string{
 // causesNeeds is all that the catalogue may know: nothing of it looks at anything.
 var causesNeeds = []string{"core/allow", "core/lazyregexp", "core/redact", "core/untrusted"}
 
+// TestAtOnceNeedsLittle: package unicode is prepared after those whose paths sort before it, so what needs it, such as
+// package strings, keeps git waiting for nearly the whole program.
+func TestAtOnceNeedsLittle(t *testing.T) {
+	out, err := exec.Command("go", "list", "-deps", "./atonce").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name := range strings.Lines(string(out)) {
+		if slices.Contains([]string{"unicode", "reflect", "fmt"}, strings.TrimSpace(name)) {
+			t.Errorf("atonce needs %s", name)
+		}
+	}
+}
+
 // floor is where a room is; -1 for one that is not of the diagnosis.
 func floor(room string) int {
 	return slices.IndexFunc(floors, func(rooms []string) bool {

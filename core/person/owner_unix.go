@@ -4,7 +4,6 @@ package person
 
 import (
 	"os"
-	"strings"
 	"syscall"
 )
 
@@ -34,5 +33,12 @@ func (p Person) Trusted(path string) bool {
 	return true
 }
 
-// folderOf is the folder that a file is in.
-func folderOf(path string) string { return path[:max(1, strings.LastIndexByte(path, '/'))] }
+// folderOf is the folder that a file is in. Package strings would need unicode, which is prepared after all of ours, and
+// git would wait for that: see package atonce.
+func folderOf(path string) string {
+	end := len(path) - 1
+	for end > 0 && path[end] != '/' {
+		end--
+	}
+	return path[:max(1, end)]
+}
