@@ -33,8 +33,8 @@ func (p Person) Trusted(path string) bool {
 	return true
 }
 
-// folderOf is the folder that a file is in. Package strings would need unicode, which is prepared after all of ours, and
-// git would wait for that: see package atonce.
+// folderOf is the folder that a file is in. Package strings would need unicode, which is prepared after all of ours,
+// and git would wait for that: see package atonce.
 func folderOf(path string) string {
 	end := len(path) - 1
 	for end > 0 && path[end] != '/' {
