@@ -3,6 +3,8 @@ package acceptance
 import (
 	"strings"
 	"testing"
+
+	"anchorage.example/unicrux/fixture/desktop"
 )
 
 // TestChestAtTheDesktopAnswersGit keeps tokens with the desktop's service by itself where there
@@ -12,8 +14,7 @@ func TestChestAtTheDesktopAnswersGit(t *testing.T) {
 	p := withHost(t).withChest()
 	need(t, "gnome-keyring-daemon")
 	p.extra = append(p.extra, "U="+program, "TOKEN="+p.host.TokenFile(), "URL="+p.cloneHTTPS("buoys/drift-model"))
-	r := p.run("", need(t, "dbus-run-session"), "--", "sh", "-c", `set -e
-printf 'desktop' | gnome-keyring-daemon --unlock --components=secrets >/dev/null
+	r := p.run("", need(t, "dbus-run-session"), "--", "sh", "-c", "set -e\n"+desktop.Start+`
 "$U" token new forge --token-from "$TOKEN"
 git ls-remote "$URL" >/dev/null && echo "answered by the desktop"
 "$U" chest move --to sealed --chest-passphrase-from "$HOME/chest-words"

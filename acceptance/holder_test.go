@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/agreement"
+	"anchorage.example/unicrux/fixture/desktop"
 )
 
 // held is the document of "holder show --json".
@@ -263,8 +264,7 @@ func TestDesktopKeepsThePassphrase(t *testing.T) {
 	t.Parallel()
 	p := lockedAway(t)
 	need(t, "gnome-keyring-daemon")
-	script := `set -e
-printf 'desktop' | gnome-keyring-daemon --unlock --components=secrets >/dev/null
+	script := "set -e\n" + desktop.Start + `
 "$U" key load forge_ed25519 --keep-passphrase --passphrase-from "$HOME/passphrase"
 "$U" holder stop
 git ls-remote "$URL" >/dev/null && echo "in the morning: open"

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/fixture/desktop"
 )
 
 // TestConformanceAtTheDesktop runs the test that every kind has to pass beside a real secret
@@ -34,7 +35,7 @@ func TestConformanceAtTheDesktop(t *testing.T) {
 		t.Fatal(err)
 	}
 	cmd := exec.Command("dbus-run-session", "--", "sh", "-c",
-		`printf 'desktop' | gnome-keyring-daemon --unlock --components=secrets >/dev/null && "$SELF" -test.run '^TestConformanceAtTheDesktop$' -test.v`)
+		desktop.Start+`"$SELF" -test.run '^TestConformanceAtTheDesktop$' -test.v`)
 	home := t.TempDir()
 	cmd.Env = []string{"UNICRUX_AT_DESKTOP=yes", "SELF=" + self, "HOME=" + home,
 		"PATH=" + os.Getenv("PATH"), "LC_ALL=C"}
