@@ -92,6 +92,13 @@ func Check(p site.Site, d *describe.Description, operation string, r hostapi.Tok
 	if err := hostapi.CheckToken(d, operation, r, p.Station.Now()); err != nil {
 		return err
 	}
+	kind, err := Chest(p).Kind()
+	if err == nil {
+		err = Chest(p).Allows(kind) // what a host has issued must find its place
+	}
+	if err != nil {
+		return err
+	}
 	rules, err := policy.Read(p.Station)
 	if err != nil || r.Until.IsZero() {
 		return err

@@ -149,7 +149,9 @@ func Keep(ctx context.Context, p site.Site, batch *workstation.Batch, n NewToken
 		return chest.Entry{}, proven, fmt.Errorf("%w: it is %s's", ErrOwner, proven.Account)
 	}
 	e := EntryFor(p, n, proven)
-	if !n.Signed { // what comes of signing in ends within the hour, and is renewed unasked
+	// What comes of signing in expires within the hour and is renewed unasked. What takes another's place was judged
+	// before the host was asked for it ([Check]); the other may be dead by now, so it is kept whatever its end.
+	if !n.Signed && n.Replace == "" {
 		rules, err := policy.Read(p.Station)
 		if err == nil {
 			err = rules.Token(e.Until)

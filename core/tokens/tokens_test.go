@@ -178,6 +178,11 @@ chest-place = { level = "must", places = ["sealed"] }
 			t.Errorf("asked for, %d days: %v", row.days, err)
 		}
 	}
+	late := tokens.NewToken{Host: s.Description, Replace: "forge", Until: now.AddDate(0, 0, 31), Secret: chest.Secret{
+		Token: secret.New([]byte(s.Host.Issue(s.Host.Owner(), "late", []string{"repo:read"}, now.AddDate(0, 0, 31))))}}
+	if _, _, err := tokens.Keep(t.Context(), s.Site, s.Batch(), late); err != nil {
+		t.Errorf("a host gave it in place of one that is dead by now, and it is lost: %v", err)
+	}
 	if until, err := tokens.UsualEnd(s.Site, s.Description, "issue-token"); err != nil ||
 		until.Sub(now).Round(time.Hour) > 31*24*time.Hour {
 		t.Errorf("the usual end: %s, %v", until, err)
@@ -188,6 +193,14 @@ chest-place = { level = "must", places = ["sealed"] }
 	s.Write("unicrux = 1\n[rules]\nchest-place = { level = \"must\", places = [\"desktop\"] }\n", ".machine", "policy.toml")
 	if kind, err := chest.Of(s.Station).Kind(); err != nil || kind != chest.Desktop {
 		t.Errorf("the preferred place: %s, %v", kind, err)
+	}
+	if err := c.SetKind(chest.Sealed); err != nil {
+		t.Fatal(err)
+	}
+	err := tokens.Check(s.Site, s.Description, "renew-token",
+		hostapi.TokenRequest{Purposes: []string{"clone"}, Until: now.AddDate(0, 0, 30)})
+	if !errors.Is(err, policy.ErrForbidden) {
+		t.Errorf("asked for, with no place for it: %v", err)
 	}
 }
 
