@@ -61,44 +61,46 @@ func asError(err error, root reflect.Type) error {
 	if errors.As(err, &decode) {
 		line, _ := decode.Position()
 		return &Error{Line: line, Place: strings.Join(decode.Key(), "."),
-			Message: plain(strings.TrimPrefix(decode.Error(), "toml: "))}
+			Message: said(decode, root)}
 	}
 	return &Error{Message: "not TOML"}
 }
 
-// plain says of a value of the wrong kind what it is and what belongs there, where the library names Go's types.
-func plain(message string) string {
-	is, rest, mismatch := strings.Cut(strings.TrimPrefix(message, "cannot decode TOML "), " into ")
-	_, must, typed := strings.Cut(rest, " of type ")
-	if !mismatch || !typed {
-		is, must, mismatch = strings.Cut(strings.TrimPrefix(message, "cannot store "), " in a ")
+// said is what is wrong with a value.
+func said(wrong *toml.DecodeError, root reflect.Type) string {
+	text := strings.TrimPrefix(wrong.Error(), "toml: ")
+	at := typeAt(root, wrong.Key())
+	if at != nil && (strings.HasPrefix(text, "cannot decode ") || strings.HasPrefix(text, "cannot store ")) {
+		return "it must be " + belongs(at)
 	}
-	belongs := slices.IndexFunc(belonging, func(b [2]string) bool { return strings.HasPrefix(must, b[0]) })
-	if !mismatch || belongs < 0 {
-		return message
-	}
-	for _, word := range written {
-		if strings.HasSuffix(is, word[0]) {
-			return "it is " + word[1] + ", and must be " + belonging[belongs][1]
-		}
-	}
-	return "it must be " + belonging[belongs][1]
+	return text
 }
 
-// written are TOML's values as the library names them, and belonging Go's types: each with a plain word.
-var (
-	written = [][2]string{{"array table", "a list of tables"}, {"table", "a table"}, {"array", "a list"},
-		{"string", "a text"}, {"integer", "a number"}, {"float", "a number with a fraction"},
-		{"boolean", "true or false"}}
-	belonging = [][2]string{{"[]string", "a list of texts"}, {"[]", "a list of tables"}, {"map", "a table"},
-		{"struct", "a table"}, {"string", "a text in quotes"}, {"int", "a whole number"}, {"bool", "true or false"},
-		{"toml.LocalDate", "a day such as 2027-03-31"}}
-)
+// belongs says what a value of a type must be. The library says it in Go's words.
+func belongs(at reflect.Type) string {
+	switch kind := at.Kind(); {
+	case at == reflect.TypeFor[toml.LocalDate]():
+		return "a day such as 2027-03-31"
+	case kind == reflect.Pointer:
+		return belongs(at.Elem())
+	case kind == reflect.Slice && at.Elem().Kind() == reflect.String:
+		return "a list of texts"
+	case kind == reflect.Slice:
+		return "a list of tables"
+	case kind == reflect.String:
+		return "a text in quotes"
+	case kind == reflect.Bool:
+		return "true or false"
+	case kind == reflect.Int:
+		return "a whole number"
+	}
+	return "a table"
+}
 
-// wordsAt lists the words that there are in a table, from the type of the whole.
-func wordsAt(at reflect.Type, key []string) []string {
+// typeAt is the type of what is at a place, from that of the whole; nil where nothing is.
+func typeAt(at reflect.Type, key []string) reflect.Type {
 	for _, word := range key {
-		for at.Kind() == reflect.Slice {
+		for at.Kind() == reflect.Slice || at.Kind() == reflect.Pointer {
 			at = at.Elem()
 		}
 		switch at.Kind() {
@@ -114,10 +116,16 @@ func wordsAt(at reflect.Type, key []string) []string {
 			return nil
 		}
 	}
-	for at.Kind() == reflect.Slice {
+	return at
+}
+
+// wordsAt lists the words that there are in a table, from the type of the whole.
+func wordsAt(at reflect.Type, key []string) []string {
+	at = typeAt(at, key)
+	for at != nil && (at.Kind() == reflect.Slice || at.Kind() == reflect.Pointer) {
 		at = at.Elem()
 	}
-	if at.Kind() != reflect.Struct {
+	if at == nil || at.Kind() != reflect.Struct {
 		return nil
 	}
 	var words []string
