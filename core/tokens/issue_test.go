@@ -36,30 +36,30 @@ func (h *issuer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			w.WriteHeader(h.who)
 			return
 		}
-		_, _ = fmt.Fprint(w, `{"login":"ines"}`)
-	case "GET /users/ines/tokens":
+		_, _ = fmt.Fprint(w, `{"person":"ines"}`)
+	case "GET /people/ines/passes":
 		if !signedIn {
 			w.WriteHeader(http.StatusUnauthorized)
 			return
 		}
 		var list []string
 		for i, label := range h.labels {
-			list = append(list, fmt.Sprintf(`{"id":%d,"name":%q}`, i, label))
+			list = append(list, fmt.Sprintf(`{"number":%d,"note":%q}`, i, label))
 		}
 		_, _ = fmt.Fprintf(w, "[%s]", strings.Join(list, ","))
-	case "POST /users/ines/tokens":
+	case "POST /people/ines/passes":
 		h.asked++
-		var sent struct{ Name string }
+		var sent struct{ Note string }
 		_ = json.NewDecoder(r.Body).Decode(&sent)
 		for _, label := range h.labels {
-			if label == sent.Name {
+			if label == sent.Note {
 				w.WriteHeader(http.StatusBadRequest)
-				_, _ = fmt.Fprint(w, `{"message":"access token name has been used already"}`)
+				_, _ = fmt.Fprint(w, `{"message":"this note is taken: another one has the same name"}`)
 				return
 			}
 		}
-		h.labels = append(h.labels, sent.Name)
-		_, _ = fmt.Fprintf(w, `{"id":%d,"sha1":"token-%d"}`, len(h.labels)-1, len(h.labels))
+		h.labels = append(h.labels, sent.Note)
+		_, _ = fmt.Fprintf(w, `{"number":%d,"text":"token-%d"}`, len(h.labels)-1, len(h.labels))
 	default:
 		if r.Method != http.MethodDelete || !h.revokes || !signedIn {
 			w.WriteHeader(http.StatusInternalServerError)
@@ -77,17 +77,17 @@ func (h *issuer) describes(t *testing.T) *describe.Description {
 	t.Cleanup(server.Close)
 	text := fmt.Sprintf(
 		"unicrux = 1\nname = \"slip\"\n[https]\nurl = \"%s/\"\nusername = \"{account}\"\n[purposes]\npush = [\"write\"]\n"+
-			"[interface]\nurl = \"%s/\"\nheader = \"Authorization: token {token}\"\nauthority = \"\"\"%s\"\"\"\n"+
+			"[interface]\nurl = \"%s/\"\nheader = \"Pass: {token}\"\nauthority = \"\"\"%s\"\"\"\n"+
 			"[interface.password]\nbasic = \"{account}:{password}\"\n[operations]\n"+
-			"who = { path = \"me\", fields = { account = \"$.login\" } }\n"+
-			"issue-token = { method = \"POST\", path = \"users/{account}/tokens\", sign-in = \"password\", body = { name = \"{label}\", scopes = \"{scopes}\" }, fields = { token = \"$.sha1\", id = \"$.id\" } }\n"+
-			"revoke-token = { method = \"DELETE\", path = \"users/{account}/tokens/{id}\", sign-in = \"password\" }\n",
+			"who = { path = \"me\", fields = { account = \"$.person\" } }\n"+
+			"issue-token = { method = \"POST\", path = \"people/{account}/passes\", sign-in = \"password\", body = { note = \"{label}\", scopes = \"{scopes}\" }, fields = { token = \"$.text\", id = \"$.number\" } }\n"+
+			"revoke-token = { method = \"DELETE\", path = \"people/{account}/passes/{id}\", sign-in = \"password\" }\n",
 		server.URL,
 		server.URL,
 		pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}),
 	)
 	if h.listing {
-		text += "list-tokens = { path = \"users/{account}/tokens\", sign-in = \"password\", fields = { id = \"$.id\", label = \"$.name\" } }\n"
+		text += "list-tokens = { path = \"people/{account}/passes\", sign-in = \"password\", fields = { id = \"$.number\", label = \"$.note\" } }\n"
 	}
 	d, err := describe.Parse([]byte(text))
 	if err != nil {
