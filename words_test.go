@@ -17,7 +17,7 @@ import (
 // shown to people is in the words of engineers.
 var plain = regexp.MustCompile(`(?i)\b(private half|public half|halves|pages? for people|for ever|any more|shall|` +
 	`good for nothing|rewriting rule|by hand|lies|stands|is told|are told|has ended|go(es|ing)? the way|` +
-	`is kept back|nobody can be asked|the other end|not told|takes the key|locked key|ssh settings|settings of ssh|and ended|that ended)\b|^ended `)
+	`is kept back|nobody can be asked|the other end|not told|takes (the key|no|openssh|ssh:|%s|this for)|--[a-z]+ takes|locked key|ssh settings|settings of ssh|and ended|that ended)\b|^ended `)
 
 // wordsOf lists what a source shows to people: its literals with a blank in them that are no forms.
 func wordsOf(source string) []string {

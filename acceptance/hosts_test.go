@@ -11,28 +11,7 @@ import (
 	"testing"
 
 	"golang.org/x/crypto/ssh"
-
-	"anchorage.example/unicrux/demo"
-	"anchorage.example/unicrux/standin"
 )
-
-// at is a person beside one of the practice hosts, which is described already.
-func at(t testing.TB, name string) *person {
-	t.Helper()
-	p := newPerson(t)
-	host, err := demo.Serve(name, standin.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := host.Close(); err != nil {
-			t.Error(err)
-		}
-	})
-	p.host = host
-	p.must("host", "add", host.DescriptionFile())
-	return p
-}
 
 // publicKeyOf reads the public key of one of the person's keys.
 func (p *person) publicKeyOf(name string) ssh.PublicKey {

@@ -3,22 +3,14 @@ package acceptance
 import (
 	"strings"
 	"testing"
-
-	"anchorage.example/unicrux/demo"
-	"anchorage.example/unicrux/standin"
 )
 
 // TestManagedHost: the administrator describes a host for everybody on the machine. A newcomer needs no host add; what
 // she adds herself counts for her; what others could have written counts for nobody.
 func TestManagedHost(t *testing.T) {
 	t.Parallel()
-	p := newPerson(t)
-	host, err := demo.Serve("forge", standin.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = host.Close() })
-	p.host = host
+	p := beside(t, "forge")
+	host := p.host
 	p.write("# mine\n", ".ssh", "config")
 	p.write(p.read2(host.DescriptionFile()), ".machine", "hosts", "forge.toml")
 	file := p.path(".machine", "hosts", "forge.toml")

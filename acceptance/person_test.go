@@ -23,6 +23,7 @@ import (
 	_ "anchorage.example/unicrux/atonce" // the built program is made of both: a change there must run these tests anew
 	_ "anchorage.example/unicrux/cli"
 	"anchorage.example/unicrux/core/causes"
+	"anchorage.example/unicrux/demo"
 	"anchorage.example/unicrux/fixture/contract"
 	"anchorage.example/unicrux/render/document"
 	"anchorage.example/unicrux/standin"
@@ -137,6 +138,31 @@ func newPerson(t testing.TB) *person {
 			p.unicrux("holder", "stop")
 		}
 	})
+	return p
+}
+
+// beside is a person and a running practice host, which nobody has described yet.
+func beside(t testing.TB, name string) *person {
+	t.Helper()
+	p := newPerson(t)
+	host, err := demo.Serve(name, standin.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := host.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	p.host = host
+	return p
+}
+
+// at is a person beside a practice host that is described already.
+func at(t testing.TB, name string) *person {
+	t.Helper()
+	p := beside(t, name)
+	p.must("host", "add", p.host.DescriptionFile())
 	return p
 }
 

@@ -4,23 +4,13 @@ import (
 	"os"
 	"strings"
 	"testing"
-
-	"anchorage.example/unicrux/demo"
-	"anchorage.example/unicrux/standin"
 )
 
 // TestPolicy: what the administrator's policy forbids is refused where it would be made, by the rule's name, and
 // nothing is left behind.
 func TestPolicy(t *testing.T) {
 	t.Parallel()
-	p := newPerson(t)
-	host, err := demo.Serve("forge", standin.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = host.Close() })
-	p.host = host
-	p.must("host", "add", host.DescriptionFile(), "--yes")
+	p := withHost(t)
 	p.write("a long one\n", "pass")
 	pass := p.path("pass")
 	p.must("key", "new", "old", "--passphrase-from", pass)
@@ -42,7 +32,7 @@ chest-place = { level = "must", places = ["sealed"] }
 		{"key-no-passphrase", "key save old --format pkcs8 --out old.pem --no-passphrase --passphrase-from " + pass},
 		{"key-no-passphrase", "ready " + drift + " --no-passphrase --yes"},
 		{"key-weak", "key new --type ecdsa --passphrase-from " + pass},
-		{"token-longest", "token new forge --until 31d --password-from " + host.TokenFile()},
+		{"token-longest", "token new forge --until 31d --password-from " + p.host.TokenFile()},
 		{"chest-place", "chest move --to memory"},
 	} {
 		r := p.unicrux(strings.Fields(row.args)...)

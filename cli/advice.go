@@ -3,7 +3,7 @@ package cli
 // advice says what to do about an error, by its code; what has none says it itself.
 var advice = map[string]string{
 	"host-managed":             "What you set for it yourself (unicrux host set) counts for you alone. Ask the administrator for the rest.",
-	"policy-forbids":           "Ask the administrator of this machine: an exception for you has an end and a reason.",
+	"policy-forbids":           "Do it as the policy allows, or ask the administrator of this machine for an exception.",
 	"policy-unreadable":        "Unicrux makes no key and stores no secret until the administrator corrects that file.",
 	"file-exists":              "Choose another name. Unicrux never writes over a key.",
 	"change-unknown":           "unicrux changes lists those that are.",

@@ -201,7 +201,7 @@ func chestOpen(a *app) *cobra.Command {
 		Use: "open", Short: "Open the chest for a working day",
 		RunE: func(*cobra.Command, []string) error {
 			if lifetime < time.Second {
-				return usage("--for takes a time of at least a second, such as 8h")
+				return usage("--for accepts a time of at least a second, such as 8h")
 			}
 			c := chest.Of(a.station)
 			locked, err := c.Locked()

@@ -42,7 +42,7 @@ For every new PowerShell, in the file that $PROFILE names:
 			case "powershell":
 				return root.GenPowerShellCompletionWithDesc(a.Out)
 			}
-			return usage("completion takes %s, not %q", join(shells, ", ", " or "), args[0])
+			return usage("completion accepts %s, not %q", join(shells, ", ", " or "), args[0])
 		},
 	}
 }

@@ -142,7 +142,7 @@ func hostShow(a *app) *cobra.Command {
 	var run bool
 	command := &cobra.Command{
 		Use: "show HOST", Short: "Show all about a host, or every setting that holds for it",
-		Long: `Shows how a described host is reached and spoken to. With --settings it takes any host name,
+		Long: `Shows how a described host is reached and spoken to. With --settings it accepts any host name,
 and shows every effective setting of ssh and git: where it is set, which others it
 overrides, and what would be in effect without it. Nothing that a setting would run is run, unless
 --run-commands asks for it.`,

@@ -41,7 +41,7 @@ host gets the key instead.`,
 
 func runLoad(a *app, o loadOptions, name string) error {
 	if o.lifetime < time.Second {
-		return usage("--for takes a time of at least a second, such as 8h")
+		return usage("--for accepts a time of at least a second, such as 8h")
 	}
 	if o.confirm && a.getenv("SSH_ASKPASS") == "" {
 		return &problem{message: "--confirm asks with the program in SSH_ASKPASS, and that is not set",

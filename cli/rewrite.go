@@ -127,7 +127,7 @@ func runSave(a *app, o *relockOptions, name string, form sshkey.Form, out string
 		return err
 	}
 	if form == "" || out == "" {
-		return usage("--format takes openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
+		return usage("--format accepts openssh, pkcs8, pkcs1, sec1 or rfc4716, and --out a file")
 	}
 	batch, err := writeForm(a, o, name, form, out)
 	if err != nil {

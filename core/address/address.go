@@ -48,7 +48,7 @@ var (
 	ErrBracket   = errors.New(`"[" without its "]"`)
 	ErrTwice     = errors.New("two URLs in one")
 	ErrScheme    = errors.New("git has no such way to reach a host; it knows ssh:// and https://")
-	ErrPassword  = errors.New("ssh takes no password from a URL")
+	ErrPassword  = errors.New("ssh accepts no password in a URL")
 	ErrHelper    = errors.New(`"::" behind a word makes git start a program of that name`)
 	ErrCapitals  = errors.New("git knows the word before :// in small letters only")
 )

@@ -20,7 +20,7 @@ var (
 	ErrTooMany    = errors.New("more arguments than the keyword takes")
 	ErrArgument   = errors.New("the keyword does not take this argument")
 	ErrDepth      = errors.New("more than 16 Include lines inside one another")
-	ErrMark       = errors.New("the file begins with a byte order mark, which ssh takes for a part of the keyword")
+	ErrMark       = errors.New("the file begins with a byte order mark, which ssh reads as a part of the keyword")
 )
 
 // isSpace tells what separates words. These are plain loops, because files of many thousand

@@ -143,7 +143,7 @@ func (r Result) read(ctx context.Context, text string, start time.Time) (Result,
 			finding.Proved,
 			finding.Saw(
 				seen.Wrong,
-				"hg takes this for a folder: it has no short form, and wants ssh://USER@HOST/PATH",
+				"hg reads this as a folder: it has no short form, and wants ssh://USER@HOST/PATH",
 				"",
 			),
 		)), nil

@@ -21,7 +21,7 @@ var hgMends = map[causes.Code]string{
 	causes.RemoteMissing:    "Name a path that is there, or add this one under [paths] in .hg/hgrc.",
 	causes.SSHCommandBroken: "Correct ui.ssh in hg's configuration, or remove it: then hg uses ssh.",
 	causes.RepositoryOwner:  "If you trust what is in it, name its owner under [trusted] in your own .hgrc: users = OWNER. Else work as the user who owns it.",
-	causes.URLMalformed:     "Copy the clone URL again. hg takes ssh://USER@NAME/PATH and https://NAME/PATH.",
+	causes.URLMalformed:     "Copy the clone URL again. hg accepts ssh://USER@NAME/PATH and https://NAME/PATH.",
 }
 
 // CatalogueMend is what the catalogue says to do about a crux, in the question's own words. account is who signed in,
