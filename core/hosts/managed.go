@@ -47,14 +47,14 @@ func (r *Registry) readManaged(station *workstation.Station) error {
 		r.Hosts = slices.DeleteFunc(r.Hosts,
 			func(own *describe.Description) bool { return own.IsLearned() && sameHost(own, d) })
 		d.Managed, d.Proxy = path, proxyFor(station, d)
-		other := r.named(d.Name)
-		if taken := r.conflict(d); taken != nil {
-			other = r.named(taken.Name)
-		}
-		if other != nil { // the person's own counts
-			if other.Managed != "" {
-				r.Problems = append(r.Problems, fmt.Errorf("%s: the same host as in %s", path, other.Managed))
+		if own := r.ofSameHost(d); own != nil {
+			if own.Managed != "" {
+				r.Problems = append(r.Problems, fmt.Errorf("%s: the same host as in %s", path, own.Managed))
 			}
+			continue // the person's own counts
+		}
+		if taken := r.conflict(d); taken != nil {
+			r.Problems = append(r.Problems, fmt.Errorf("%s: %w", path, taken))
 			continue
 		}
 		if d.Chosen, err = readChosen(station, d); err != nil {
@@ -79,11 +79,11 @@ func Unsettled(station *workstation.Station, d *describe.Description) []sshconfi
 	return Reach(station, d)
 }
 
-// named is the host of a name; nil for none.
-func (r *Registry) named(name string) *describe.Description {
-	for _, d := range r.Hosts {
-		if d.Name == name {
-			return d
+// ofSameHost is the description of the same host, or of another one under that name; nil for none.
+func (r *Registry) ofSameHost(d *describe.Description) *describe.Description {
+	for _, other := range r.Hosts {
+		if other.Name == d.Name || sameHost(other, d) {
+			return other
 		}
 	}
 	return nil

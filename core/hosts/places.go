@@ -77,12 +77,17 @@ func sameHost(a, b *describe.Description) bool {
 	return allow.SameHost(a.HostName(), b.HostName()) || a.HTTPS.URL != "" && a.HTTPSAt() == b.HTTPSAt()
 }
 
+// gives reports whether one description of a host gives way to another: what was learned to what somebody wrote, and
+// the administrator's to the person's own.
+func gives(other, d *describe.Description) bool {
+	return other.IsLearned() && !d.IsLearned() || other.Managed != "" && d.Managed == ""
+}
+
 // conflict finds an origin that a description names and another of the registry names as well. Only a
 // server by which one signs in may serve several hosts, and is the same to all of them then.
 func (r *Registry) conflict(d *describe.Description) *ConflictError {
 	for _, other := range r.Hosts {
-		if other.Name == d.Name || other.IsLearned() && !d.IsLearned() && sameHost(other, d) ||
-			other.Managed != "" && d.Managed == "" { // a person's own takes the place of the administrator's
+		if other.Name == d.Name || sameHost(other, d) && gives(other, d) {
 			continue
 		}
 		if allow.SameHost(other.HostName(), d.HostName()) {

@@ -2,6 +2,9 @@ package hosts
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/pelletier/go-toml/v2"
@@ -80,6 +83,60 @@ func TestConflicts(t *testing.T) {
 			} else if want && (taken.Origin != row.taken || taken.Name != "forge") {
 				t.Errorf("%s: %v", row.name, taken)
 			}
+		}
+	}
+}
+
+// TestManagedConflicts: beside a description that the administrator keeps, a person's own of the same host comes first,
+// and one of another host gets none of its places, whichever was there before.
+func TestManagedConflicts(t *testing.T) {
+	t.Parallel()
+	same := said{"mine", "forge.tidewater.example", "https://forge.tidewater.example/", "", "https://mine.example/",
+		"", ""}
+	claims := said{"x", "x.example", "https://x.example/", "", "https://api.tidewater.example/", "", ""}
+	for _, row := range []struct {
+		name     string
+		own      said
+		ownFirst bool
+		want     []string // the hosts that count
+		refused  bool     // the person's own cannot be added
+		problem  bool
+	}{
+		{"the same host", same, false, []string{"mine"}, false, false},
+		{"the same host, before", same, true, []string{"mine"}, false, false},
+		{"a place of its", claims, false, []string{"forge"}, true, false},
+		{"a place of its, before", claims, true, []string{"x"}, false, true},
+	} {
+		station := here(t)
+		station.Machine = filepath.Join(station.Home, "machine")
+		manage := func() {
+			folder := filepath.Join(station.Machine, "hosts")
+			if err := errors.Join(os.MkdirAll(folder, 0o700),
+				os.WriteFile(filepath.Join(folder, "forge.toml"), forge.text(t), 0o600)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if !row.ownFirst {
+			manage()
+		}
+		source, ok := row.own.source(t)
+		if !ok {
+			t.Fatalf("%s: no description", row.name)
+		}
+		if err := Add(station.Begin("Test.", false), station, source); (err != nil) != row.refused {
+			t.Errorf("%s: added: %v", row.name, err)
+		}
+		manage()
+		registry, err := Open(station)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var names []string
+		for _, d := range registry.Hosts {
+			names = append(names, d.Name)
+		}
+		if !slices.Equal(names, row.want) || (len(registry.Problems) > 0) != row.problem {
+			t.Errorf("%s: %q, %v", row.name, names, registry.Problems)
 		}
 	}
 }

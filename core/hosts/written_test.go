@@ -22,6 +22,7 @@ func here(t testing.TB) *workstation.Station {
 	t.Helper()
 	home := t.TempDir()
 	environ := []string{"PATH=" + os.Getenv("PATH"), "HOME=" + home, "GIT_CONFIG_NOSYSTEM=1",
+		"UNICRUX_MACHINE=" + filepath.Join(home, ".machine"),
 		"XDG_CONFIG_HOME=" + filepath.Join(home, ".config")}
 	return &workstation.Station{Person: person.Of(environ, home), Folder: home, Now: time.Now}
 }
