@@ -78,7 +78,7 @@ attack:
 
 # How often we agree with the real git, ssh and hg, over generated situations and servers that note what arrives: a
 # line for each class. CI tries a sample; AGREE says how many cases of each that is made up are tried here.
-AGREE ?= 3000
+AGREE ?= 5000
 agree:
 	@UNICRUX_AGREE=$(CURDIR)/agree.txt UNICRUX_ROUNDS=$(AGREE) $(GO) test -count=1 -timeout 60m -parallel 4 -run 'Agree|TestNamesVouch|TestSecretSources|TestSSHPrograms|Certificates$$|TestAsGitsHelper' ./core/sshconfig ./core/gitlink ./core/address ./core/sshkey ./acceptance >agree.log; status=$$?; sort agree.txt; [ $$status = 0 ] || cat agree.log; rm -f agree.txt agree.log; exit $$status
 

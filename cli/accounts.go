@@ -82,7 +82,7 @@ func accountList(a *app) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			accounts, err := registry.Accounts(a.ctx, a.station, d)
+			accounts, err := registry.Accounts(a.station, d)
 			if err != nil {
 				return err
 			}

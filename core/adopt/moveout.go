@@ -128,7 +128,7 @@ func withoutIn(ctx context.Context, p site.Site, gone []plainsecrets.Stray, text
 	for _, s := range gone {
 		sorts[place{strings.ToLower(s.Key), s.Value}] = s.Sort
 	}
-	entries, err := gitlink.EntriesIn(ctx, p.Station, text)
+	entries, err := gitlink.EntriesOf(text)
 	if err != nil {
 		return nil, err
 	}

@@ -79,7 +79,7 @@ func lastOf(name string, entries []gitlink.Entry) gitlink.URLSetting {
 }
 
 func where(config *gitlink.Config, entry gitlink.Entry) string {
-	if n := config.Line(entry); n > 0 {
+	if n := entry.Line(); n > 0 {
 		return fmt.Sprintf("%s:%d", entry.Origin, n)
 	}
 	return entry.Origin

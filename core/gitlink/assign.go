@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/core/allow"
 	"anchorage.example/unicrux/core/fault"
+	"anchorage.example/unicrux/core/regular"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -30,7 +31,7 @@ var ErrMisread = errors.New("git does not read this file as Unicrux does, so it 
 // it, neither spaces nor comments. git reads the result, and must find exactly what was meant: else the
 // error is [ErrMisread]. All assignments together cost as much as one.
 func Assign(ctx context.Context, station *workstation.Station, old []byte, assignments []Assignment) ([]byte, error) {
-	entries, err := EntriesIn(ctx, station, old)
+	entries, err := gitsEntries(ctx, station, old)
 	if err != nil {
 		return nil, err
 	}
@@ -48,7 +49,7 @@ func Assign(ctx context.Context, station *workstation.Station, old []byte, assig
 		return old, nil
 	}
 	text := d.text()
-	after, err := EntriesIn(ctx, station, text)
+	after, err := gitsEntries(ctx, station, text)
 	if err != nil || !d.became(after) {
 		return nil, errors.Join(ErrMisread, err)
 	}
@@ -82,18 +83,6 @@ func (a Assignment) writable(have []string) error {
 		}
 	}
 	return nil
-}
-
-// listFile lists what stands in one of git's files, without what it includes.
-func listFile(ctx context.Context, station *workstation.Station, path string) ([]Entry, error) {
-	if info, err := os.Stat(path); err == nil && info.Size() == 0 {
-		return nil, nil
-	}
-	out, err := Run(ctx, station, "config", "--file", path, "--list", "--null", "--show-scope", "--show-origin")
-	if err != nil {
-		return nil, fmt.Errorf("git config: %w", err)
-	}
-	return parseList(out), nil
 }
 
 // normalKey writes a key as git lists it: section and variable in lower case.
@@ -130,11 +119,38 @@ func isFile(path string) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-// Entries lists what stands in one of git's files, without what it includes; nothing where
-// there is no file.
-func Entries(ctx context.Context, station *workstation.Station, path string) ([]Entry, error) {
-	if !isFile(path) {
+// EntriesOf lists what the text of one of git's files sets, without what it includes, and does not say where. The error
+// is [ErrUnreadable].
+func EntriesOf(text []byte) ([]Entry, error) {
+	at, ok := syntaxOf(text)
+	if !ok {
+		return nil, ErrUnreadable
+	}
+	var entries []Entry
+	for _, v := range at.variables {
+		entries = append(entries, Entry{Key: v.key, Value: v.value, line: v.line})
+	}
+	return entries, nil
+}
+
+// ErrUnreadable is returned for a text that git refuses as its configuration.
+var ErrUnreadable = errors.New("not a configuration that git reads")
+
+// Entries is [EntriesOf] a file; nothing where there is none.
+func Entries(path string) ([]Entry, error) {
+	text, err := regular.Read(path, regular.Settings)
+	if isMissing(err) {
 		return nil, nil
 	}
-	return listFile(ctx, station, path)
+	if err != nil {
+		return nil, err
+	}
+	entries, err := EntriesOf(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	for i := range entries {
+		entries[i].Origin = path
+	}
+	return entries, nil
 }

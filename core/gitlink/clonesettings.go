@@ -2,7 +2,6 @@ package gitlink
 
 import (
 	"context"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -25,13 +24,14 @@ type NewClone struct {
 // branch ("Conditional includes" in git-config(1)). git itself can be asked only once the clone is there.
 func ReadConfigFor(ctx context.Context, station *workstation.Station, clone NewClone) (*Config, error) {
 	there := outside(station, clone.Folder)
-	entries, err := readConfig(ctx, there)
-	if err != nil {
-		return nil, err
+	r := &reading{station: there, where: gitPlace{base: there.Folder}, clone: &clone}
+	if err := r.all(); err != nil {
+		if _, refused := readConfig(ctx, there); refused != nil {
+			return nil, refused
+		}
+		return nil, &ConfigError{Program: "git", Message: err.Error()}
 	}
-	c := &Config{station: station, clone: clone}
-	c.entries, err = c.included(ctx, there, entries, 0)
-	return c, err
+	return &Config{station: station, clone: clone, entries: r.entries, conditional: r.included}, nil
 }
 
 // outside is a workstation seen from a folder that is in no repository.
@@ -48,38 +48,6 @@ func withoutRepository(environ []string) []string {
 		return strings.HasPrefix(line, "GIT_DIR=") || strings.HasPrefix(line, "GIT_WORK_TREE=") ||
 			strings.HasPrefix(line, "GIT_COMMON_DIR=")
 	})
-}
-
-// included puts what the conditions for the clone include behind the lines that say so.
-func (c *Config) included(ctx context.Context, station *workstation.Station, entries []Entry,
-	depth int) ([]Entry, error) {
-	var all []Entry
-	for _, entry := range entries {
-		all = append(all, entry)
-		condition, found := strings.CutPrefix(entry.Key, "includeif.")
-		condition, isPath := strings.CutSuffix(condition, ".path")
-		if !found || !isPath || depth == mostIncludes || !c.clone.fulfils(station, condition,
-			entry.Origin, append(all, entries...)) {
-			continue
-		}
-		path := includedPath(station, entry)
-		if _, err := os.Stat(path); err != nil { // git passes over one that is not there
-			continue
-		}
-		inner, err := readConfig(ctx, station, "--includes", "--file", path)
-		if err != nil {
-			return nil, err
-		}
-		for i := range inner {
-			inner[i].Scope = entry.Scope
-		}
-		c.conditional = append(c.conditional, path)
-		if inner, err = c.included(ctx, station, inner, depth+1); err != nil {
-			return nil, err
-		}
-		all = append(all, inner...)
-	}
-	return all, nil
 }
 
 // includedPath is the file that a path of an include names, which may be relative to the file that it stands in.
@@ -111,48 +79,6 @@ func tildePath(station *workstation.Station, path string) string {
 		return filepath.Join(home, rest)
 	}
 	return path
-}
-
-// fulfils tells whether a condition of an include holds for the clone while it is made. One that git does not
-// know never does.
-func (n NewClone) fulfils(station *workstation.Station, condition, origin string, entries []Entry) bool {
-	kind, pattern, _ := strings.Cut(condition, ":")
-	switch kind {
-	case "gitdir", "gitdir/i":
-		return n.lies(station, pattern, origin, kind == "gitdir/i")
-	case "onbranch":
-		return wildMatch(dirPattern(pattern), firstBranch(entries), false)
-	case "hasconfig":
-		pattern, found := strings.CutPrefix(pattern, "remote.*.url:")
-		return found && wildMatch(pattern, n.URL, false)
-	}
-	return false
-}
-
-// lies tells whether the clone's ".git" is where a pattern says ("gitdir" in git-config(1)).
-func (n NewClone) lies(station *workstation.Station, pattern, origin string, anyCase bool) bool {
-	start := ""
-	switch {
-	case strings.HasPrefix(pattern, "~/"):
-		pattern = filepath.ToSlash(realPath(tildePath(station, "~/"))) + pattern[1:]
-	case strings.HasPrefix(pattern, "./"):
-		start = filepath.ToSlash(filepath.Dir(realPath(origin)))
-		pattern = strings.TrimSuffix(start, "/") + pattern[1:]
-	case !filepath.IsAbs(pattern):
-		pattern = "**/" + pattern
-	}
-	at := filepath.ToSlash(realPath(filepath.Join(n.Folder, ".git"))) // git clone takes its real path alone
-	// What stands for "./" is taken as it is, whatever its characters would mean in a pattern.
-	rest, inside := strings.CutPrefix(at, start)
-	return inside && wildMatch(strings.TrimPrefix(dirPattern(pattern), start), rest, anyCase)
-}
-
-// dirPattern is a pattern of which everything below a folder counts, where it ends with a slash.
-func dirPattern(pattern string) string {
-	if strings.HasSuffix(pattern, "/") {
-		return pattern + "**"
-	}
-	return pattern
 }
 
 // realPath resolves the links in a path, as far as it is there.

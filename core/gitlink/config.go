@@ -9,7 +9,6 @@ import (
 	"os/exec"
 	"slices"
 	"strings"
-	"sync"
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/fault"
@@ -32,8 +31,13 @@ type Entry struct {
 	Key    string // section and variable in lower case, the part between as written
 	Value  string
 	Scope  string // system, global, local, worktree or command
-	Origin string // the file, or "command line:" and its like
+	Origin string // the file, absolute, or "command line:"
+
+	line int // counted from 1; 0 where it stands in no file
 }
+
+// Line is the line, counted from 1, on which an entry stands in its file; 0 where it stands in none.
+func (e Entry) Line() int { return e.line }
 
 // A Config is git's effective configuration in one folder: later entries win.
 type Config struct {
@@ -42,9 +46,6 @@ type Config struct {
 
 	clone       NewClone // that it is for; nothing for the folder
 	conditional []string // files that are included for the clone
-
-	linesLock sync.Mutex
-	lines     map[string]map[Entry]int // by origin, as far as they were asked for
 }
 
 // Run runs git in the station's folder and environment and returns its output. The
@@ -70,8 +71,20 @@ func runWith(ctx context.Context, station *workstation.Station, input []byte, ar
 	return cmd.Output()
 }
 
-// ReadConfig asks git for everything that it has settled, in one process.
+// ReadConfig reads everything that git has settled in the station's folder, as git would ("FILES" in
+// git-config(1)), and starts it only where it would refuse that: a [ConfigError] has its words.
+// It is [ErrNoGit] where there is no git.
 func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, error) {
+	if _, err := exec.LookPath("git"); err != nil {
+		return nil, ErrNoGit
+	}
+	where, err := placeOf(station)
+	if err == nil {
+		r := &reading{station: station, where: where}
+		if err = r.all(); err == nil {
+			return &Config{station: station, entries: r.entries}, nil
+		}
+	}
 	entries, err := readConfig(ctx, station)
 	if err != nil {
 		return nil, err
@@ -79,6 +92,7 @@ func ReadConfig(ctx context.Context, station *workstation.Station) (*Config, err
 	return &Config{station: station, entries: entries}, nil
 }
 
+// readConfig asks git itself.
 func readConfig(ctx context.Context, station *workstation.Station, from ...string) ([]Entry, error) {
 	out, err := Run(ctx, station, append([]string{"config", "--list", "--null", "--show-scope", "--show-origin"},
 		from...)...)

@@ -24,7 +24,7 @@ type EditOf struct {
 func Change(ctx context.Context, batch *workstation.Batch, station *workstation.Station, e EditOf,
 	assign func(entries []Entry) ([]Assignment, error)) (changed bool, err error) {
 	return ChangeText(batch, e, func(old []byte) ([]byte, error) {
-		entries, err := EntriesIn(ctx, station, old)
+		entries, err := EntriesOf(old)
 		if err != nil {
 			return nil, err
 		}
@@ -43,8 +43,8 @@ func ChangeText(batch *workstation.Batch, e EditOf,
 		LockName: lockName}, compute)
 }
 
-// EntriesIn lists what is in the text of one of git's files, without what it includes.
-func EntriesIn(ctx context.Context, station *workstation.Station, text []byte) ([]Entry, error) {
+// gitsEntries is [EntriesOf] as git itself reads it, before and after a change.
+func gitsEntries(ctx context.Context, station *workstation.Station, text []byte) ([]Entry, error) {
 	if len(text) == 0 {
 		return nil, nil
 	}

@@ -5,9 +5,8 @@ import (
 	"strings"
 )
 
-// A syntax is where things are in the text of one of git's files ("Syntax" in git-config(1)). What the
-// values are, git itself says; this says where they are written, so that everything else stays as the
-// person wrote it.
+// A syntax is what the text of one of git's files sets, and where ("Syntax" in git-config(1)), so that everything
+// else stays as the person wrote it.
 type syntax struct {
 	sections  []section
 	variables []variable
@@ -25,6 +24,8 @@ type section struct {
 // A variable is set in one place of a text.
 type variable struct {
 	key     string // as git lists it
+	value   string // "true" for a variable without "="
+	valued  bool   // there is a "="
 	section int    // of the sections; -1 before all of them
 	line    int    // counted from 1
 	from    int    // where its name begins
@@ -174,7 +175,7 @@ func (c *cursor) variable() (v variable, ok bool) {
 	if !isLetter(c.text[c.at]) {
 		return v, false
 	}
-	v = variable{from: c.at, line: c.line}
+	v = variable{from: c.at, line: c.line, value: "true"}
 	for c.at < len(c.text) && isNamePart(c.text[c.at]) {
 		c.at++
 	}
@@ -187,7 +188,7 @@ func (c *cursor) variable() (v variable, ok bool) {
 			return v, false
 		}
 		c.at++
-		v.to = c.at
+		v.to, v.valued = c.at, true
 		if !c.value(&v) {
 			return v, false
 		}
@@ -199,9 +200,11 @@ func (c *cursor) variable() (v variable, ok bool) {
 	return v, true
 }
 
-// value goes to the end of a value's last line, and notes where the value ends.
+// value reads a value to the end of its last line, and notes where it ends.
 func (c *cursor) value(v *variable) (ok bool) {
-	quoted := false
+	var text []byte
+	quoted, spaces := false, 0
+	defer func() { v.value, _, _ = strings.Cut(string(text), "\x00") }() // git goes by C's strings
 	for c.at < len(c.text) {
 		b := c.text[c.at]
 		switch {
@@ -209,12 +212,20 @@ func (c *cursor) value(v *variable) (ok bool) {
 			return !quoted
 		case isSpace(b) && !quoted:
 			c.at++
+			if len(text) > 0 {
+				spaces++
+			}
 			continue
 		case (b == '#' || b == ';') && !quoted:
 			c.passLine()
 			v.commented = true
 			return true
-		case b == '\\':
+		}
+		for ; spaces > 0; spaces-- {
+			text = append(text, ' ')
+		}
+		switch b {
+		case '\\':
 			if c.at++; c.at == len(c.text) {
 				return !quoted // as if a line end came
 			}
@@ -223,11 +234,15 @@ func (c *cursor) value(v *variable) (ok bool) {
 				v.to = c.at
 				continue
 			}
-			if !strings.ContainsRune(`tbn\"`, rune(c.text[c.at])) {
+			i := strings.IndexByte(`tbn\"`, c.text[c.at])
+			if i < 0 {
 				return false
 			}
-		case b == '"':
+			text = append(text, "\t\b\n\\\""[i])
+		case '"':
 			quoted = !quoted
+		default:
+			text = append(text, b)
 		}
 		c.at++
 		v.to = c.at

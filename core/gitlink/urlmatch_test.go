@@ -179,7 +179,7 @@ func TestLines(t *testing.T) {
 	}
 	var got []string
 	for _, entry := range c.entries {
-		got = append(got, fmt.Sprintf("%s:%d", entry.Key, c.Line(entry)))
+		got = append(got, fmt.Sprintf("%s:%d", entry.Key, entry.Line()))
 	}
 	want := "user.name:3 http.https://forge.example.proxy:4 http.https://forge.example.sslverify:5 http.proxy:8 http.proxy:10 a.q\"uote.b:12"
 	if strings.Join(got, " ") != want {

@@ -76,9 +76,8 @@ func (r *Registry) account(account string, d *describe.Description) (*describe.D
 }
 
 // Accounts tells of each account on a host where it is used.
-func (r *Registry) Accounts(ctx context.Context, station *workstation.Station,
-	d *describe.Description) ([]Account, error) {
-	included, err := ourEntries(ctx, station)
+func (r *Registry) Accounts(station *workstation.Station, d *describe.Description) ([]Account, error) {
+	included, err := ourEntries(station)
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +93,7 @@ func (r *Registry) Accounts(ctx context.Context, station *workstation.Station,
 				a.Folders = append(a.Folders, filepath.FromSlash(strings.TrimSuffix(folder, "/.path")))
 			}
 		}
-		entries, err := gitlink.Entries(ctx, station, path)
+		entries, err := gitlink.Entries(path)
 		if err != nil {
 			return nil, err
 		}
@@ -217,7 +216,7 @@ func DropAccount(ctx context.Context, batch *workstation.Batch, station *worksta
 	}
 	hostName := strings.TrimPrefix(d.SSH.Host, describe.Alias(d.ForAccount, ""))
 	path := accountFile(station, d.ForAccount, hostName)
-	entries, err := ourEntries(ctx, station)
+	entries, err := ourEntries(station)
 	if err != nil {
 		return err
 	}

@@ -54,7 +54,7 @@ func dropFrom(batch *workstation.Batch, path, words string, without func(old []b
 
 // dropGitFile removes our file of git's settings when nothing is set in it, and the line that includes it.
 func dropGitFile(ctx context.Context, batch *workstation.Batch, station *workstation.Station, left []byte) error {
-	entries, err := gitlink.EntriesIn(ctx, station, left)
+	entries, err := gitlink.EntriesOf(left)
 	if err != nil {
 		return err
 	}

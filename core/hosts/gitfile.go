@@ -30,7 +30,7 @@ func authorFile(station *workstation.Station, hostName string) string {
 
 // ourEntries lists what stands in our file of git's settings. The error wraps [workstation.ErrNewer] where
 // a newer version of Unicrux wrote it.
-func ourEntries(ctx context.Context, station *workstation.Station) ([]gitlink.Entry, error) {
+func ourEntries(station *workstation.Station) ([]gitlink.Entry, error) {
 	path := OurGitFile(station)
 	text, err := regular.Read(path, regular.Settings)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -42,7 +42,7 @@ func ourEntries(ctx context.Context, station *workstation.Station) ([]gitlink.En
 	if err != nil {
 		return nil, err
 	}
-	return gitlink.EntriesIn(ctx, station, text)
+	return gitlink.EntriesOf(text)
 }
 
 // GitReads tells whether git reads our file: somebody may have taken out the line that
@@ -163,7 +163,7 @@ func rewriteAssignments(hostName, at, user, by string) []gitlink.Assignment {
 
 // dropGit takes everything about a host out of our file of git's settings.
 func dropGit(ctx context.Context, batch *workstation.Batch, station *workstation.Station, hostName, at string) error {
-	entries, err := ourEntries(ctx, station)
+	entries, err := ourEntries(station)
 	if err != nil {
 		return err
 	}

@@ -177,7 +177,7 @@ func TestAccounts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if list, err := s.Registry.Accounts(t.Context(), s.Station, forge); err != nil || len(list) == 0 {
+	if list, err := s.Registry.Accounts(s.Station, forge); err != nil || len(list) == 0 {
 		t.Errorf("%+v, %v", list, err)
 	}
 	if err := hosts.DropAccount(t.Context(), s.Batch(), s.Station, s.Registry, "lab@forge"); err != nil {

@@ -37,7 +37,7 @@ func credentialKey(at, variable string) string { return "credential.https://" + 
 func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *workstation.Station, d *describe.Description,
 	program string) error {
 	at := d.HTTPSAt()
-	list, err := ourHelpers(ctx, station, []string{at}, program)
+	list, err := ourHelpers(station, []string{at}, program)
 	if err != nil {
 		return err
 	}
@@ -74,9 +74,8 @@ func bracketed(address string) string {
 }
 
 // ourHelpers is what our file says of whom git asks for hosts: us, and nobody else where that was settled.
-func ourHelpers(ctx context.Context, station *workstation.Station, places []string,
-	program string) ([]gitlink.Assignment, error) {
-	entries, err := ourEntries(ctx, station)
+func ourHelpers(station *workstation.Station, places []string, program string) ([]gitlink.Assignment, error) {
+	entries, err := ourEntries(station)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +124,7 @@ func AuthorityFile(station *workstation.Station, d *describe.Description) string
 // SettleHelper makes git ask us for the credentials of hosts that are not described, as they are in URLs.
 func SettleHelper(ctx context.Context, batch *workstation.Batch, station *workstation.Station, places []string,
 	program string) error {
-	list, err := ourHelpers(ctx, station, places, program)
+	list, err := ourHelpers(station, places, program)
 	if err != nil {
 		return err
 	}

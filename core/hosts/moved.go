@@ -75,7 +75,7 @@ func Repoint(ctx context.Context, batch *workstation.Batch, station *workstation
 			return err
 		}
 	}
-	entries, err := ourEntries(ctx, station)
+	entries, err := ourEntries(station)
 	if err != nil {
 		return err
 	}

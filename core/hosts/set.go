@@ -283,7 +283,7 @@ func Set(ctx context.Context, batch *workstation.Batch, station *workstation.Sta
 			all.author); err != nil {
 			return err
 		}
-		left, err := gitlink.Entries(ctx, station, path)
+		left, err := gitlink.Entries(path)
 		if err != nil {
 			return err
 		}

@@ -114,7 +114,7 @@ func onlyAbout(t *testing.T, station *workstation.Station, d *describe.Descripti
 // settledForGit holds what git reads against what the description says.
 func settledForGit(t *testing.T, station *workstation.Station, d *describe.Description) {
 	t.Helper()
-	entries, err := gitlink.Entries(t.Context(), station, OurGitFile(station))
+	entries, err := gitlink.Entries(OurGitFile(station))
 	if err != nil {
 		t.Fatal(err)
 	}

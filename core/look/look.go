@@ -101,7 +101,7 @@ func Here(ctx context.Context, station *workstation.Station, registry *hosts.Reg
 			if use.Leads(key.Pair) {
 				v.Keys[i].Mentions = append(slices.Clone(key.Mentions),
 					sshconfig.Mention{Path: key.Pair.Path, Block: "git, which signs with it",
-						Origin: sshconfig.Origin{File: use.Where.Origin, Line: config.Line(use.Where)}})
+						Origin: sshconfig.Origin{File: use.Where.Origin, Line: use.Where.Line()}})
 			}
 		}
 	}

@@ -281,7 +281,7 @@ func inConfig(config *gitlink.Config) []Stray {
 		case strings.HasPrefix(key, "remote.") &&
 			(strings.HasSuffix(key, ".url") || strings.HasSuffix(key, ".pushurl")):
 			if s, found := inURL(entry.Value); found {
-				s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
+				s.File, s.Line, s.Key, s.Value = entry.Origin, entry.Line(), entry.Key, entry.Value
 				list = append(list, s)
 			}
 		case strings.HasPrefix(key, "http.") && strings.HasSuffix(key, ".extraheader"):
@@ -294,7 +294,7 @@ func inConfig(config *gitlink.Config) []Stray {
 			if err == nil && at.Scheme == "https" {
 				s.At = allow.LowerHost(at.Host)
 			}
-			s.File, s.Line, s.Key, s.Value = entry.Origin, config.Line(entry), entry.Key, entry.Value
+			s.File, s.Line, s.Key, s.Value = entry.Origin, entry.Line(), entry.Key, entry.Value
 			list = append(list, s)
 		}
 	}

@@ -77,7 +77,7 @@ func gitRemotes(config *gitlink.Config, registry *hosts.Registry) []Remote {
 	add := func(r Remote, entry gitlink.Entry, push, own bool) {
 		used, _ := address.Rewrite(entry.Value, rules, push, own)
 		r.Origin = entry.Origin
-		if n := config.Line(entry); n > 0 {
+		if n := entry.Line(); n > 0 {
 			r.Origin = fmt.Sprintf("%s:%d", entry.Origin, n)
 		}
 		r.describe(entry.Value, used, registry)
