@@ -213,7 +213,8 @@ and names the one cause when a clone or push fails.`,
 	// Not the library's own: its template alone would make the program a fifth larger.
 	root.Flags().BoolVar(&a.version, "version", false, "show the version")
 	root.AddGroup(&cobra.Group{ID: "daily", Title: "Every day"}, &cobra.Group{ID: "things", Title: "Things"},
-		&cobra.Group{ID: "keep", Title: "Keeping"}, &cobra.Group{ID: "try", Title: "Try it"})
+		&cobra.Group{ID: "keep", Title: "Keeping"},
+		&cobra.Group{ID: "many", Title: "Many workstations"}, &cobra.Group{ID: "try", Title: "Try it"})
 	cobra.EnableCommandSorting = false // they are in the order of their use
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) { _ = showHelp(a, c) })
 	root.SetHelpCommand(helpCommand(a, root))
@@ -231,6 +232,7 @@ and names the one cause when a clone or push fails.`,
 		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a),
 			cardCommand(a)}},
 		{"keep", []*cobra.Command{chestCommand(a), holderCommand(a), changesCommand(a), undoCommand(a)}},
+		{"many", []*cobra.Command{auditCommand(a)}},
 		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), completionCommand(a), versionCommand(a)}},
 	} {
 		for _, command := range group.commands {

@@ -2,7 +2,8 @@ package cli
 
 // examples are calls of each command, from the made-up world of the demo.
 var examples = map[string][]string{
-	"look": {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
+	"audit": {"unicrux audit", "unicrux audit --all-homes --out /var/lib/unicrux/audit.json"},
+	"look":  {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
 	"explain": {
 		"git push 2>&1 | unicrux explain",
 		"unicrux explain build.log",

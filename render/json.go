@@ -21,6 +21,17 @@ func JSON(document any) string {
 	return b.String()
 }
 
+// Compact writes a document on one line, with a line end: files of many documents have one on each.
+func Compact(document any) string {
+	var b bytes.Buffer
+	encoder := json.NewEncoder(&b)
+	encoder.SetEscapeHTML(false)
+	if err := encoder.Encode(document); err != nil {
+		panic(err)
+	}
+	return b.String()
+}
+
 // WayDocument makes the document of a way.
 func WayDocument(w *finding.Way) any { return wayDoc(w) }
 

@@ -248,9 +248,14 @@ func (s *search) holdsForPair(f *Found, risk Risk) bool {
 	return false
 }
 
-// tracked asks git whether a file is part of a repository. What that repository's settings
-// would run is not run.
+// tracked tells whether a file is part of a repository. git is asked where its list cannot be read here; what that
+// repository's settings would run is not run.
 func tracked(ctx context.Context, station *workstation.Station, repository, path string) bool {
+	if _, err := os.Stat(filepath.Join(repository, ".git")); err == nil {
+		if tracks, known := gitlink.Tracks(repository, path); known {
+			return tracks
+		}
+	}
 	_, err := gitlink.Run(ctx, station, "-C", repository, "-c", "core.fsmonitor=false", "ls-files",
 		"--error-unmatch", "--", path)
 	return err == nil

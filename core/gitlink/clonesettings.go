@@ -24,7 +24,7 @@ type NewClone struct {
 // branch ("Conditional includes" in git-config(1)). git itself can be asked only once the clone is there.
 func ReadConfigFor(ctx context.Context, station *workstation.Station, clone NewClone) (*Config, error) {
 	there := outside(station, clone.Folder)
-	r := &reading{station: there, where: gitPlace{base: there.Folder}, clone: &clone}
+	r := &reading{station: there, where: gitPlace{base: there.Folder}, clone: &clone, alone: true}
 	if err := r.all(); err != nil {
 		if _, refused := readConfig(ctx, there); refused != nil {
 			return nil, refused

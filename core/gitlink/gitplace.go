@@ -60,13 +60,13 @@ func explicitPlace(station *workstation.Station, outside gitPlace, dir string) (
 	if isGitFolder(station, dir) {
 		there, err = settledPlace(station, outside, gitPlace{base: outside.base, dir: dir, called: dir})
 	}
-	if err == nil && there.dir == "" { // git goes by it in some respects nevertheless
+	if err == nil && there.dir == "" { // git goes by it in some respects, all the same
 		err = errLeft
 	}
 	return there, err
 }
 
-// errLeft is returned where only git can tell.
+// errLeft is returned where only the git that is here can tell.
 var errLeft = errors.New("left to git")
 
 // settledPlace looks into the repository's configuration for what says whether git uses it, and how.
@@ -94,7 +94,7 @@ func settledPlace(station *workstation.Station, outside, there gitPlace) (gitPla
 	case f.version < 0:
 		return there, nil
 	case f.version > 1, f.version == 1 && f.unknown, f.version == 0 && f.newOnly:
-		return outside, nil
+		return outside, errLeft // a newer git may know it
 	}
 	there.ownConfig = f.ownConfig
 	return there, nil
@@ -168,10 +168,10 @@ func discover(station *workstation.Station, start string) (top, dir string, err 
 		}
 		if dir != "" {
 			safe, err := mayUse(station, file, at, dir, bare)
-			if err != nil || !safe {
-				return "", "", err
+			if err == nil && !safe {
+				err = errLeft // newer ones know more ways to say that it is
 			}
-			return at, dir, nil
+			return at, dir, err
 		}
 		if at == filepath.Dir(at) || at == ceiling || filepath.Dir(at) == ceiling {
 			return "", "", nil

@@ -9,7 +9,7 @@ import (
 	"anchorage.example/unicrux/core/regular"
 )
 
-// fulfils tells whether a condition of an include holds. One that git does not know never does.
+// fulfils tells whether a condition of an include holds. One that is not known here is left to git, which may know it.
 func (r *reading) fulfils(condition string, entry Entry) (bool, error) {
 	kind, pattern, _ := strings.Cut(condition, ":")
 	switch kind {
@@ -20,12 +20,18 @@ func (r *reading) fulfils(condition string, entry Entry) (bool, error) {
 		return branch != "" && err == nil && wildMatch(dirPattern(pattern), branch, false), err
 	case "hasconfig":
 		pattern, found := strings.CutPrefix(pattern, "remote.*.url:")
+		if !found && !r.alone {
+			return false, errLeft
+		}
 		if !found || r.gathering {
 			return found, nil
 		}
 		urls, err := r.remoteURLs()
 		matches := func(url string) bool { return wildMatch(pattern, url, false) }
 		return err == nil && slices.ContainsFunc(urls, matches), err
+	}
+	if !r.alone {
+		return false, errLeft
 	}
 	return false, nil
 }
@@ -79,7 +85,7 @@ func dirPattern(pattern string) string {
 // branch is the one that is checked out, or that a new clone will have; empty for none.
 func (r *reading) branch() (string, error) {
 	if r.clone != nil {
-		before := &reading{station: r.station, where: r.where}
+		before := &reading{station: r.station, where: r.where, alone: true}
 		err := before.all()
 		return firstBranch(before.entries), err
 	}
@@ -130,7 +136,7 @@ func (r *reading) remoteURLs() ([]string, error) {
 	if r.gathered {
 		return r.urls, nil
 	}
-	first := &reading{station: r.station, where: r.where, clone: r.clone, gathering: true}
+	first := &reading{station: r.station, where: r.where, clone: r.clone, alone: r.alone, gathering: true}
 	if err := first.all(); err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"encoding/base64"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"anchorage.example/unicrux/core/address"
@@ -78,13 +79,17 @@ func Find(ctx context.Context, station *workstation.Station, files []string) ([]
 	return InPlaces(station, config), nil
 }
 
-// InPlaces looks in the usual places, of which git's configuration names some; a nil one names none.
-func InPlaces(station *workstation.Station, config *gitlink.Config) []Stray {
+// InPlaces looks in the usual places, of which git's configuration names some; a nil one names none. Files of the sorts
+// in leave are not read: an environment file, a shell history.
+func InPlaces(station *workstation.Station, config *gitlink.Config, leave ...Sort) []Stray {
 	list := InNetrc(station)
 	if config != nil {
 		list = append(append(InStore(station, config), list...), inConfigOf(station, config)...)
 	}
 	for _, file := range toldFiles(station) {
+		if slices.Contains(leave, sortOf(file)) {
+			continue
+		}
 		if text, err := read(file); err == nil {
 			list = append(list, told(file, text)...)
 		}
@@ -359,12 +364,17 @@ var (
 		`)[A-Z0-9_]*)\s*=\s*["']?([^\s"'#]{8,})`)
 )
 
+// sortOf is what a file is in which secrets are only told.
+func sortOf(path string) Sort {
+	if strings.HasSuffix(path, ".env") {
+		return Environment
+	}
+	return History
+}
+
 // told finds addresses with a secret in them, and in environment files what is named like one.
 func told(path string, text []byte) []Stray {
-	sort := History
-	if strings.HasSuffix(path, ".env") {
-		sort = Environment
-	}
+	sort := sortOf(path)
 	var list []Stray
 	for n, line := range lines(text) {
 		for _, match := range inAddress().FindAllStringSubmatch(line, -1) {

@@ -7,17 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"anchorage.example/unicrux/core/sshkey"
 	"anchorage.example/unicrux/core/strict"
 )
-
-// known are the rules, and what each may say beside its level.
-var known = map[string][]string{
-	KeyNoPassphrase: nil,
-	KeyWeak:         {"rsa", "kinds"},
-	TokenLongest:    {"days"},
-	TokenNeverEnds:  nil,
-	ChestPlace:      {"places"},
-}
 
 // The words that stand for something.
 var (
@@ -72,10 +64,11 @@ func (d document) policy() (Policy, error) {
 // parseRule reads a rule: its level alone, or a table with it.
 func parseRule(code string, value any) (rule Rule, err error) {
 	at := "rules." + code
-	fields, isKnown := known[code]
+	c, isKnown := Of(code)
 	if !isKnown {
-		return rule, wrong(at, "a rule that is not known%s", strict.Meant(code, slices.Collect(maps.Keys(known))))
+		return rule, wrong(at, "a rule that is not known%s", strict.Meant(code, names()))
 	}
+	fields := c.Fields
 	table, isTable := value.(map[string]any)
 	if !isTable {
 		table = map[string]any{"level": value}
@@ -94,10 +87,26 @@ func parseRule(code string, value any) (rule Rule, err error) {
 		return rule, wrong(at, "it has no level: %s", strings.Join(levels, ", "))
 	case rule.Level == Off || len(fields) == 0:
 		return rule, nil
-	case rule.RSA == 0 && rule.Days == 0 && len(rule.Kinds)+len(rule.Places) == 0:
+	case rule.asks(c):
+		return rule, nil
+	default:
 		return rule, wrong(at, "it does not say what is asked for: %s", strings.Join(fields, " or "))
 	}
-	return rule, nil
+}
+
+// asks tells whether a rule says what it asks for, or that is known without it.
+func (r Rule) asks(c Code) bool {
+	return r.RSA+r.Days+c.Default.Days > 0 || len(r.Kinds)+len(r.Places)+len(r.Scopes)+len(r.Authorities) > 0 ||
+		c.Name == KeyWeak && r.Level != Must
+}
+
+// names are those of all rules.
+func names() []string {
+	var list []string
+	for _, c := range codes {
+		list = append(list, c.Name)
+	}
+	return list
 }
 
 // set reads one word of a rule.
@@ -116,6 +125,10 @@ func (r *Rule) set(at, field string, value any) (err error) {
 		r.Kinds, err = words(at, value, kinds)
 	case "places":
 		r.Places, err = words(at, value, places)
+	case "scopes":
+		r.Scopes, err = texts(at, value, nil)
+	case "authorities":
+		r.Authorities, err = texts(at, value, sshkey.IsFingerprint)
 	}
 	return err
 }
@@ -146,14 +159,31 @@ func words(at string, value any, among []string) ([]string, error) {
 	return all, nil
 }
 
+// texts reads a list of texts, each of which must be as it is meant.
+func texts(at string, value any, meant func(string) bool) ([]string, error) {
+	list, _ := value.([]any)
+	var all []string
+	for _, v := range list {
+		text, isText := v.(string)
+		if !isText || text == "" || meant != nil && !meant(text) {
+			return nil, wrong(at, "%q cannot be meant here", fmt.Sprint(v))
+		}
+		all = append(all, text)
+	}
+	if len(all) == 0 {
+		return nil, wrong(at, "it must be a list of texts")
+	}
+	return all, nil
+}
+
 // check asks for all that makes an exception one that somebody answers for.
 func (e Exception) check(at string) error {
-	_, isKnown := known[e.Rule]
+	_, isKnown := Of(e.Rule)
 	switch {
 	case !isKnown:
-		return wrong(at+".rule", "a rule that is not known%s", strict.Meant(e.Rule, slices.Collect(maps.Keys(known))))
-	case e.Person == "":
-		return wrong(at, "it has no person")
+		return wrong(at+".rule", "a rule that is not known%s", strict.Meant(e.Rule, names()))
+	case e.Person == "" && e.Thing == "":
+		return wrong(at, "it has neither a person nor a thing")
 	case e.Until.Year == 0:
 		return wrong(at, "it has no end: until = 2027-03-31")
 	case e.Why == "":

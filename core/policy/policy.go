@@ -3,9 +3,12 @@
 package policy
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -39,7 +42,7 @@ const (
 	Must   Level = "must"
 )
 
-// The rules, by their codes.
+// The rules that say what may be made, by their codes.
 const (
 	KeyNoPassphrase = "key-no-passphrase" // a private key that is not locked
 	KeyWeak         = "key-weak"          // of a type that is not among kinds, or RSA of fewer bits than rsa
@@ -55,12 +58,16 @@ type Rule struct {
 	Kinds  []string // of keys, of KeyWeak; none for any
 	Days   int      // of TokenLongest
 	Places []string // of ChestPlace
+
+	Scopes      []string // that a token may have, of TokenTooWide
+	Authorities []string // fingerprints of those who may sign, of CertificateAuthority
 }
 
-// An Exception takes a person out of a rule, until a day.
+// An Exception takes a person, a thing, or a thing of a person out of a rule, until a day.
 type Exception struct {
 	Rule   string         `toml:"rule"`
-	Person string         `toml:"person"` // by login name
+	Person string         `toml:"person"` // by login name; empty for everybody
+	Thing  string         `toml:"thing"`  // a key's fingerprint, a token's name, or a path; empty for all
 	Until  toml.LocalDate `toml:"until"`  // the last day on which it holds
 	Why    string         `toml:"why"`
 }
@@ -70,6 +77,7 @@ type Policy struct {
 	File    string // where it is; empty where there is none
 	Name    string
 	Version string
+	Hash    string // SHA-256 of the file, in hexadecimal
 	Rules   map[string]Rule
 	Except  []Exception
 
@@ -82,7 +90,22 @@ func File(station *workstation.Station) string { return filepath.Join(station.Ma
 
 // Read reads the policy of this machine; the empty one where there is none. See [ErrUnreadable].
 func Read(station *workstation.Station) (Policy, error) {
-	file := File(station)
+	return read(station, File(station))
+}
+
+// ReadFile reads a policy that somebody names. The error wraps [ErrUnreadable], or tells that there is no such file.
+func ReadFile(station *workstation.Station, file string) (Policy, error) {
+	if _, err := os.Stat(file); err != nil {
+		return Policy{}, err
+	}
+	text, err := regular.Read(file, regular.Settings)
+	if err != nil {
+		return Policy{}, fmt.Errorf("%s: %w: %w", file, ErrUnreadable, err)
+	}
+	return parsed(station, file, text)
+}
+
+func read(station *workstation.Station, file string) (Policy, error) {
 	text, err := regular.Read(file, regular.Settings)
 	if errors.Is(err, fs.ErrNotExist) {
 		return Policy{}, nil
@@ -93,6 +116,10 @@ func Read(station *workstation.Station) (Policy, error) {
 	if err != nil {
 		return Policy{}, fmt.Errorf("%s: %w: %w", file, ErrUnreadable, err)
 	}
+	return parsed(station, file, text)
+}
+
+func parsed(station *workstation.Station, file string, text []byte) (Policy, error) {
 	p, err := Parse(text)
 	var wrong *strict.Error
 	if errors.As(err, &wrong) {
@@ -101,7 +128,7 @@ func Read(station *workstation.Station) (Policy, error) {
 	if err != nil {
 		return Policy{}, fmt.Errorf("%w: %w", ErrUnreadable, err)
 	}
-	p.File, p.person, p.now = file, station.User, station.Now()
+	p.File, p.Hash, p.person, p.now = file, hashOf(text), station.User, station.Now()
 	return p, nil
 }
 
@@ -175,9 +202,30 @@ func (p Policy) must(code string) Rule {
 	return rule
 }
 
-// holds tells whether an exception is for this person, and not over.
+// holds tells whether an exception is for whatever this person makes, and not over.
 func (p Policy) holds(e Exception) bool {
-	return e.Person == p.person && p.now.Before(e.Until.AsTime(p.now.Location()).AddDate(0, 0, 1))
+	return e.Thing == "" && e.Person == p.person && !e.Over(p.now)
+}
+
+// Over tells whether an exception has ended.
+func (e Exception) Over(now time.Time) bool {
+	return !now.Before(e.Until.AsTime(now.Location()).AddDate(0, 0, 1))
+}
+
+// Excepts finds the exception that takes a thing of a person out of a rule now; nil for none.
+func (p Policy) Excepts(rule, person, thing string, now time.Time) *Exception {
+	for i, e := range p.Except {
+		if e.Rule == rule && (e.Person == "" || e.Person == person) && (e.Thing == "" || e.Thing == thing) &&
+			!e.Over(now) {
+			return &p.Except[i]
+		}
+	}
+	return nil
+}
+
+func hashOf(text []byte) string {
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:])
 }
 
 func (p Policy) forbid(code, what string) error {

@@ -56,7 +56,8 @@ func TestForbids(t *testing.T) {
 	}{
 		{p.Key("ed25519", 256), ""},
 		{p.Key("rsa", 3072), ""},
-		{p.Key("rsa", 2048), "forbids an RSA key of 2048 bits; it allows 3072 and more (rule key-weak, " + p.File + ")"},
+		{p.Key("rsa", 2048), "forbids an RSA key of 2048 bits; it allows 3072 and more (rule key-weak, " + p.File +
+			")"},
 		{p.Key("ecdsa", 256), "it allows ed25519, rsa"},
 		{p.Unlocked(), "rule key-no-passphrase"},
 		{p.Token(time.Time{}), ""}, // should
@@ -137,10 +138,10 @@ func TestParse(t *testing.T) {
 		{"unicrux = 1\n[rules]\nkey-weak = { level = \"must\", kinds = \"rsa\" }\n", 3, "list of ed25519"},
 		{"unicrux = 1\n[rules]\nkey-weak = { level = \"must\", kinds = [\"rsb\"] }\n", 3, `"rsa" was perhaps meant`},
 		{"unicrux = 1\n[rules]\nkey-weak = { level = \"must\", dyas = 2 }\n", 3, "does not know"},
-		{"unicrux = 1\n[[except]]\nrule = \"key-weak\"\n", 2, "no person"},
+		{"unicrux = 1\n[[except]]\nrule = \"key-weak\"\n", 2, "neither a person nor a thing"},
 		{"unicrux = 1\n[[except]]\nrule = \"key-weak\"\nperson = \"lab\"\n", 2, "no end"},
 		{"unicrux = 1\n[[except]]\nrule = \"key-weak\"\nperson = \"lab\"\nuntil = 2027-03-31\n", 2, "no reason"},
-		{"unicrux = 1\n[[except]]\nrule = \"key-old\"\n", 3, "not known"},
+		{"unicrux = 1\n[[except]]\nrule = \"key-odd\"\n", 3, "not known"},
 		{"unicrux = 1\n[rules\n", 2, ""},
 	} {
 		_, err := Parse([]byte(row.text))
@@ -166,7 +167,7 @@ func FuzzParse(f *testing.F) {
 			t.Fatalf("%T: %v", err, err)
 		}
 		for code, rule := range p.Rules {
-			if _, isKnown := known[code]; !isKnown || rule.Level == "" {
+			if _, isKnown := Of(code); !isKnown || rule.Level == "" {
 				t.Errorf("%s: %+v", code, rule)
 			}
 		}

@@ -29,13 +29,13 @@ type numbered struct {
 }
 
 // of returns a file, read when it is the first time.
-func (f *Files) of(path string) *sections {
+func (f *Files) of(path string, uid int) *sections {
 	if x := f.read[path]; x != nil {
 		return x
 	}
 	x := &sections{named: map[string][]int{}}
 	var text string
-	if text, x.exposed, x.err = readFile(path); x.err == nil {
+	if text, x.exposed, x.err = readFile(path, uid); x.err == nil {
 		x.divide(text)
 	}
 	if f.read == nil {

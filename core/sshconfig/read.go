@@ -9,17 +9,20 @@ import (
 	"anchorage.example/unicrux/core/regular"
 )
 
-// readFile reads a file into a text, once, and tells whether others could have written it.
-func readFile(path string) (text string, open bool, err error) {
+// ErrTooLarge is why a file is not read that no program would read to its end.
+var ErrTooLarge = fmt.Errorf("larger than %d bytes", maxFileBytes)
+
+// readFile reads a file into a text, once, and tells whether others than a user could have written it.
+func readFile(path string, uid int) (text string, open bool, err error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return "", false, err
 	}
 	if info.IsDir() { // the client opens it, and finds nothing in it
-		return "", exposed(info), nil
+		return "", exposed(info, uid), nil
 	}
 	if info.Size() > maxFileBytes {
-		return "", false, fmt.Errorf("larger than %d bytes", maxFileBytes)
+		return "", false, ErrTooLarge
 	}
 	f, err := regular.Open(path)
 	if err != nil {
@@ -29,7 +32,7 @@ func readFile(path string) (text string, open bool, err error) {
 	var b strings.Builder
 	b.Grow(int(info.Size()))
 	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))
-	return withoutHidden(b.String()), exposed(info), err
+	return withoutHidden(b.String()), exposed(info, uid), err
 }
 
 // withoutHidden is a text as the client sees its lines.

@@ -106,6 +106,7 @@ type Settings struct {
 	final   bool              // a Match line asks for the second pass
 	survey  *[]Mention        // set when all blocks are looked at, whatever they match
 	hosts   *[]string         // of a survey, when they are wanted
+	lines   *[]SetLine        // of a survey, when they are wanted
 }
 
 // Resolve reads the files and settles every keyword for q.Host as the client would: the
@@ -248,14 +249,17 @@ func (r *reader) file(path string, depth int, active bool) error {
 		return fmt.Errorf("more than %d files", maxFiles)
 	}
 	if files := r.s.Query.Files; files != nil {
-		return r.again(files.of(path), depth, active)
+		return r.again(files.of(path, r.s.Query.Person.UID), depth, active)
 	}
-	text, open, err := readFile(path)
+	text, open, err := readFile(path, r.s.Query.Person.UID)
 	if err != nil {
 		return err
 	}
-	if r.checked && open {
+	switch exposed := r.checked && open; {
+	case exposed && r.s.lines == nil:
 		return ErrExposed
+	case exposed: // who lists the lines wants to know what is in it all the same
+		r.s.problem(Origin{File: path}, "", ErrExposed)
 	}
 	r.s.texts = append(r.s.texts, text)
 	for number := 1; text != ""; number++ {

@@ -21,7 +21,30 @@ func KeyFiles(q Query) []Mention {
 	return *s.survey
 }
 
+// A SetLine is a line that sets something, for whichever host.
+type SetLine struct {
+	Keyword string // in lower case
+	Args    []string
+	Block   string // as of [Mention]
+	Origin  Origin
+}
+
+// ForAll tells that a line holds for every host: it stands before the first block, or below "Host *".
+func (l SetLine) ForAll() bool { return l.Block == "" || l.Block == "Host *" }
+
+// Lines lists every line of the settings in all blocks, with those of the files that they include, and what could not
+// be read of them. No condition is looked at, so nothing is started. q.Host does not matter.
+func Lines(q Query) ([]SetLine, []Problem) {
+	var lines []SetLine
+	s := &Settings{Query: q, values: map[string][]Value{}, survey: &[]Mention{}, lines: &lines}
+	s.readAll(false)
+	return lines, s.Problems
+}
+
 func (r *reader) survey(l line, at Origin, depth int) {
+	if r.s.lines != nil && l.keyword != "" && len(l.args) > 0 {
+		*r.s.lines = append(*r.s.lines, SetLine{Keyword: l.keyword, Args: l.args, Block: r.block, Origin: at})
+	}
 	switch l.keyword {
 	case "host":
 		r.block = "Host " + trimRight(l.rest)

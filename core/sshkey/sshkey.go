@@ -234,6 +234,19 @@ func (p *Pair) readPublicFile() {
 	}
 }
 
+// LoadPublicLine reads the public half in a file of its own; nil where there is none in it.
+func LoadPublicLine(path string) ssh.PublicKey {
+	text, err := regular.Read(path, MaxFileBytes)
+	if err != nil {
+		return nil
+	}
+	key, _, err := ParseLine(text)
+	if err != nil {
+		return nil
+	}
+	return Plain(key)
+}
+
 // ParseLine reads a public line. The error never holds the text: people paste the private half.
 func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	key, comment, options, _, err := ssh.ParseAuthorizedKey(text)

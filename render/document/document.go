@@ -17,7 +17,7 @@ type Path string
 // All has an empty document of each schema, by its name without “unicrux.” and version.
 func All() map[string]any {
 	return map[string]any{
-		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "brief": Brief{},
+		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "audit": Audit{}, "brief": Brief{},
 		"card": Card{}, "changes": Changes{},
 		"check": Check{}, "chest": Chest{}, "comparison": Comparison{}, "demo": Demo{}, "done": Done{},
 		"draft": Draft{}, "error": Error{}, "explain": Explain{}, "faults": Faults{}, "found": Found{},

@@ -1,0 +1,175 @@
+package cli
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"anchorage.example/unicrux/core/about"
+	"anchorage.example/unicrux/core/accounts"
+	"anchorage.example/unicrux/core/audit"
+	"anchorage.example/unicrux/core/policy"
+	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/workstation"
+	"anchorage.example/unicrux/render"
+	"anchorage.example/unicrux/render/document"
+)
+
+// auditOptions are the options of audit.
+type auditOptions struct {
+	homes           []string
+	all             bool
+	policy, against string
+	out, metrics    string
+}
+
+func auditCommand(a *app) *cobra.Command {
+	var o auditOptions
+	command := &cobra.Command{
+		Use:   "audit",
+		Short: "Look for what the machine's policy asks: in your home, or as root in all homes",
+		Long: `Looks at the keys, tokens, settings and stored host keys of homes, and tells what is not as
+the policy of the machine asks (/etc/unicrux/policy.toml; without one, what is usual). Nobody
+is asked over the network, no program is started, nothing is changed, and no secret is read: of
+a private key only what comes before its secret part. root looks at each home with its
+owner's rights.
+
+It ends with 0 where nothing must be mended, with 1 where something must, and with 3 where a
+home could not be looked at as a whole and the policy does not excuse it.`,
+		Args: cobra.NoArgs,
+		RunE: func(_ *cobra.Command, _ []string) error { return o.run(a) },
+	}
+	flags := command.Flags()
+	flags.Var(&wordList{to: &o.homes, is: "DIR"}, "home", "a home to look at; may be given several times")
+	flags.BoolVar(&o.all, "all-homes", false, "look at the homes of all people of this machine, and at its own files")
+	flags.Var(named(&o.policy, "FILE"), "policy", "ask for what this policy says, instead of the machine's")
+	flags.Var(named(&o.against, "FILE"), "against", "tell what is new, still there and gone since this report")
+	flags.Var(named(&o.out, "FILE"), "out", "write the report into this file, as one line of JSON")
+	flags.Var(named(&o.metrics, "FILE"), "metrics", "write figures without names into this file, for a metrics store")
+	return command
+}
+
+func (o *auditOptions) run(a *app) error {
+	options, err := o.options(a)
+	if err != nil {
+		return err
+	}
+	old, err := olderReport(o.against)
+	if err != nil {
+		return err
+	}
+	report, err := audit.Look(a.ctx, a.station, options)
+	if err != nil {
+		return err
+	}
+	var drift *audit.Drift
+	if old != nil {
+		d := report.Against(old.When, findingsOf(old))
+		drift = &d
+	}
+	d := render.AuditDocument(report, drift, about.Version, programSum())
+	text := render.Audit(a.style(), report, drift)
+	if err := errors.Join(writeReport(o.out, render.Compact(d)), writeReport(o.metrics, render.AuditMetrics(report)),
+		a.show(text, d)); err != nil {
+		return err
+	}
+	switch {
+	case !report.Complete && !report.Excused:
+		return &told{exitFailure}
+	case report.Wrong():
+		return &told{exitCrux}
+	}
+	return nil
+}
+
+// options says which homes are looked at, and by which policy.
+func (o *auditOptions) options(a *app) (audit.Options, error) {
+	options := audit.Options{Machine: o.all}
+	var err error
+	if o.policy != "" {
+		options.Policy, err = policy.ReadFile(a.station, o.policy)
+	} else {
+		options.Policy, err = policy.Read(a.station)
+	}
+	switch {
+	case err != nil:
+		return options, err
+	case o.all && len(o.homes) > 0:
+		return options, usage("audit looks at --all-homes or at each --home, not at both")
+	case o.all:
+		options.Homes, err = accounts.Homes(a.ctx)
+	case len(o.homes) == 0:
+		options.Homes, options.Own = []accounts.Home{accounts.Own(a.station.Person)}, a.Environ
+	}
+	for _, path := range o.homes {
+		home, problem := accounts.At(path)
+		if problem != nil {
+			return options, problem
+		}
+		options.Homes = append(options.Homes, home)
+	}
+	return options, err
+}
+
+// writeReport puts a text into a file that was asked for, all at once and for its owner's eyes alone.
+func writeReport(path, text string) error {
+	if path == "" {
+		return nil
+	}
+	return workstation.Replace(path, []byte(text), 0o600)
+}
+
+// mostOfReport bounds the report of a machine.
+const mostOfReport = 64 << 20
+
+// olderReport reads a report that was written before; nil for no file.
+func olderReport(path string) (*document.Audit, error) {
+	if path == "" {
+		return nil, nil
+	}
+	text, err := regular.Read(path, mostOfReport)
+	if err != nil {
+		return nil, err
+	}
+	var d document.Audit
+	if err := json.Unmarshal(text, &d); err != nil || d.Schema != document.Schema("audit") {
+		return nil, usage("%s is no report of audit: --against reads what --out or --json wrote", path)
+	}
+	return &d, nil
+}
+
+// findingsOf are the findings of a report, as far as they are compared.
+func findingsOf(d *document.Audit) []audit.Finding {
+	return document.Map(d.Findings, func(f document.AuditFinding) audit.Finding {
+		found := audit.Finding{ID: f.ID, Code: f.Code, Level: policy.Level(f.Level), Thing: f.Thing,
+			Origin: string(f.Origin),
+			Also:   f.Detail, Since: f.Since}
+		if f.Person != nil {
+			found.Person = *f.Person
+		}
+		return found
+	})
+}
+
+// programSum is the SHA-256 of this program's file, in hexadecimal; empty where it cannot be read.
+func programSum() string {
+	path, err := os.Executable()
+	if err != nil {
+		return ""
+	}
+	f, err := regular.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close() // opened for reading
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		return ""
+	}
+	return hex.EncodeToString(sum.Sum(nil))
+}

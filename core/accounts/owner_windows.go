@@ -1,0 +1,5 @@
+package accounts
+
+import "io/fs"
+
+func ownerOf(fs.FileInfo) (uid, gid int, ok bool) { return -1, -1, true }
