@@ -27,7 +27,7 @@ func TestContract(t *testing.T) {
 		line, schema string
 		more         []string
 	}{
-		{"look", "look", nil}, {"look hosts", "look", nil}, {"look --brief", "brief", nil},
+		{"look", "look", nil}, {"look hosts", "look", nil}, {"look --brief", "brief", nil}, {"audit", "audit", nil},
 		{"check " + drift, "check", nil},
 		{"ready forge", "ready", token}, {"explain key-none", "explain", nil}, {"key list", "keys", nil},
 		{"key show spare", "key", nil}, {"key new other --no-passphrase", "key", nil}, {"key find", "found", nil},

@@ -147,7 +147,7 @@ func olderReport(path string) (*document.Audit, error) {
 func findingsOf(d *document.Audit) []audit.Finding {
 	return document.Map(d.Findings, func(f document.AuditFinding) audit.Finding {
 		found := audit.Finding{ID: f.ID, Code: f.Code, Level: policy.Level(f.Level), Thing: f.Thing,
-			Origin: string(f.Origin),
+			Origin: f.File,
 			Also:   f.Detail, Since: f.Since}
 		if f.Person != nil {
 			found.Person = *f.Person

@@ -221,7 +221,7 @@ func auditHome(h audit.Home) document.AuditHome {
 }
 
 func auditKey(k audit.Key) document.AuditKey {
-	d := document.AuditKey{Path: document.Path(k.Path), Fingerprint: document.Text(k.Fingerprint),
+	d := document.AuditKey{File: k.Path, Fingerprint: document.Text(k.Fingerprint),
 		PublicLine: document.Text(k.Line), Type: document.Text(k.Kind), HasPassphrase: k.Locked, InDevice: k.Device,
 		Modified: k.Made, KnownAt: document.List(k.KnownAt)}
 	if k.Bits > 0 {
@@ -231,7 +231,7 @@ func auditKey(k audit.Key) document.AuditKey {
 }
 
 func auditCertificate(c audit.Certificate) document.AuditCertificate {
-	return document.AuditCertificate{Path: document.Path(c.Path), Fingerprint: c.Fingerprint, Authority: c.Authority,
+	return document.AuditCertificate{File: c.Path, Fingerprint: c.Fingerprint, Authority: c.Authority,
 		Principals: document.List(c.Principals), From: document.Time(c.From), Until: document.Time(c.Until)}
 }
 
@@ -243,8 +243,8 @@ func auditToken(t audit.Token) document.AuditToken {
 
 func auditFinding(f audit.Finding) document.AuditFinding {
 	d := document.AuditFinding{ID: f.ID, Code: f.Code, Level: string(f.Level), Person: document.Text(f.Person),
-		Thing:  f.Thing,
-		Origin: document.Path(f.Origin), Detail: f.Also, Since: f.Since}
+		Thing: f.Thing,
+		File:  f.Origin, Detail: f.Also, Since: f.Since}
 	if f.Line > 0 {
 		d.Line = &f.Line
 	}

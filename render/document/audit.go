@@ -62,7 +62,8 @@ type AuditHome struct {
 
 // An AuditKey is a private key, by what stands before its secret part.
 type AuditKey struct {
-	Path Path `json:"path"`
+	// File is where it is, with "~" for the home.
+	File string `json:"file_in_home"`
 	// Fingerprint and PublicLine are null where the public half is not told.
 	Fingerprint *string `json:"fingerprint" jsonschema:"nullable"`
 	PublicLine  *string `json:"public_line" jsonschema:"nullable"`
@@ -78,7 +79,8 @@ type AuditKey struct {
 
 // An AuditCertificate is one for signing in.
 type AuditCertificate struct {
-	Path        Path       `json:"path"`
+	// File is where it is, with "~" for the home.
+	File        string     `json:"file_in_home"`
 	Fingerprint string     `json:"fingerprint"`
 	Authority   string     `json:"authority"`
 	Principals  []string   `json:"principals"`
@@ -122,9 +124,10 @@ type AuditFinding struct {
 	// Person is null for the machine itself, and for a home that no account owns.
 	Person *string `json:"person" jsonschema:"nullable"`
 	Thing  string  `json:"thing"`
-	Origin Path    `json:"origin"`
-	Line   *int    `json:"line" jsonschema:"nullable"`
-	Detail string  `json:"detail"`
+	// File is where it is, with "~" for the home; empty where it is in none.
+	File   string `json:"file_in_home"`
+	Line   *int   `json:"line" jsonschema:"nullable"`
+	Detail string `json:"detail"`
 	// Since is when it was first seen, as far as the reports that were compared tell.
 	Since time.Time `json:"since"`
 	// Excepted is the exception by which it is allowed for now; null for none.
@@ -139,9 +142,9 @@ type AuditException struct {
 
 // An AuditCount is how often a rule was broken.
 type AuditCount struct {
-	Code     string `json:"code"`
-	Level    string `json:"level"`
-	Count    int    `json:"count"`
+	Code  string `json:"code"`
+	Level string `json:"level"`
+	Count int    `json:"count"`
 	// ExceptedCount is how many of them an exception allows for now.
 	ExceptedCount int `json:"excepted_count"`
 }
