@@ -1,12 +1,8 @@
 package cli
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
-	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -15,6 +11,7 @@ import (
 	"anchorage.example/unicrux/core/audit"
 	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/regular"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 	"anchorage.example/unicrux/render"
 	"anchorage.example/unicrux/render/document"
@@ -69,10 +66,14 @@ func (o *auditOptions) run(a *app) error {
 	}
 	var drift *audit.Drift
 	if old != nil {
+		if old.Machine.ID != nil && report.ID != "" && *old.Machine.ID != report.ID {
+			return usage("%s is the report of another machine, %s: two reports of one machine are compared", o.against,
+				untrusted.Clean(old.Machine.Name))
+		}
 		d := report.Against(old.When, findingsOf(old))
 		drift = &d
 	}
-	d := render.AuditDocument(report, drift, about.Version, programSum())
+	d := render.AuditDocument(report, drift, about.Version, audit.ProgramSum())
 	text := render.Audit(a.style(), report, drift)
 	if err := errors.Join(writeReport(o.out, render.Compact(d)), writeReport(o.metrics, render.AuditMetrics(report)),
 		a.show(text, d)); err != nil {
@@ -146,30 +147,11 @@ func olderReport(path string) (*document.Audit, error) {
 // findingsOf are the findings of a report, as far as they are compared.
 func findingsOf(d *document.Audit) []audit.Finding {
 	return document.Map(d.Findings, func(f document.AuditFinding) audit.Finding {
-		found := audit.Finding{ID: f.ID, Code: f.Code, Level: policy.Level(f.Level), Thing: f.Thing,
-			Origin: f.File,
-			Also:   f.Detail, Since: f.Since}
+		found := audit.Finding{ID: f.ID, Code: f.Code, Level: policy.Level(f.Level), Thing: f.Thing, Origin: f.File,
+			Also: f.Detail, Since: f.Since}
 		if f.Person != nil {
 			found.Person = *f.Person
 		}
 		return found
 	})
-}
-
-// programSum is the SHA-256 of this program's file, in hexadecimal; empty where it cannot be read.
-func programSum() string {
-	path, err := os.Executable()
-	if err != nil {
-		return ""
-	}
-	f, err := regular.Open(path)
-	if err != nil {
-		return ""
-	}
-	defer f.Close() // opened for reading
-	sum := sha256.New()
-	if _, err := io.Copy(sum, f); err != nil {
-		return ""
-	}
-	return hex.EncodeToString(sum.Sum(nil))
 }

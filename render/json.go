@@ -10,23 +10,17 @@ import (
 )
 
 // JSON writes a document: indented, with a line end, and nothing escaped that need not be.
-func JSON(document any) string {
-	var b bytes.Buffer
-	encoder := json.NewEncoder(&b)
-	encoder.SetEscapeHTML(false)
-	encoder.SetIndent("", "  ")
-	if err := encoder.Encode(document); err != nil { // our documents hold nothing that JSON cannot
-		panic(err)
-	}
-	return b.String()
-}
+func JSON(document any) string { return encoded(document, "  ") }
 
-// Compact writes a document on one line, with a line end: files of many documents have one on each.
-func Compact(document any) string {
+// Compact is [JSON] on one line: a file of many documents has one on each.
+func Compact(document any) string { return encoded(document, "") }
+
+func encoded(document any, indent string) string {
 	var b bytes.Buffer
 	encoder := json.NewEncoder(&b)
 	encoder.SetEscapeHTML(false)
-	if err := encoder.Encode(document); err != nil {
+	encoder.SetIndent("", indent)
+	if err := encoder.Encode(document); err != nil { // our documents hold nothing that JSON cannot
 		panic(err)
 	}
 	return b.String()

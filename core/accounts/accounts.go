@@ -2,8 +2,6 @@
 package accounts
 
 import (
-	"bufio"
-	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -40,14 +38,18 @@ const directoryPatience = 30 * time.Second
 
 // Homes lists the homes of the people of this machine, root's among them: those of the accounts (passwd(5), and what
 // getent(1) knows where people are in a directory), and the folders beside them that belong to nobody any more.
-// Services have none.
+// Services have none. The error is that of a list that cannot be read, or [ErrDirectory].
 func Homes(ctx context.Context) ([]Home, error) {
 	text, err := regular.Read("/etc/passwd", regular.Settings)
 	if err != nil {
 		return nil, err
 	}
 	if inDirectory() {
-		text = append(append(text, '\n'), listed(ctx)...)
+		more, err := listed(ctx)
+		if err != nil {
+			return nil, fmt.Errorf("%w: %w", ErrDirectory, err)
+		}
+		text = append(append(text, '\n'), more...)
 	}
 	groups, err := regular.Read("/etc/group", regular.Settings)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -74,15 +76,16 @@ func inDirectory() bool {
 	return false
 }
 
-// listed is what the system's own program lists; nothing where it fails.
-func listed(ctx context.Context) []byte {
+// ErrDirectory is returned where the directory that lists people does not answer: a report without them would look as
+// if they had no homes here.
+var ErrDirectory = fault.New("accounts-unlisted", fault.Failed,
+	"the directory of accounts (getent passwd) does not answer")
+
+// listed is what the system's own program lists.
+func listed(ctx context.Context) ([]byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, directoryPatience)
 	defer cancel()
-	out, err := exec.CommandContext(ctx, "getent", "passwd").Output()
-	if err != nil {
-		return nil
-	}
-	return out
+	return exec.CommandContext(ctx, "getent", "passwd").Output()
 }
 
 // of reads the homes out of the two lists (passwd(5), group(5)).
@@ -119,9 +122,9 @@ func of(passwd, group []byte) []Home {
 // colons takes lines apart that have at least so many fields.
 func colons(text []byte, least int) [][]string {
 	var all [][]string
-	scanner := bufio.NewScanner(bytes.NewReader(text))
-	for scanner.Scan() {
-		if fields := strings.Split(scanner.Text(), ":"); len(fields) >= least && !strings.HasPrefix(fields[0], "#") {
+	for line := range strings.Lines(string(text)) { // however long: a group may have thousands of members
+		fields := strings.Split(strings.TrimRight(line, "\r\n"), ":")
+		if len(fields) >= least && !strings.HasPrefix(fields[0], "#") {
 			all = append(all, fields)
 		}
 	}

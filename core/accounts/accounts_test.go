@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"anchorage.example/unicrux/core/identity"
@@ -23,7 +24,7 @@ short:x:1004
 loose:x:1005:1005::home/loose:/bin/sh
 all:x:1006:1006::/:/bin/sh
 #ines:x:1009:1009::/home/hash:/bin/sh
-`), []byte("buoys:x:2000:ines,mo\nempty:x:2001:\nodd:x:none:ines\nlab:x:2002:ines\n"))
+`), []byte("buoys:x:2000:"+strings.Repeat("somebody,", 20_000)+"ines,mo\nempty:x:2001:\nodd:x:none:ines\nlab:x:2002:ines\n"))
 	want := []Home{
 		{Person: "ines", Path: "/home/ines", Who: identity.Who{UID: 1001, GID: 100, Groups: []int{2000, 2002}}},
 		{Person: "mo", Path: "/home/mo", Who: identity.Who{UID: 1002, GID: 1002, Groups: []int{2000}}},

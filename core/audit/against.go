@@ -1,6 +1,10 @@
 package audit
 
-import "time"
+import (
+	"time"
+
+	"anchorage.example/unicrux/core/policy"
+)
 
 // A Drift is what changed between two reports of one machine.
 type Drift struct {
@@ -8,7 +12,7 @@ type Drift struct {
 	New     []Finding
 	Still   []Finding
 	Gone    []Finding
-	NotSeen []Finding // of homes that were not read this time: whether they are gone is not known
+	NotSeen []Finding // of what was not looked at, or not as a whole, this time: whether they are gone is not known
 }
 
 // Against compares a report with an older one's findings, and gives those that stand the instant since when they do.
@@ -28,19 +32,25 @@ func (r *Report) Against(when time.Time, old []Finding) Drift {
 			drift.New = append(drift.New, f)
 		}
 	}
-	read := map[string]bool{"": true} // the machine itself
-	for _, home := range r.Homes {
-		before, met := read[home.Owner()]
-		read[home.Owner()] = home.State == Read && (before || !met)
-	}
+	read := r.read()
 	for _, f := range old {
 		switch {
 		case now[f.ID]:
-		case read[f.Person]:
+		case read[f.Person] && (f.Code != policy.KeyCopied || r.Complete), f.Code == policy.ExceptionEnded:
 			drift.Gone = append(drift.Gone, f)
 		default:
 			drift.NotSeen = append(drift.NotSeen, f)
 		}
 	}
 	return drift
+}
+
+// read tells of the owner of each home, and of the machine itself, whether all that is theirs was looked at.
+func (r *Report) read() map[string]bool {
+	read := map[string]bool{"": r.Own}
+	for _, home := range r.Homes {
+		before, met := read[home.Owner()]
+		read[home.Owner()] = home.State == Read && (before || !met)
+	}
+	return read
 }

@@ -42,6 +42,7 @@ type Report struct {
 	Policy   policy.Policy
 	Complete bool // each home was read
 	Excused  bool // the policy does not mind that some were not
+	Own      bool // the machine's own files were looked at
 	Homes    []Home
 	Findings []Finding // the most urgent first
 }
@@ -95,7 +96,7 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 		}
 		r.Homes, findings = append(r.Homes, seen.Home), append(findings, found...)
 	}
-	if o.Machine {
+	if r.Own = o.Machine; r.Own {
 		findings = append(findings, judge(machine(station), o.Policy, began)...)
 	}
 	findings = append(append(findings, copied(r.Homes, o.Policy, began)...), ended(o.Policy, began)...)
@@ -178,16 +179,19 @@ func copied(homes []Home, p policy.Policy, now time.Time) []Finding {
 	return list
 }
 
-// others names the owners of the further homes in which a key is.
+// others names the owners of the further homes in which a key is: two at most, and how many more there are.
 func others(homes []Home, at []int, but Home) string {
 	var names []string
 	for _, i := range at {
 		if homes[i].Path != but.Path {
 			names = append(names, homes[i].Owner())
 		}
+		if len(names) == 2 {
+			break
+		}
 	}
-	if more := len(names) - 2; more > 0 {
-		return fmt.Sprintf("%s and %d more", names[0], more+1)
+	if more := len(at) - 1 - len(names); more > 0 {
+		return fmt.Sprintf("%s and %d more", strings.Join(names, ", "), more)
 	}
 	return strings.Join(names, " and ")
 }

@@ -136,9 +136,55 @@ func TestAgainst(t *testing.T) {
 	if still := drift.Still[0]; still.Since != today.AddDate(0, -1, 0) || still.Line != 3 {
 		t.Errorf("%+v", still)
 	}
+	whole := func(f Finding) bool { return f.Code == policy.KeyCopied }
+	others := []Finding{{ID: "1", Code: policy.TrustBlind}, {ID: "2", Code: policy.KeyCopied, Person: "ines"},
+		{ID: "3", Code: policy.KeyOld, Person: "mo"}, {ID: "4", Code: policy.ExceptionEnded, Person: "mo"}}
+	drift = after.Against(before.When, others)
+	if fmt.Sprint(codes(drift.NotSeen)) != "[trust-blind key-old]" || !slices.ContainsFunc(drift.Gone, whole) {
+		t.Errorf("neither the machine nor mo was looked at: %+v", drift)
+	}
+	after.Complete = false
+	if drift := after.Against(before.When, others); slices.ContainsFunc(drift.Gone, whole) {
+		t.Error("a key that was copied is gone though the other home was not read")
+	}
 	after.Homes[0].State = Partly
 	if drift := after.Against(before.When, before.Findings); len(drift.Gone) != 0 || len(drift.NotSeen) != 1 {
 		t.Errorf("of a home that was read partly: %+v", drift)
+	}
+}
+
+// TestBlind: whatever way of writing it git and ssh have, accepting any key of a host is found, and nothing else is.
+func TestBlind(t *testing.T) {
+	t.Parallel()
+	for _, row := range []struct {
+		text, file string
+		want       bool
+	}{
+		{"[core]\n\tsshCommand = ssh -o StrictHostKeyChecking=no\n", ".gitconfig", true},
+		{"[core]\n\tsshCommand = ssh -o 'StrictHostKeyChecking off' -v\n", ".gitconfig", true},
+		{"[core]\n\tsshCommand = ssh -oUserKnownHostsFile=/dev/null\n", ".gitconfig", true},
+		{"[core]\n\tsshCommand = ssh -o StrictHostKeyChecking=yes # no\n", ".gitconfig", false},
+		{"Host *\n\tstricthostkeychecking \"OFF\"\n", ".ssh/config", true},
+		{"Match exec \"touch needle\"\n\tUserKnownHostsFile /dev/null\n", ".ssh/config", true},
+		{"UserKnownHostsFile ~/.ssh/known_hosts /dev/null\n", ".ssh/config", false},
+	} {
+		p := here(t)
+		p.put(row.text, row.file)
+		if got := slices.Contains(codesOf(p.look("")), policy.TrustBlind); got != row.want {
+			t.Errorf("%s: %v", row.text, got)
+		}
+		if _, err := os.Stat("needle"); err == nil {
+			t.Fatal("a condition was asked")
+		}
+	}
+	for value, want := range map[string]bool{"false": true, "0": true, "0x0": true, "\"\"": true, "no": true,
+		"2": false, "on": false,
+		"maybe": false} {
+		p := here(t)
+		p.put("[http \"https://forge.tidewater.example\"]\n\tsslVerify = "+value+"\n", ".gitconfig")
+		if got := slices.Contains(codesOf(p.look("")), policy.TLSUnchecked); got != want {
+			t.Errorf("sslVerify = %s: %v", value, got)
+		}
 	}
 }
 

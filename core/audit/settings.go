@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -39,16 +40,25 @@ func (s *seen) sshSettings(e eyes) []sshconfig.SetLine {
 // judgeLines finds the lines that give trust away.
 func (s *seen) judgeLines(e eyes, lines []sshconfig.SetLine) {
 	for _, l := range lines {
-		value := strings.ToLower(l.Args[0])
 		at := e.tilde(l.Origin.File)
 		switch {
-		case l.Keyword == "stricthostkeychecking" && (value == "no" || value == "off"),
-			(l.Keyword == "userknownhostsfile" || l.Keyword == "globalknownhostsfile") && l.Args[0] == "/dev/null":
-			s.mark(policy.TrustBlind, setting(l.Keyword, l.Block), at, l.Origin.Line, l.Args[0])
-		case l.Keyword == "forwardagent" && l.ForAll() && value != "no":
+		case isBlind(l.Keyword, l.Args[0]):
+			s.mark(policy.TrustBlind, setting(l.Keyword, l.Block), at, l.Origin.Line, untrusted.Clean(l.Args[0]))
+		case l.Keyword == "forwardagent" && l.ForAll() && !strings.EqualFold(l.Args[0], "no"):
 			s.mark(policy.AgentForwarded, setting(l.Keyword, l.Block), at, l.Origin.Line, "")
 		}
 	}
+}
+
+// isBlind tells whether ssh accepts any host key by a setting: it does not ask, or remembers none.
+func isBlind(keyword, value string) bool {
+	switch keyword {
+	case "stricthostkeychecking":
+		return strings.EqualFold(value, "no") || strings.EqualFold(value, "off")
+	case "userknownhostsfile", "globalknownhostsfile":
+		return value == os.DevNull
+	}
+	return false
 }
 
 // setting names a line by its keyword and the block that it stands in.
@@ -103,19 +113,23 @@ func (s *seen) leaveOut(e eyes) []plainsecrets.Sort {
 // judgeGit finds the settings of git's that give trust or secrets away.
 func (s *seen) judgeGit(e eyes, config *gitlink.Config) {
 	for _, entry := range config.Every() {
-		at, value := e.tilde(entry.Origin), strings.ToLower(entry.Value)
+		at := e.tilde(entry.Origin)
 		name := entry.Key[strings.LastIndexByte(entry.Key, '.')+1:]
 		section, _, _ := strings.Cut(entry.Key, ".")
-		words := strings.Fields(value)
+		checked, isTruth := gitlink.Truth(entry.Value)
+		words := strings.Fields(entry.Value)
 		switch {
-		case section == "http" && name == "sslverify" && (value == "false" || value == "no" || value == "off" ||
-			value == "0"):
+		case section == "http" && name == "sslverify" && isTruth && !checked:
 			s.mark(policy.TLSUnchecked, untrusted.Clean(entry.Key), at, entry.Line(), "")
 		case section == "credential" && name == "helper" && len(words) > 0 && words[0] == "store":
 			s.mark(policy.HelperPlain, untrusted.Clean(entry.Key), at, entry.Line(), "")
-		case entry.Key == "core.sshcommand" && (strings.Contains(value, "stricthostkeychecking=no") ||
-			strings.Contains(value, "userknownhostsfile=/dev/null")):
-			s.mark(policy.TrustBlind, entry.Key, at, entry.Line(), "")
+		}
+	}
+	if entry, set := config.Last("core.sshcommand"); set {
+		for _, option := range config.SSH().Line.Options {
+			if len(option.Args) > 0 && isBlind(option.Keyword, option.Args[0]) {
+				s.mark(policy.TrustBlind, entry.Key, e.tilde(entry.Origin), entry.Line(), option.Keyword)
+			}
 		}
 	}
 }

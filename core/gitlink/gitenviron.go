@@ -21,15 +21,15 @@ func (e gitEnviron) truth(name string) (bool, error) {
 	if !set {
 		return false, nil
 	}
-	value, ok := truth(text)
+	value, ok := Truth(text)
 	if !ok {
 		return false, fmt.Errorf("%w: %s is neither true nor false", ErrUnreadable, name)
 	}
 	return value, nil
 }
 
-// truth reads a boolean ("boolean" in git-config(1), "Values").
-func truth(text string) (value, ok bool) {
+// Truth reads a boolean ("boolean" in git-config(1), "Values"); ok is false for a text that is none.
+func Truth(text string) (value, ok bool) {
 	switch strings.ToLower(text) {
 	case "true", "yes", "on":
 		return true, true

@@ -118,14 +118,14 @@ func formatOf(variables []variable) format {
 			f.version, ok = integer(v.value)
 			ok = ok && v.valued
 		case v.key == "core.bare":
-			_, ok = truth(v.value)
+			_, ok = Truth(v.value)
 		case v.key == "core.worktree":
 			ok = v.valued
 		case !isExtension, name == "noop":
 		case name == "worktreeconfig":
-			f.ownConfig, ok = truth(v.value)
+			f.ownConfig, ok = Truth(v.value)
 		case name == "preciousobjects":
-			_, ok = truth(v.value)
+			_, ok = Truth(v.value)
 		case name == "partialclone":
 			ok = v.valued
 		case name == "noop-v1":

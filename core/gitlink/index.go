@@ -20,8 +20,8 @@ func Tracks(repository, path string) (tracks, known bool) {
 		return false, false
 	}
 	folder := filepath.Join(repository, ".git")
-	if text, err := regular.Read(folder,
-		mostOfGitFile); err == nil { // a file that leads there (gitrepository-layout(5))
+	// it may be a file that leads there (gitrepository-layout(5))
+	if text, err := regular.Read(folder, mostOfGitFile); err == nil {
 		dir, _ := strings.CutPrefix(string(bytes.TrimRight(text, "\r\n")), "gitdir: ")
 		if !filepath.IsAbs(dir) {
 			dir = filepath.Join(repository, dir)
@@ -41,13 +41,13 @@ func Tracks(repository, path string) (tracks, known bool) {
 // The parts of an index (gitformat-index(5)): what stands before and behind the hash of an entry, and the sizes of
 // hashes, SHA-1 and SHA-256.
 const (
-	indexHead   = 12
-	beforeHash  = 40
-	behindHash  = 2
-	nameLength  = 0xfff
-	isExtended  = 0x4000
-	splitOff    = "link"
-	entryMedley = 8 // entries begin at multiples of it
+	indexHead     = 12
+	beforeHash    = 40
+	behindHash    = 2
+	nameLength    = 0xfff
+	isExtended    = 0x4000
+	splitOff      = "link"
+	entryMultiple = 8 // entries begin at multiples of it
 )
 
 // indexHas looks for a name among the entries of an index.
@@ -98,7 +98,7 @@ func indexWith(text []byte, name string, hash int) (has, known bool) {
 		}
 		next := from + length + 1
 		if version < 4 {
-			next = (size+length)/entryMedley*entryMedley + entryMedley
+			next = (size+length)/entryMultiple*entryMultiple + entryMultiple
 		}
 		if next > len(rest) {
 			return false, false

@@ -94,10 +94,10 @@ func parseRule(code string, value any) (rule Rule, err error) {
 	}
 }
 
-// asks tells whether a rule says what it asks for, or that is known without it.
+// asks tells whether a rule says what it asks for, or means something without it.
 func (r Rule) asks(c Code) bool {
-	return r.RSA+r.Days+c.Default.Days > 0 || len(r.Kinds)+len(r.Places)+len(r.Scopes)+len(r.Authorities) > 0 ||
-		c.Name == KeyWeak && r.Level != Must
+	return r.RSA+r.Days > 0 || len(r.Kinds)+len(r.Places)+len(r.Scopes)+len(r.Authorities) > 0 ||
+		c.Default.Level != Off
 }
 
 // names are those of all rules.

@@ -68,10 +68,12 @@ func (h *Head) read(s *sparing) error {
 		return h.pkcs1(s)
 	case "EC PRIVATE KEY-----":
 		h.Kind = ECDSA
-		return h.legacy(s)
+		_, err := h.legacy(s)
+		return err
 	case "DSA PRIVATE KEY-----":
 		h.Kind = "dsa"
-		return h.legacy(s)
+		_, err := h.legacy(s)
+		return err
 	case "ENCRYPTED PRIVATE KEY-----":
 		h.Locked = true
 		return nil
@@ -81,14 +83,14 @@ func (h *Head) read(s *sparing) error {
 	return ErrNotKey
 }
 
-// legacy tells from the first character alone whether it is locked: a header comes then (RFC 1421, section 4.6).
-func (h *Head) legacy(s *sparing) error {
-	first, err := s.next(1)
-	if err != nil {
-		return ErrHead
+// legacy tells from the first character alone whether it is locked: a header comes then (RFC 1421, section 4.6). It
+// gives that character.
+func (h *Head) legacy(s *sparing) (first []byte, err error) {
+	if first, err = s.next(1); err != nil {
+		return nil, ErrHead
 	}
 	h.Locked = first[0] == 'P'
-	return nil
+	return first, nil
 }
 
 // openSSH reads the form of OpenSSH (PROTOCOL.key of OpenSSH): names of the cipher and of what makes its key, and
@@ -127,13 +129,11 @@ func (h *Head) openSSH(s *sparing) error {
 
 // pkcs1 reads an RSA key (RFC 8017, appendix A.1.2): modulus and public exponent stand before the private one.
 func (h *Head) pkcs1(s *sparing) error {
-	if h.legacy(s) != nil {
-		return ErrHead
+	first, err := h.legacy(s)
+	if err != nil || h.Locked {
+		return err
 	}
-	if h.Locked {
-		return nil
-	}
-	s.back()
+	s.ahead = first
 	if _, err := s.element(); err != nil { // the sequence around all
 		return ErrHead
 	}
@@ -183,14 +183,12 @@ func (s *sparing) next(n int) ([]byte, error) {
 	return append(text, rest...), nil
 }
 
-// back gives back the byte that was read last.
-func (s *sparing) back() {
-	s.ahead = append([]byte("M"), s.ahead...) // of the only text that does not begin a header: 0x30, a sequence
-}
-
-// line reads to the end of a line of at most a label's length.
+// line reads to the end of a line of at most a label's length: as much of it as every label has, then byte by byte.
 func (s *sparing) line() (string, error) {
-	var line []byte
+	line, err := s.next(len("PRIVATE KEY-----"))
+	if err != nil || bytes.IndexByte(line, '\n') >= 0 {
+		return "", ErrNotKey
+	}
 	for len(line) < 40 {
 		b, err := s.next(1)
 		if err != nil {

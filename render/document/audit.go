@@ -121,7 +121,7 @@ type AuditFinding struct {
 	ID    string `json:"id"`
 	Code  string `json:"code"`
 	Level string `json:"level" jsonschema:"enum=must,enum=should,enum=tell"`
-	// Person is null for the machine itself, and for a home that no account owns.
+	// Person is null for the machine itself. Of a home that no account owns it is "uid" with the number.
 	Person *string `json:"person" jsonschema:"nullable"`
 	Thing  string  `json:"thing"`
 	// File is where it is, with "~" for the home; empty where it is in none.
@@ -152,7 +152,8 @@ type AuditCount struct {
 // An AuditDrift is what changed since an older report.
 type AuditDrift struct {
 	When time.Time `json:"when"`
-	// New, Still and Gone are the ids of findings. NotSeen are those of homes that were not read this time.
+	// New, Still and Gone are the ids of findings. NotSeen are those of what was not looked at
+	// as a whole this time.
 	New     []string `json:"new"`
 	Still   []string `json:"still"`
 	Gone    []string `json:"gone"`
