@@ -3,6 +3,10 @@ package cli
 // advice says what to do about an error, by its code; what has none says it itself.
 var advice = map[string]string{
 	"host-managed":             "What you set for it yourself (unicrux host set) counts for you alone. Ask the administrator for the rest.",
+	"root-needed":              "Run it with sudo. --dry-run shows what would change, and needs no rights.",
+	"marks-broken":             "Nothing was changed.",
+	"state-unreadable":         "Unicrux registers and configures no key until the administrator applies a state again (unicrux apply).",
+	"key-burned":               "Make another one: unicrux key new. Withdraw this one wherever it is registered: unicrux key withdraw.",
 	"policy-forbids":           "Do it as the policy allows, or ask the administrator of this machine for an exception.",
 	"policy-unreadable":        "Unicrux makes no key and stores no secret until the administrator corrects that file.",
 	"file-exists":              "Choose another name. Unicrux never writes over a key.",

@@ -8,6 +8,7 @@ import (
 
 	"anchorage.example/unicrux/core/about"
 	"anchorage.example/unicrux/core/accounts"
+	"anchorage.example/unicrux/core/apply"
 	"anchorage.example/unicrux/core/audit"
 	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/core/regular"
@@ -90,7 +91,11 @@ func (o *auditOptions) run(a *app) error {
 
 // options says which homes are looked at, and by which policy.
 func (o *auditOptions) options(a *app) (audit.Options, error) {
-	options := audit.Options{Machine: o.all}
+	var options audit.Options
+	if o.all {
+		places := apply.Here(a.station)
+		options.Machine = &places
+	}
 	var err error
 	if o.policy != "" {
 		options.Policy, err = policy.ReadFile(a.station, o.policy)
@@ -133,15 +138,21 @@ func olderReport(path string) (*document.Audit, error) {
 	if path == "" {
 		return nil, nil
 	}
+	d, _, err := readReport(path)
+	return d, err
+}
+
+// readReport reads a report, and its text.
+func readReport(path string) (*document.Audit, []byte, error) {
 	text, err := regular.Read(path, mostOfReport)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	var d document.Audit
 	if err := json.Unmarshal(text, &d); err != nil || d.Schema != document.Schema("audit") {
-		return nil, usage("%s is no report of audit: --against reads what --out or --json wrote", path)
+		return nil, nil, usage("%s is no report of audit: a report is what --out or --json wrote", path)
 	}
-	return &d, nil
+	return &d, text, nil
 }
 
 // findingsOf are the findings of a report, as far as they are compared.

@@ -218,7 +218,7 @@ and names the one cause when a clone or push fails.`,
 	cobra.EnableCommandSorting = false // they are in the order of their use
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) { _ = showHelp(a, c) })
 	root.SetHelpCommand(helpCommand(a, root))
-	root.AddCommand(forGitCommand(a))
+	root.AddCommand(forGitCommand(a), forEngineCommand(a))
 	if len(a.Args) > 0 && a.Args[0] == "for-git" { // git waits: nothing else is built
 		demandArguments(root)
 		demandSubcommands(root)
@@ -232,7 +232,7 @@ and names the one cause when a clone or push fails.`,
 		{"things", []*cobra.Command{keyCommand(a), tokenCommand(a), hostCommand(a), repoCommand(a), remoteCommand(a),
 			cardCommand(a)}},
 		{"keep", []*cobra.Command{chestCommand(a), holderCommand(a), changesCommand(a), undoCommand(a)}},
-		{"many", []*cobra.Command{auditCommand(a)}},
+		{"many", []*cobra.Command{auditCommand(a), applyCommand(a)}},
 		{"try", []*cobra.Command{demoCommand(a), practiceCommand(a), completionCommand(a), versionCommand(a)}},
 	} {
 		for _, command := range group.commands {

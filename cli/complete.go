@@ -100,7 +100,7 @@ func (a *app) completeAny(names []string, begun string) ([]cobra.Completion, cob
 	directive := cobra.ShellCompDirectiveNoFileComp
 	for _, name := range names {
 		switch {
-		case name == "FILE", name == "KEY" && strings.ContainsAny(begun, `/\`):
+		case name == "FILE", name == "STATE.toml", name == "KEY" && strings.ContainsAny(begun, `/\`):
 			directive = cobra.ShellCompDirectiveDefault
 		case name == "DIR":
 			return nil, cobra.ShellCompDirectiveFilterDirs

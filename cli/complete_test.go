@@ -13,7 +13,7 @@ import (
 
 // free are words in capitals in whose place anything can be: a shell has nothing to offer for them.
 var free = []string{"FILE", "DIR", "URL", "NAME", "REPOSITORY", "KIND", "TEXT", "WHEN", "TIME", "PORT", "COMMAND",
-	"TOPIC", "FINGERPRINT", "BITS", "HOSTNAME", "ADDRESS"}
+	"TOPIC", "FINGERPRINT", "BITS", "HOSTNAME", "ADDRESS", "STATE.toml"}
 
 // TestCompletionKnowsEveryName: whatever a use line or an option names in capitals is completed, or is known to be
 // free; what has a few values completes those.

@@ -198,9 +198,7 @@ func AuditDocument(r *audit.Report, drift *audit.Drift, version, sum string) any
 		Program:  document.AuditProgram{Version: version, SHA256: document.Text(sum)},
 		Homes:    document.Map(r.Homes, auditHome), Findings: document.Map(r.Findings, auditFinding),
 		Counts: auditCounts(r.Findings)}
-	if p := r.Policy; p.File != "" {
-		d.Policy = &document.AuditPolicy{Name: p.Name, Version: p.Version, SHA256: p.Hash, File: document.Path(p.File)}
-	}
+	d.Policy, d.Applied = PolicyDocument(r.Policy), AppliedDocument(r.Applied)
 	if drift != nil {
 		id := func(f audit.Finding) string { return f.ID }
 		d.Against = &document.AuditDrift{When: drift.When, New: document.Map(drift.New, id),
@@ -208,6 +206,14 @@ func AuditDocument(r *audit.Report, drift *audit.Drift, version, sum string) any
 			NotSeen: document.Map(drift.NotSeen, id)}
 	}
 	return d
+}
+
+// PolicyDocument says which policy was asked; nil for none.
+func PolicyDocument(p policy.Policy) *document.AuditPolicy {
+	if p.File == "" {
+		return nil
+	}
+	return &document.AuditPolicy{Name: p.Name, Version: p.Version, SHA256: p.Hash, File: document.Path(p.File)}
 }
 
 func auditHome(h audit.Home) document.AuditHome {

@@ -45,6 +45,10 @@ func AuditMetrics(r *audit.Report) string {
 			}
 		}
 	}
+	if r.Applied.Hash != "" {
+		head("unicrux_state_info", "The state that was applied, by the SHA-256 of its file.")
+		fmt.Fprintf(&b, "unicrux_state_info{sha256=%q} 1\n", r.Applied.Hash)
+	}
 	head("unicrux_audit_time_seconds", "When the machine was looked at, in seconds since 1970.")
 	fmt.Fprintf(&b, "unicrux_audit_time_seconds %d\n", r.When.Unix())
 	head("unicrux_audit_complete", "Whether each home was read as a whole.")

@@ -16,6 +16,8 @@ import (
 	"time"
 
 	"anchorage.example/unicrux/core/accounts"
+	"anchorage.example/unicrux/core/apply"
+	"anchorage.example/unicrux/core/declared"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/identity"
@@ -40,9 +42,10 @@ type Report struct {
 	When     time.Time
 	Took     time.Duration
 	Policy   policy.Policy
-	Complete bool // each home was read
-	Excused  bool // the policy does not mind that some were not
-	Own      bool // the machine's own files were looked at
+	Applied  declared.Kept // the state that was applied last
+	Complete bool          // each home was read
+	Excused  bool          // the policy does not mind that some were not
+	Own      bool          // the machine's own files were looked at
 	Homes    []Home
 	Findings []Finding // the most urgent first
 }
@@ -67,20 +70,23 @@ type Options struct {
 	Policy   policy.Policy
 	Own      []string      // the environment of whoever runs this, where it is her own home; nil for others'
 	Patience time.Duration // for each home
-	Machine  bool          // the machine's own files as well
+	Machine  *apply.Places // the machine's own files as well; nil for homes alone
 }
 
 // patience is how long a home may take, where nothing else is said.
 const patience = 30 * time.Second
 
-// Look looks at homes, one after another. The error is that of ctx, or of a description of the administrator's that
-// cannot be read.
+// Look looks at homes, one after another. The error is that of ctx, or of what the administrator put there and cannot
+// be read: a description, the state that was applied.
 func Look(ctx context.Context, station *workstation.Station, o Options) (*Report, error) {
 	began := station.Now()
 	r := &Report{Machine: station.Computer, ID: machineID(), When: began, Policy: o.Policy, Complete: true,
 		Excused: true}
-	managed, err := declared(station)
+	managed, err := described(station)
 	if err != nil {
+		return nil, err
+	}
+	if r.Applied, err = declared.Read(station); err != nil {
 		return nil, err
 	}
 	var findings []Finding
@@ -88,7 +94,7 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		seen := lookAt(station, home, managed, o)
+		seen := lookAt(station, home, eyes{managed: managed, policy: o.Policy, applied: r.Applied}, o)
 		found := judge(seen, o.Policy, began)
 		if seen.State != Read {
 			r.Complete = false
@@ -96,8 +102,12 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 		}
 		r.Homes, findings = append(r.Homes, seen.Home), append(findings, found...)
 	}
-	if r.Own = o.Machine; r.Own {
-		findings = append(findings, judge(machine(station), o.Policy, began)...)
+	if r.Own = o.Machine != nil; r.Own {
+		own, err := machine(station, *o.Machine)
+		if err != nil {
+			return nil, err
+		}
+		findings = append(findings, judge(own, o.Policy, began)...)
 	}
 	findings = append(append(findings, copied(r.Homes, o.Policy, began)...), ended(o.Policy, began)...)
 	r.Findings = sorted(findings)
@@ -105,8 +115,8 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 	return r, nil
 }
 
-// declared are the hosts that the administrator describes here.
-func declared(station *workstation.Station) ([]*describe.Description, error) {
+// described are the hosts that the administrator describes here.
+func described(station *workstation.Station) ([]*describe.Description, error) {
 	alone := *station
 	alone.Config = nowhere
 	registry, err := hosts.Open(&alone)
@@ -120,12 +130,14 @@ func declared(station *workstation.Station) ([]*describe.Description, error) {
 const nowhere = "/nonexistent/unicrux"
 
 // lookAt looks at one home with its owner's rights.
-func lookAt(station *workstation.Station, home accounts.Home, managed []*describe.Description, o Options) seen {
+func lookAt(station *workstation.Station, home accounts.Home, e eyes, o Options) seen {
 	s := seen{Home: Home{Person: home.Person, UID: home.Who.UID, Path: home.Path, State: Read}}
 	result := make(chan seen, 1) // of its own: a thread that is left behind must not write into ours
 	err := identity.As(home.Who, cmp.Or(o.Patience, patience), func() {
 		mine := s
-		mine.look(eyes{station: as(station, home, o.Own), managed: managed, policy: o.Policy})
+		its := e
+		its.station = as(station, home, o.Own)
+		mine.look(its)
 		result <- mine
 	})
 	if err == nil {

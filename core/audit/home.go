@@ -15,6 +15,7 @@ import (
 
 	"anchorage.example/unicrux/core/accounts"
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/declared"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
@@ -35,6 +36,7 @@ type eyes struct {
 	station *workstation.Station // as it is for the owner of the home
 	managed []*describe.Description
 	policy  policy.Policy
+	applied declared.Kept
 }
 
 // as is the workstation for the owner of a home. own is the environment of whoever runs this, where it is hers: it says
@@ -194,6 +196,11 @@ func (s *seen) key(e eyes, path string, named bool, known map[string][]string) {
 	}
 	k.Named = named || sshconfig.IsDefaultKey(sshconfig.Person{Home: s.Path}, path)
 	s.Keys = append(s.Keys, k)
+	for _, burned := range e.applied.Burned {
+		if burned.Fingerprint == k.Fingerprint {
+			s.mark(policy.KeyBurned, k.thing(), at, 0, burned.Why)
+		}
+	}
 	if h.Mode.Perm()&0o077 != 0 {
 		s.mark(policy.KeyExposed, k.thing(), at, 0, "mode "+h.Mode.Perm().String())
 	}

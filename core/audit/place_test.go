@@ -11,7 +11,9 @@ import (
 
 	"golang.org/x/crypto/ssh"
 
+	"anchorage.example/unicrux/core/apply"
 	"anchorage.example/unicrux/core/chest"
+	"anchorage.example/unicrux/core/declared"
 	"anchorage.example/unicrux/core/person"
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshkey"
@@ -112,6 +114,41 @@ func (p place) git(args ...string) {
 func (p place) describe(text string) {
 	p.Helper()
 	if err := os.WriteFile(filepath.Join(p.machine, "hosts", "forge.toml"), []byte(text), 0o600); err != nil {
+		p.Fatal(err)
+	}
+}
+
+// places are where the machine keeps what holds for everybody.
+func (p place) places() apply.Places {
+	return apply.Places{Machine: p.machine, SSH: p.machine + "-ssh", Git: p.machine + "-gitconfig"}
+}
+
+// apply settles the machine as a state declares; a file of the state's folder may come along.
+func (p place) apply(text string, beside ...string) {
+	p.Helper()
+	dir := p.TempDir()
+	path := filepath.Join(dir, "state.toml")
+	err := errors.Join(os.WriteFile(path, []byte("unicrux = 1\n"+text), 0o600), os.MkdirAll(p.places().SSH, 0o755))
+	for i := 0; i+1 < len(beside); i += 2 {
+		err = errors.Join(err, os.WriteFile(filepath.Join(dir, beside[i]), []byte(beside[i+1]), 0o600))
+	}
+	if err != nil {
+		p.Fatal(err)
+	}
+	state, err := declared.ReadFile(path)
+	if err == nil {
+		s := p.station()
+		_, err = apply.Apply(p.Context(), s.Begin("Apply a state.", false), s, state, apply.Options{Places: p.places()})
+	}
+	if err != nil {
+		p.Fatal(err)
+	}
+}
+
+// putMachine writes a file beside those of ours for everybody.
+func (p place) putMachine(text, ending string) {
+	p.Helper()
+	if err := os.WriteFile(p.machine+ending, []byte(text), 0o644); err != nil {
 		p.Fatal(err)
 	}
 }

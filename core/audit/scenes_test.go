@@ -63,6 +63,28 @@ var scenes = []scene{
 	{code: policy.KeyUnused, rules: "[rules]\nkey-unused = \"tell\"\n",
 		raise: func(p place) { p.key(".ssh/tide", locked) },
 		gone:  func(p place) { p.put("Host *\n\tIdentityFile ~/.ssh/tide\n", ".ssh/config") }},
+	{code: policy.KeyBurned, raise: func(p place) {
+		made := p.key(".ssh/tide", locked)
+		p.apply("[[burned]]\nfingerprint = \"" + sshkey.Fingerprint(made.Key) + "\"\nwhy = \"it leaked\"\n")
+	}, gone: func(p place) { p.key(".ssh/tide", locked) }},
+	{code: policy.HostKeyDistrusted, raise: func(p place) {
+		line := p.stored("forge.tidewater.example")
+		p.put(line, ".ssh/known_hosts")
+		_, key, _ := strings.Cut(strings.TrimSpace(line), " ")
+		p.apply("[[distrust]]\nkey = \"" + key + "\"\nwhy = \"it was rotated\"\n")
+	}, gone: func(p place) { p.put(p.stored("forge.tidewater.example"), ".ssh/known_hosts") }},
+	{code: policy.StateDiffers, raise: func(p place) {
+		p.apply("[[host]]\ndescription = \"forge.toml\"\n", "forge.toml", forge)
+		p.describe(forge + "port = 2222\n")
+	}, gone: func(p place) { p.describe(forge) }},
+	{code: policy.PolicyDiffers, raise: func(p place) {
+		p.apply("policy = \"policy.toml\"\n", "policy.toml", "unicrux = 1\n")
+		p.putMachine("unicrux = 1\n[rules]\n", "/policy.toml")
+	}, gone: func(p place) { p.putMachine("unicrux = 1\n", "/policy.toml") }},
+	{code: policy.StateOverruled, raise: func(p place) {
+		p.apply("[[host]]\ndescription = \"forge.toml\"\n", "forge.toml", forge)
+		p.putMachine("Host *\n", "-ssh/ssh_config")
+	}, gone: func(p place) { p.putMachine("Include "+p.places().SSH+"/ssh_config.d/*\n", "-ssh/ssh_config") }},
 	{code: policy.CertificateEnded, raise: func(p place) { p.certificate(-90, -1) },
 		gone: func(p place) { p.certificate(-90, 1) }},
 	{code: policy.CertificateLong, rules: "[rules]\ncertificate-long = { level = \"must\", days = 30 }\n",

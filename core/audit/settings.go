@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"bytes"
 	"cmp"
 	"errors"
 	"io/fs"
@@ -9,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"anchorage.example/unicrux/core/apply"
 	"anchorage.example/unicrux/core/describe"
 	"anchorage.example/unicrux/core/gitlink"
 	"anchorage.example/unicrux/core/hosts"
@@ -193,6 +195,7 @@ func (s *seen) storedKeys(e eyes, described []*describe.Description, lines []ssh
 		entries = append(entries, more...)
 	}
 	s.Stored = len(entries)
+	s.distrusted(e, entries)
 	for _, d := range described {
 		s.judgeStored(e, d, entries)
 	}
@@ -228,6 +231,18 @@ func (s *seen) judgeStored(e eyes, d *describe.Description, entries []knownhosts
 	}
 }
 
+// distrusted finds stored keys of hosts that the administrator distrusts.
+func (s *seen) distrusted(e eyes, entries []knownhosts.Entry) {
+	for _, d := range e.applied.Distrust {
+		blob := d.Key.Marshal()
+		for _, entry := range entries {
+			if entry.Marker == knownhosts.Plain && bytes.Equal(entry.Key.Marshal(), blob) {
+				s.mark(policy.HostKeyDistrusted, untrusted.Clean(entry.Hosts), e.tilde(entry.File), entry.Line, d.Why)
+			}
+		}
+	}
+}
+
 // undeclared finds the stored names of hosts that nobody described. Hashed names do not tell.
 func (s *seen) undeclared(e eyes, described []*describe.Description, entries []knownhosts.Entry) {
 	if e.policy.Rule(policy.HostUndeclared).Level == policy.Off {
@@ -251,15 +266,25 @@ func (s *seen) undeclared(e eyes, described []*describe.Description, entries []k
 	}
 }
 
-// machine is what the machine's own files say for everybody.
-func machine(station *workstation.Station) seen {
-	var s seen
+// machine is what the machine's own files say for everybody, and whether they are as a state left them.
+func machine(station *workstation.Station, at apply.Places) (s seen, err error) {
 	e := eyes{station: station}
-	lines, _ := sshconfig.Lines(sshconfig.Query{Person: sshconfig.Person{Home: nowhere,
+	lines, _ := sshconfig.Lines(sshconfig.Query{Person: sshconfig.Person{Home: nowhere, System: at.SSH,
 		Getenv: func(string) string { return "" }}})
 	s.judgeLines(e, lines)
-	if config, err := gitlink.ReadMachine(station); err == nil {
+	if config, err := gitlink.ReadMachine(station, at.Git); err == nil {
 		s.judgeGit(e, config)
 	}
-	return s
+	deviations, err := apply.Deviations(station, at)
+	for _, d := range deviations {
+		switch {
+		case d.Overruled:
+			s.mark(policy.StateOverruled, untrusted.Clean(d.Name), untrusted.Clean(d.By), d.Line, d.Path)
+		case d.Part == apply.Policy:
+			s.mark(policy.PolicyDiffers, "", d.Path, 0, "")
+		default:
+			s.mark(policy.StateDiffers, "", d.Path, 0, "")
+		}
+	}
+	return s, err
 }

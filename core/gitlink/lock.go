@@ -2,9 +2,13 @@ package gitlink
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io/fs"
+	"os/exec"
+	"strings"
 
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -51,6 +55,10 @@ func gitsEntries(ctx context.Context, station *workstation.Station, text []byte)
 	out, err := runWith(ctx, station, text, "config", "--file", "-", "--no-includes", "--list", "--null",
 		"--show-scope", "--show-origin")
 	if err != nil {
+		var exit *exec.ExitError
+		if errors.As(err, &exit) && len(exit.Stderr) > 0 {
+			return nil, &ConfigError{Program: "git", Message: untrusted.Clean(strings.TrimSpace(string(exit.Stderr)))}
+		}
 		return nil, fmt.Errorf("git config: %w", err)
 	}
 	return parseList(out), nil

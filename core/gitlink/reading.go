@@ -44,17 +44,17 @@ func ReadOwn(station *workstation.Station) (*Config, error) {
 	return &Config{station: station, entries: r.entries}, nil
 }
 
-// ReadMachine is described with [ReadOwn].
-func ReadMachine(station *workstation.Station) (*Config, error) {
+// ReadMachine is described with [ReadOwn]; file is [MachineFile], but for tests.
+func ReadMachine(station *workstation.Station, file string) (*Config, error) {
 	r := &reading{station: station, where: gitPlace{base: "/"}, scope: "system", alone: true}
-	if err := r.optional(machineFile, false); err != nil {
+	if err := r.optional(file, false); err != nil {
 		return nil, err
 	}
 	return &Config{station: station, entries: r.entries}, nil
 }
 
-// machineFile is where the settings for everybody stand.
-const machineFile = "/etc/gitconfig"
+// MachineFile is where the settings for everybody stand.
+const MachineFile = "/etc/gitconfig"
 
 // all reads everything that holds in a place.
 func (r *reading) all() error {

@@ -20,7 +20,7 @@ func systemFileOf(station *workstation.Station) (string, error) {
 		return "", ErrNoGit
 	}
 	if real, err := filepath.EvalSymlinks(program); err == nil && runtime.GOOS == "linux" && real == distributions {
-		return machineFile, nil
+		return MachineFile, nil
 	}
 	alone := *station
 	alone.Folder, alone.Gone = filepath.VolumeName(station.Home)+string(filepath.Separator), false

@@ -1,6 +1,7 @@
 package hosts
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net"
@@ -48,22 +49,21 @@ func SettleHTTPS(ctx context.Context, batch *workstation.Batch, station *worksta
 		if err != nil {
 			return err
 		}
-		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.sslCAInfo",
+		list = append(list, gitlink.Assignment{Key: httpKey(at, "sslCAInfo"),
 			Values: []string{filepath.ToSlash(path)}})
 	}
-	if d.HTTPS.Address != "" {
-		target, err := url.Parse("https://" + at)
-		if err != nil {
-			return err
-		}
-		port := target.Port()
-		if port == "" {
-			port = "443"
-		}
-		list = append(list, gitlink.Assignment{Key: "http.https://" + at + "/.curloptResolve",
-			Values: []string{target.Hostname() + ":" + port + ":" + bracketed(d.HTTPS.Address)}})
-	}
+	list = append(list, resolved(d)...)
 	return SettleGit(ctx, batch, station, fmt.Sprintf("Let git ask the chest for %s.", at), list)
+}
+
+// resolved lets git find a host at the address that its description names; nothing where it names none.
+func resolved(d *describe.Description) []gitlink.Assignment {
+	target, err := url.Parse("https://" + d.HTTPSAt())
+	if err != nil || d.HTTPS.Address == "" {
+		return nil
+	}
+	return []gitlink.Assignment{{Key: httpKey(d.HTTPSAt(), "curloptResolve"), Values: []string{target.Hostname() + ":" +
+		cmp.Or(target.Port(), "443") + ":" + bracketed(d.HTTPS.Address)}}}
 }
 
 func bracketed(address string) string {

@@ -76,6 +76,9 @@ func Unsettled(station *workstation.Station, d *describe.Description) []sshconfi
 	if err == nil && slices.Contains(Settled(text), d.HostName()) {
 		return nil
 	}
+	if station.SameHome() && isSettledForAll(d.HostName()) { // a person's own file would win over the machine's
+		return nil
+	}
 	return Reach(station, d)
 }
 

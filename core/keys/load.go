@@ -11,6 +11,7 @@ import (
 
 	"anchorage.example/unicrux/core/address"
 	"anchorage.example/unicrux/core/agent"
+	"anchorage.example/unicrux/core/declared"
 	"anchorage.example/unicrux/core/fault"
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/regular"
@@ -206,8 +207,12 @@ func UseOf(ctx context.Context, p site.Site, pair *sshkey.Pair, hostName string)
 	return u, passage.Close()
 }
 
-// SetUse makes ssh offer a key to a host, and no other. A locked one is asked for once a day.
+// SetUse makes ssh offer a key to a host, and no other. A locked one is asked for once a day. The error is
+// [declared.ErrBurned] for a key that the machine's administrator says is not to be used any more.
 func SetUse(ctx context.Context, p site.Site, batch *workstation.Batch, hostName string, pair *sshkey.Pair) error {
+	if err := Allowed(p.Station, pair); err != nil {
+		return err
+	}
 	u, err := UseOf(ctx, p, pair, hostName)
 	if err != nil {
 		return err
@@ -218,6 +223,15 @@ func SetUse(ctx context.Context, p site.Site, batch *workstation.Batch, hostName
 		}
 	}
 	return hosts.Settle(batch, p.Station, hostName, hosts.UseKey(p.Station, pair.Path)...)
+}
+
+// Allowed says whether a key may be used on this machine; see [declared.ErrBurned] and [declared.ErrUnreadable].
+func Allowed(station *workstation.Station, pair *sshkey.Pair) error {
+	applied, err := declared.Read(station)
+	if err != nil || pair.Public == nil {
+		return err
+	}
+	return applied.Key(pair.Public)
 }
 
 func holdFor(p site.Site, pair *sshkey.Pair) hosts.Hold {

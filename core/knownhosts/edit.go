@@ -2,6 +2,7 @@ package knownhosts
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"golang.org/x/crypto/ssh"
@@ -59,4 +60,20 @@ func withoutName(raw []byte, hosts, name string) []byte {
 		return nil
 	}
 	return bytes.Replace(raw, []byte(hosts), []byte(strings.Join(kept, ",")), 1)
+}
+
+// WithoutKeys takes every line out of text that trusts one of some keys, for whatever names. Lines that revoke one, and
+// those of authorities, stay.
+func WithoutKeys(text []byte, keys []ssh.PublicKey) []byte {
+	var result []byte
+	for raw := range bytes.Lines(text) {
+		entry, err := parseLine(raw)
+		if err != nil || entry == nil || entry.Marker != Plain || !slices.ContainsFunc(keys,
+			func(key ssh.PublicKey) bool {
+				return bytes.Equal(entry.Key.Marshal(), key.Marshal())
+			}) {
+			result = append(result, raw...)
+		}
+	}
+	return result
 }

@@ -23,6 +23,7 @@ const (
 	KeyOddPlace   = "key-odd-place"
 	KeyUnused     = "key-unused"
 	KeyCopied     = "key-copied"
+	KeyBurned     = "key-burned"
 
 	CertificateEnded     = "certificate-ended"
 	CertificateLong      = "certificate-long"
@@ -43,6 +44,7 @@ const (
 	HostUndeclared     = "host-undeclared"
 	DescriptionDiffers = "description-differs"
 	HostKeyDiffers     = "host-key-differs"
+	HostKeyDistrusted  = "host-key-distrusted"
 	TrustBlind         = "trust-blind"
 	TLSUnchecked       = "tls-unchecked"
 	AgentForwarded     = "agent-forwarded"
@@ -54,6 +56,9 @@ const (
 	HomeTooLarge = "home-too-large"
 	FileOdd      = "file-odd"
 
+	StateDiffers   = "state-differs"
+	PolicyDiffers  = "policy-differs"
+	StateOverruled = "state-overruled"
 	ExceptionEnded = "exception-ended"
 )
 
@@ -76,6 +81,8 @@ var codes = []Code{
 		"unicrux key retire"},
 	{KeyCopied, Rule{Level: Should}, nil, "The same private key is in several homes.",
 		"Each person makes one of their own: unicrux ready"},
+	{KeyBurned, Rule{Level: Must}, nil, "The key leaked, as the administrator of this machine says.",
+		"unicrux key renew makes a new one, and withdraws this one wherever it is registered"},
 	{CertificateEnded, Rule{Level: Tell}, nil, "The certificate has expired.", ""},
 	{CertificateLong, Rule{Level: Off}, []string{"days"}, "The certificate is valid for longer than is allowed.", ""},
 	{CertificateAuthority, Rule{Level: Off}, []string{"authorities"},
@@ -108,6 +115,9 @@ var codes = []Code{
 		"The person's own description of the host is used, and not the administrator's.", "unicrux host drop"},
 	{HostKeyDiffers, Rule{Level: Should}, nil, "Another key is stored for the host than its description publishes.",
 		"unicrux check finds out which is right"},
+	{HostKeyDistrusted, Rule{Level: Should}, nil,
+		"A host key is stored that the administrator of this machine distrusts.",
+		"unicrux apply STATE.toml --homes takes the line out"},
 	{TrustBlind, Rule{Level: Must}, nil, "ssh accepts whatever host key it is shown.", "Delete the line."},
 	{TLSUnchecked, Rule{Level: Must}, nil, "git accepts whatever certificate it is shown.", "Delete the line."},
 	{AgentForwarded, Rule{Level: Should}, nil,
@@ -121,6 +131,12 @@ var codes = []Code{
 	{HomeTooLarge, Rule{Level: Tell}, nil, "There is more in it than is looked at.", ""},
 	{FileOdd, Rule{Level: Tell}, nil,
 		"Where keys and settings belong is something that its owner cannot read as a file.", ""},
+	{StateDiffers, Rule{Level: Should}, nil, "Something of the state that was applied is not as it was left.",
+		"unicrux apply STATE.toml --dry-run shows what, and without --dry-run mends it"},
+	{PolicyDiffers, Rule{Level: Must}, nil, "The policy is not the one that was applied.",
+		"unicrux apply STATE.toml --dry-run shows what, and without --dry-run mends it"},
+	{StateOverruled, Rule{Level: Should}, nil, "Lines of others win over the state that was applied.",
+		"Delete those lines, or take the setting out of the state."},
 	{ExceptionEnded, Rule{Level: Should}, nil, "An exception of the policy is over.", ""},
 }
 

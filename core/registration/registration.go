@@ -124,6 +124,9 @@ func Register(ctx context.Context, p site.Site, batch *workstation.Batch, r Regi
 	client := p.Client(r.Host, r.Token)
 	done := &Registered{Title: r.Title, Until: r.Until, Access: r.Access}
 	err := r.Check()
+	if err == nil {
+		err = keys.Allowed(p.Station, r.Pair)
+	}
 	if err != nil {
 		return nil, err
 	}

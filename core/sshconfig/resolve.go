@@ -223,6 +223,11 @@ func (p Person) systemFolder() string {
 	if p.System != "" {
 		return p.System
 	}
+	return SystemFolder()
+}
+
+// SystemFolder is the folder of the machine's own settings for ssh ("FILES" in [CONF]).
+func SystemFolder() string {
 	if runtime.GOOS == "windows" {
 		return filepath.Join(os.Getenv("PROGRAMDATA"), "ssh")
 	}

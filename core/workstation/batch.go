@@ -24,6 +24,9 @@ const lockPatience = time.Minute
 // as one [Change]. With Dry set nothing is changed and [Batch.Differences] tells what would be.
 type Batch struct {
 	Dry bool
+	// Shared is set where everybody may see what is changed: then folders that are made are for all, to enter and to
+	// read.
+	Shared bool
 
 	station     *Station
 	change      Change
@@ -88,7 +91,7 @@ func (b *Batch) Do(e Edit, compute func(old []byte) ([]byte, error)) (changed bo
 			return err
 		}
 		if e.LockName != nil && !b.Dry {
-			if _, err := makeFolder(filepath.Dir(target)); err != nil {
+			if _, err := makeFolders(filepath.Dir(target), b.folderMode()); err != nil {
 				return err
 			}
 			unlock, err := b.station.lockOthers(e.LockName(target))
@@ -266,6 +269,14 @@ func settled(steps []Step, outcomes []Outcome) []Step {
 	return kept
 }
 
+// folderMode is that of folders that are made for files.
+func (b *Batch) folderMode() fs.FileMode {
+	if b.Shared {
+		return 0o755
+	}
+	return ownFolder
+}
+
 // keepRecord writes the record, or removes it when no step is left. The number stays.
 func (b *Batch) keepRecord() error {
 	if b.change.ID == 0 {
@@ -286,7 +297,7 @@ func (b *Batch) take(words, path string, before, after fileState, secret bool,
 		b.pretend(words, path, before, after, secret)
 		return nil
 	}
-	folders, err := makeFolder(filepath.Dir(path))
+	folders, err := makeFolders(filepath.Dir(path), b.folderMode())
 	if err != nil {
 		return err
 	}

@@ -174,9 +174,15 @@ func create(path string, content []byte, mode fs.FileMode) error {
 	return syncFolder(filepath.Dir(path))
 }
 
+// ownFolder is the mode of folders that are for their owner alone.
+const ownFolder fs.FileMode = 0o700
+
 // makeFolder makes the folder and what leads to it, for the owner alone, and reports
 // the ones it made, outermost first.
-func makeFolder(dir string) (made []string, err error) {
+func makeFolder(dir string) (made []string, err error) { return makeFolders(dir, ownFolder) }
+
+// makeFolders is [makeFolder] for folders of any mode.
+func makeFolders(dir string, mode fs.FileMode) (made []string, err error) {
 	if info, err := os.Stat(dir); err == nil {
 		if !info.IsDir() {
 			return nil, fmt.Errorf("%s is not a folder", dir)
@@ -184,16 +190,19 @@ func makeFolder(dir string) (made []string, err error) {
 		return nil, nil
 	}
 	if parent := filepath.Dir(dir); parent != dir {
-		if made, err = makeFolder(parent); err != nil {
+		if made, err = makeFolders(parent, mode); err != nil {
 			return made, err
 		}
 	}
-	err = disk.Mkdir(dir, 0o700)
+	err = disk.Mkdir(dir, mode)
 	if errors.Is(err, fs.ErrExist) { // another command was quicker
 		return made, nil
 	}
 	if err != nil {
 		return made, err
 	}
-	return append(made, dir), giveFolder(dir)
+	if mode != ownFolder { // whatever the mask of this process would leave of it
+		err = disk.Chmod(dir, mode)
+	}
+	return append(made, dir), errors.Join(err, giveFolder(dir))
 }

@@ -12,6 +12,8 @@ type Audit struct {
 	Program     AuditProgram `json:"program"`
 	// Policy is null where the machine has none: what holds without one was asked for then.
 	Policy *AuditPolicy `json:"policy" jsonschema:"nullable"`
+	// Applied is the state that was applied to the machine last; null for none.
+	Applied *AppliedState `json:"applied" jsonschema:"nullable"`
 	// Complete is whether each home was read as a whole.
 	Complete bool           `json:"complete"`
 	Homes    []AuditHome    `json:"homes"`

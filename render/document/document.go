@@ -17,11 +17,13 @@ type Path string
 // All has an empty document of each schema, by its name without “unicrux.” and version.
 func All() map[string]any {
 	return map[string]any{
-		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "audit": Audit{}, "brief": Brief{},
-		"card": Card{}, "changes": Changes{},
+		"accounts": Accounts{}, "adoption": Adoption{}, "agent-key": AgentKey{}, "apply": Apply{}, "audit": Audit{},
+		"brief": Brief{},
+		"card":  Card{}, "changes": Changes{},
 		"check": Check{}, "chest": Chest{}, "comparison": Comparison{}, "demo": Demo{}, "done": Done{},
-		"draft": Draft{}, "error": Error{}, "explain": Explain{}, "faults": Faults{}, "found": Found{},
-		"help": Help{}, "holder": Holder{}, "host": HostAlone{}, "hosts": Hosts{}, "key": KeyAlone{}, "keys": Keys{},
+		"draft": Draft{}, "error": Error{}, "explain": Explain{}, "facts": Facts{}, "faults": Faults{},
+		"found": Found{},
+		"help":  Help{}, "holder": Holder{}, "host": HostAlone{}, "hosts": Hosts{}, "key": KeyAlone{}, "keys": Keys{},
 		"look": Look{}, "plan": Plan{}, "practice": Practice{}, "ready": Ready{}, "registration": Registration{},
 		"remotes": Remotes{}, "renewal": Renewal{}, "repositories": Repositories{}, "repository": RepositoryAlone{},
 		"retirement": Retirement{}, "set": Set{}, "settings": Settings{}, "token": TokenAlone{},
