@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/json"
 	"errors"
+	"io/fs"
 
 	"github.com/spf13/cobra"
 
@@ -76,8 +77,8 @@ func (o *auditOptions) run(a *app) error {
 	}
 	d := render.AuditDocument(report, drift, about.Version, audit.ProgramSum())
 	text := render.Audit(a.style(), report, drift)
-	if err := errors.Join(writeReport(o.out, render.Compact(d)), writeReport(o.metrics, render.AuditMetrics(report)),
-		a.show(text, d)); err != nil {
+	if err := errors.Join(writeReport(o.out, render.Compact(d), 0o600), writeReport(o.metrics,
+		render.AuditMetrics(report), 0o644), a.show(text, d)); err != nil {
 		return err
 	}
 	switch {
@@ -122,12 +123,13 @@ func (o *auditOptions) options(a *app) (audit.Options, error) {
 	return options, err
 }
 
-// writeReport puts a text into a file that was asked for, all at once and for its owner's eyes alone.
-func writeReport(path, text string) error {
+// writeReport puts a text into a file that was asked for, all at once. A report is for its owner's eyes alone; figures
+// are for whoever collects them.
+func writeReport(path, text string, mode fs.FileMode) error {
 	if path == "" {
 		return nil
 	}
-	return workstation.Replace(path, []byte(text), 0o600)
+	return workstation.Replace(path, []byte(text), mode)
 }
 
 // mostOfReport bounds the report of a machine.
