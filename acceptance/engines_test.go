@@ -76,7 +76,8 @@ func changedBy(t *testing.T, r result, machines int) (n int) {
 }
 
 // TestEngine: a configuration engine, over the real ssh and five sshd, each on a machine of its own, settles all of
-// them by the shipped files, finds nothing to change the second time, knows facts, and brings the reports byte for byte.
+// them by the shipped files, finds nothing to change the second time, knows facts, and brings the reports byte for
+// byte.
 func TestEngine(t *testing.T) {
 	t.Parallel()
 	const machines = 5

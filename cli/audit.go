@@ -25,6 +25,7 @@ type auditOptions struct {
 	all             bool
 	policy, against string
 	out, metrics    string
+	html            string
 }
 
 func auditCommand(a *app) *cobra.Command {
@@ -49,6 +50,7 @@ home could not be looked at as a whole and the policy does not excuse it.`,
 	flags.Var(named(&o.policy, "FILE"), "policy", "ask for what this policy says, instead of the machine's")
 	flags.Var(named(&o.against, "FILE"), "against", "tell what is new, still there and gone since this report")
 	flags.Var(named(&o.out, "FILE"), "out", "write the report into this file, as one line of JSON")
+	flags.Var(named(&o.html, "FILE"), "html", "write a page for a browser into this file: one file, no script, no request")
 	flags.Var(named(&o.metrics, "FILE"), "metrics", "write figures without names into this file, for a metrics store")
 	return command
 }
@@ -78,7 +80,7 @@ func (o *auditOptions) run(a *app) error {
 	d := render.AuditDocument(report, drift, about.Version, audit.ProgramSum())
 	text := render.Audit(a.style(), report, drift)
 	if err := errors.Join(writeReport(o.out, render.Compact(d), 0o600), writeReport(o.metrics,
-		render.AuditMetrics(report), 0o644), a.show(text, d)); err != nil {
+		render.AuditMetrics(report), 0o644), o.writePage(report, drift), a.show(text, d)); err != nil {
 		return err
 	}
 	switch {
@@ -88,6 +90,14 @@ func (o *auditOptions) run(a *app) error {
 		return &told{exitCrux}
 	}
 	return nil
+}
+
+// writePage writes the page that was asked for.
+func (o *auditOptions) writePage(report *audit.Report, drift *audit.Drift) error {
+	if o.html == "" {
+		return nil
+	}
+	return writeReport(o.html, render.AuditPage(report, drift), 0o600)
 }
 
 // options says which homes are looked at, and by which policy.

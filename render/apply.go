@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -63,21 +64,18 @@ func (a Applied) summary() string {
 	for _, t := range a.Result.Things {
 		counts[t.Status]++
 	}
-	words := "This machine is as " + stateName(a.State) + " declares. Nothing was changed."
-	n := counts[apply.Changed] + counts[apply.WouldChange]
-	in := ""
-	if homes := a.movedHomes(); homes > 0 {
-		in = ", and something in " + count(homes, "home", "homes")
-	}
-	switch {
-	case a.Dry && a.Moves():
-		words = fmt.Sprintf("%s%s would change to be as %s declares.", capital(count(n, "file", "files")), in,
-			stateName(a.State))
-	case a.Dry:
-		words = "This machine is as " + stateName(a.State) + " declares. Nothing would change."
-	case a.Moves():
-		words = fmt.Sprintf("%s%s changed. This machine is now as %s declares.", capital(count(n, "file was",
-			"files were")), in, stateName(a.State))
+	words := "This machine is as " + stateName(a.State) + " declares. Nothing " + map[bool]string{true: "would change.",
+		false: "was changed."}[a.Dry]
+	if a.Moves() {
+		var moved []string
+		if n := counts[apply.Changed] + counts[apply.WouldChange]; n > 0 {
+			moved = append(moved, count(n, "file", "files"))
+		}
+		if n := a.movedHomes(); n > 0 {
+			moved = append(moved, count(n, "home", "homes"))
+		}
+		words = map[bool]string{true: "Would change", false: "Changed"}[a.Dry] + ", as " + stateName(a.State) +
+			" declares: " + strings.Join(moved, ", ") + "."
 	}
 	if n := counts[apply.Overruled]; n > 0 {
 		words += fmt.Sprintf(" %s not count, because other lines win over them.", capital(count(n, "setting does",
@@ -100,23 +98,35 @@ func Apply(s Style, a Applied) string {
 		text = s.plan("Would: ", a.shown(), func(path string) string { return path }) + "\n"
 	}
 	var rows [][]string
+	var reasons []string
 	for _, t := range a.Result.Things {
 		if words := outcomes[t.Status]; words != "" && !(a.Dry && t.Status == apply.WouldChange) {
-			rows = append(rows, []string{words, t.Name, t.Path, placeOf(t)})
+			rows = append(rows, []string{words, t.Name, t.Path})
+		}
+		if t.Why != "" {
+			reasons = append(reasons, fmt.Sprintf("%s does not count because of %s.", cmp.Or(t.Name, t.Path),
+				placeOf(t)))
 		}
 	}
 	for _, h := range a.Homes {
-		for _, sentence := range h.Done {
-			rows = append(rows, []string{map[bool]string{true: "would change", false: "changed"}[a.Dry],
-				h.Home.Person, h.Home.Path, sentence})
-		}
+		status := map[bool]string{true: "would change", false: "changed"}[a.Dry]
 		if h.Why != "" {
-			rows = append(rows, []string{"not settled", h.Home.Person, h.Home.Path, h.Why})
+			status = "not settled"
+			reasons = append(reasons, fmt.Sprintf("The home of %s was not settled: %s.", h.Home.Person, h.Why))
+		}
+		if h.Why != "" || len(h.Done) > 0 {
+			rows = append(rows, []string{status, h.Home.Person, h.Home.Path})
+		}
+		for _, sentence := range h.Done {
+			reasons = append(reasons, fmt.Sprintf("For %s: %s", h.Home.Person, sentence))
 		}
 	}
 	if len(rows) > 0 {
-		heads, rows := withoutEmpty([]string{"", "what", "where", ""}, rows)
+		heads, rows := withoutEmpty([]string{"", "what", "where"}, rows)
 		text += s.table(heads, rows) + "\n"
+	}
+	for _, reason := range reasons {
+		text += s.Sentences(reason)
 	}
 	text += s.Sentences(a.summary())
 	if a.Change > 0 {
@@ -131,13 +141,10 @@ func Apply(s Style, a Applied) string {
 
 // placeOf says which line wins over a thing.
 func placeOf(t apply.Thing) string {
-	if t.Why == "" {
-		return ""
-	}
 	if t.Line > 0 {
-		return fmt.Sprintf("because of %s:%d", untrusted.Clean(t.Why), t.Line)
+		return fmt.Sprintf("%s:%d", untrusted.Clean(t.Why), t.Line)
 	}
-	return "because of " + untrusted.Clean(t.Why)
+	return untrusted.Clean(t.Why)
 }
 
 // mostOfNewFile is how many lines of a new file are shown: what is in it is in the state's own files.
