@@ -262,7 +262,7 @@ func ageRows(r *audit.Report) (rows []keyRow, oldest float64, places map[string]
 	var dots []dot
 	for _, home := range r.Homes {
 		for _, k := range home.Keys {
-			d := dot{kind: cmp.Or(k.Kind, "not told"), state: "open", age: max(0, r.When.Sub(k.Made).Hours()/24/365)}
+			d := dot{kind: cmp.Or(k.Kind, "unknown"), state: "open", age: max(0, r.When.Sub(k.Made).Hours()/24/365)}
 			if d.kind == "rsa" && k.Bits > 0 {
 				d.kind = fmt.Sprintf("rsa, %d bits", k.Bits)
 			}
