@@ -11,7 +11,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 	"testing"
+	"time"
 
 	"anchorage.example/unicrux/core/secret"
 	"anchorage.example/unicrux/core/sshkey"
@@ -237,3 +239,63 @@ func TestCrowd(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkCrowd lets root look at 1,000 homes, and at 3,000, beside a program that reads all files that are there
+// (promises: at most 3 times its processor time, under 100 MB, and 1.2 times as much for each home of the more).
+func BenchmarkCrowd(b *testing.B) {
+	var each [2]float64
+	for i, n := range []int{1_000, 3_000} {
+		c := newIsland(b).populate(n, 2)
+		c.write(readsAll, "reading", "main.go")
+		build := exec.Command("go", "build", "-o", c.path("reads"), c.path("reading", "main.go"))
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			b.Fatalf("%v: %s", err, out)
+		}
+		var ours, theirs time.Duration
+		var most int64
+		for range 5 {
+			spent, memory := c.spends(c.path("unicrux"), "audit", "--all-homes", "--out", c.path("report.json"))
+			ours, most = ours+spent, max(most, memory)
+			spent, _ = c.spends(c.path("reads"), c.path("home"))
+			theirs += spent
+		}
+		each[i] = ours.Seconds() / float64(n)
+		b.ReportMetric(float64(ours)/float64(theirs), fmt.Sprintf("ours/reading-%d", n))
+		b.ReportMetric(float64(most)/(1<<10), fmt.Sprintf("MB-%d", n))
+	}
+	b.ReportMetric(each[1]/each[0], "each-of-3000/each-of-1000")
+}
+
+// spends runs a program there, and tells how much processor time and memory (in KB) it took.
+func (c *crowd) spends(words ...string) (spent time.Duration, memory int64) {
+	c.t.Helper()
+	script := `mount --bind "$0" /etc && exec "$@"`
+	cmd := exec.Command(need(c.t, "unshare"), append([]string{"--mount", "sh", "-c", script, c.path("etc")}, words...)...)
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + c.path("root")}
+	_ = cmd.Run() // what it found is not the matter
+	usage, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage)
+	if !ok || cmd.ProcessState.ExitCode() < 0 {
+		c.t.Fatalf("%s did not end by itself", words[0])
+	}
+	return cmd.ProcessState.UserTime() + cmd.ProcessState.SystemTime(), usage.Maxrss
+}
+
+// readsAll is a program that reads all files below a folder.
+const readsAll = `package main
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+func main() {
+	_ = filepath.WalkDir(os.Args[1], func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.Type().IsRegular() {
+			_, _ = os.ReadFile(path)
+		}
+		return nil
+	})
+}
+`

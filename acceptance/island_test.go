@@ -18,7 +18,7 @@ import (
 
 // An island is a machine of its own as far as its settings go: what runs on it sees another /etc and other people.
 type island struct {
-	t   *testing.T
+	t   testing.TB
 	dir string // all of it; everybody may enter it
 }
 
@@ -26,7 +26,7 @@ type island struct {
 const newcomerID = 4321
 
 // newIsland makes one, with a copy of this machine's /etc.
-func newIsland(t *testing.T) *island {
+func newIsland(t testing.TB) *island {
 	t.Helper()
 	if os.Geteuid() != 0 {
 		if os.Getenv("CI") != "" {

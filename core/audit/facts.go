@@ -82,7 +82,8 @@ type mark struct {
 type seen struct {
 	Home
 
-	marks []mark
+	marks        []mark
+	repositories map[string]string // in which folders are, by those; empty for none
 }
 
 func (s *seen) mark(code, thing, origin string, line int, also string) {

@@ -132,7 +132,7 @@ func (s *seen) keys(e eyes, lines []sshconfig.SetLine) {
 	for _, name := range s.list(e, e.station.SSHDir()) {
 		if path := filepath.Join(e.station.SSHDir(), name); strings.HasSuffix(name, "-cert.pub") {
 			s.certificate(e, path)
-		} else if !strings.HasSuffix(name, ".pub") {
+		} else if !strings.HasSuffix(name, ".pub") && !slices.Contains(notKeys, name) {
 			paths = append(paths, path)
 		}
 	}
@@ -155,6 +155,9 @@ func (s *seen) keys(e eyes, lines []sshconfig.SetLine) {
 		s.key(e, path, named[path], known)
 	}
 }
+
+// notKeys are files of the ssh folder that ssh itself reads as something else ("FILES" in ssh(1) and sshd(8)).
+var notKeys = []string{"config", "known_hosts", "known_hosts2", "authorized_keys", "authorized_keys2", "environment", "rc"}
 
 // list names the files of a folder, as many as are looked at.
 func (s *seen) list(e eyes, folder string) []string {
@@ -210,19 +213,35 @@ func (s *seen) key(e eyes, path string, named bool, known map[string][]string) {
 	if filepath.Dir(path) != e.station.SSHDir() {
 		s.mark(policy.KeyOddPlace, k.thing(), at, 0, "")
 	}
-	if repository := trackedIn(path); repository != "" {
+	if repository := s.trackedIn(path); repository != "" {
 		s.mark(policy.KeyTracked, k.thing(), at, 0, e.tilde(repository))
 	}
 }
 
 // trackedIn is the repository that holds a file; empty for none.
-func trackedIn(path string) string {
-	for dir := filepath.Dir(path); dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
+func (s *seen) trackedIn(path string) string {
+	dir := filepath.Dir(path)
+	root, known := s.repositories[dir]
+	if !known {
+		if root = repositoryOf(dir); s.repositories == nil {
+			s.repositories = map[string]string{}
+		}
+		s.repositories[dir] = root
+	}
+	if root == "" {
+		return ""
+	}
+	if tracks, _ := gitlink.Tracks(root, path); tracks {
+		return root
+	}
+	return ""
+}
+
+// repositoryOf is the repository in which a folder is; empty for none.
+func repositoryOf(dir string) string {
+	for ; dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
 		if _, err := os.Lstat(filepath.Join(dir, ".git")); err == nil {
-			if tracks, _ := gitlink.Tracks(dir, path); tracks {
-				return dir
-			}
-			return ""
+			return dir
 		}
 	}
 	return ""

@@ -187,12 +187,11 @@ func (s *seen) storedKeys(e eyes, described []*describe.Description, lines []ssh
 			}
 		}
 	}
-	var entries []knownhosts.Entry
+	var entries []knownhosts.Skimmed
 	for _, file := range files {
 		text, err := regular.Read(file, regular.Settings)
 		s.unread(e, file, err)
-		more, _ := knownhosts.Parse(file, text)
-		entries = append(entries, more...)
+		entries = append(entries, knownhosts.Skim(file, text)...)
 	}
 	s.Stored = len(entries)
 	s.distrusted(e, entries)
@@ -206,7 +205,7 @@ func (s *seen) storedKeys(e eyes, described []*describe.Description, lines []ssh
 const sshPort = 22
 
 // judgeStored compares what is stored for a host with what its description publishes.
-func (s *seen) judgeStored(e eyes, d *describe.Description, entries []knownhosts.Entry) {
+func (s *seen) judgeStored(e eyes, d *describe.Description, lines []knownhosts.Skimmed) {
 	published := slices.Clone(d.SSH.Fingerprints)
 	for _, key := range d.StaticKeys() {
 		published = append(published, sshkey.Fingerprint(key))
@@ -216,14 +215,18 @@ func (s *seen) judgeStored(e eyes, d *describe.Description, entries []knownhosts
 	}
 	name := sshconfig.HostPort(d.HostName(), cmp.Or(d.SSH.Port, sshPort))
 	var other *knownhosts.Entry
-	for i, entry := range entries {
-		if entry.Marker != knownhosts.Plain || entry.Key == nil || !entry.Matches(name) {
+	for _, line := range lines {
+		if line.Marker != knownhosts.Plain || !line.Matches(name) {
+			continue
+		}
+		entry, ok := line.Whole()
+		if !ok {
 			continue
 		}
 		if slices.Contains(published, sshkey.Fingerprint(entry.Key)) {
 			return
 		}
-		other = &entries[i]
+		other = &entry
 	}
 	if other != nil {
 		s.mark(policy.HostKeyDiffers, untrusted.Clean(d.Name), e.tilde(other.File), other.Line,
@@ -232,11 +235,14 @@ func (s *seen) judgeStored(e eyes, d *describe.Description, entries []knownhosts
 }
 
 // distrusted finds stored keys of hosts that the administrator distrusts.
-func (s *seen) distrusted(e eyes, entries []knownhosts.Entry) {
+func (s *seen) distrusted(e eyes, lines []knownhosts.Skimmed) {
 	for _, d := range e.applied.Distrust {
-		blob := d.Key.Marshal()
-		for _, entry := range entries {
-			if entry.Marker == knownhosts.Plain && bytes.Equal(entry.Key.Marshal(), blob) {
+		blob := knownhosts.Blob(d.Key)
+		for _, line := range lines {
+			if line.Marker != knownhosts.Plain || !line.Holds(blob) {
+				continue
+			}
+			if entry, ok := line.Whole(); ok && bytes.Equal(entry.Key.Marshal(), d.Key.Marshal()) {
 				s.mark(policy.HostKeyDistrusted, untrusted.Clean(entry.Hosts), e.tilde(entry.File), entry.Line, d.Why)
 			}
 		}
@@ -244,7 +250,7 @@ func (s *seen) distrusted(e eyes, entries []knownhosts.Entry) {
 }
 
 // undeclared finds the stored names of hosts that nobody described. Hashed names do not tell.
-func (s *seen) undeclared(e eyes, described []*describe.Description, entries []knownhosts.Entry) {
+func (s *seen) undeclared(e eyes, described []*describe.Description, entries []knownhosts.Skimmed) {
 	if e.policy.Rule(policy.HostUndeclared).Level == policy.Off {
 		return
 	}
@@ -261,7 +267,7 @@ func (s *seen) undeclared(e eyes, described []*describe.Description, entries []k
 				continue
 			}
 			known[strings.ToLower(name)] = true
-			s.mark(policy.HostUndeclared, untrusted.Clean(name), e.tilde(entry.File), entry.Line, "")
+			s.mark(policy.HostUndeclared, untrusted.Clean(name), e.tilde(entry.File), entry.Entry.Line, "")
 		}
 	}
 }

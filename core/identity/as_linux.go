@@ -18,31 +18,30 @@ func as(who Who, do func()) error {
 	if os.Geteuid() != 0 {
 		return ErrUnable
 	}
+	runtime.LockOSThread()
 	before, err := unix.Getgroups()
 	if err != nil {
 		return err
 	}
-	runtime.LockOSThread()
-	mine := Who{UID: 0, GID: os.Getegid(), Groups: before}
-	err = become(who)
+	err = become(who, append([]int{who.GID}, who.Groups...))
 	if err == nil {
 		do()
 	}
-	if become(mine) == nil {
+	if become(Who{UID: 0, GID: os.Getegid()}, before) == nil {
 		runtime.UnlockOSThread()
 	}
 	return err
 }
 
-// become takes the rights of an account on this thread, and makes sure that it has them. The groups change while the
-// thread still may change them.
-func become(who Who) error {
-	groups := make([]uint32, len(who.Groups)+1)
-	for i, g := range append([]int{who.GID}, who.Groups...) {
+// become takes the rights of an account on this thread, with exactly these groups, and makes sure that it has them. The
+// groups change while the thread still may change them.
+func become(who Who, list []int) error {
+	groups := make([]uint32, len(list), len(list)+1) // with an address even where there are none
+	for i, g := range list {
 		groups[i] = uint32(g) //nolint:gosec // a number of the kernel's
 	}
-	if _, _, errno := unix.RawSyscall(unix.SYS_SETGROUPS, uintptr(len(groups)), uintptr(unsafe.Pointer(&groups[0])),
-		0); errno != 0 {
+	if _, _, errno := unix.RawSyscall(unix.SYS_SETGROUPS, uintptr(len(groups)),
+		uintptr(unsafe.Pointer(unsafe.SliceData(groups))), 0); errno != 0 {
 		return ErrUnable
 	}
 	const none = -1 // no account has this number: the call only tells who one is

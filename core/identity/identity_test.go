@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"testing"
 	"time"
 )
@@ -44,6 +45,20 @@ func TestAs(t *testing.T) {
 		if err != nil {
 			t.Error(err)
 		}
+	}
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	before, err := os.Getgroups()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 3 { // on this thread
+		if err := as(Who{UID: 4001, GID: 4001, Groups: []int{4002}}, func() {}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if after, err := os.Getgroups(); err != nil || !slices.Equal(after, before) {
+		t.Errorf("this process has other groups than before: %v, %v %v", before, after, err)
 	}
 	if _, err := os.ReadFile(link); err != nil {
 		t.Error("this process has other rights than before:", err)

@@ -61,20 +61,9 @@ func open(path string, flags int) (*os.File, error) {
 	return f, nil
 }
 
-func read(path string, most int64, flags int) ([]byte, error) {
-	f, err := open(path, flags)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close() // opened for reading
-	text, err := io.ReadAll(io.LimitReader(f, most+1))
-	if err == nil && int64(len(text)) > most {
-		err = &fs.PathError{Op: "read", Path: path, Err: fmt.Errorf("%w (%d bytes)", ErrTooLarge, most)}
-	}
-	if err != nil {
-		return nil, err
-	}
-	return text, nil
+// tooLarge is the error for a file of more than so many bytes.
+func tooLarge(path string, most int64) error {
+	return &fs.PathError{Op: "read", Path: path, Err: fmt.Errorf("%w (%d bytes)", ErrTooLarge, most)}
 }
 
 // Names lists the names in a folder, in order, at most so many of them; more tells that there are others.

@@ -97,6 +97,13 @@ func (h *Head) legacy(s *sparing) (first []byte, err error) {
 // the public half, stand before the private part.
 func (h *Head) openSSH(s *sparing) error {
 	const magic = "openssh-key-v1\x00"
+	// the least that stands before the public half: the magic words, three names and how often, each with a length
+	const least = len(magic) + 2*(4+len("none")) + 4 + 4
+	before, err := s.decoded(least)
+	if err != nil {
+		return ErrHead
+	}
+	s.plain = append(before, s.plain...)
 	start, err := s.decoded(len(magic))
 	if err != nil || string(start) != magic {
 		return ErrHead
@@ -165,7 +172,7 @@ func (h *Head) pkcs1(s *sparing) error {
 type sparing struct {
 	f     *os.File
 	ahead []byte // read and given back
-	plain []byte // decoded and not yet asked for: at most two bytes
+	plain []byte // decoded and not yet asked for: what is known to be no secret, and at most two bytes
 	total int
 }
 
@@ -183,11 +190,26 @@ func (s *sparing) next(n int) ([]byte, error) {
 	return append(text, rest...), nil
 }
 
-// line reads to the end of a line of at most a label's length: as much of it as every label has, then byte by byte.
+// labels are what can be in a private file, as it stands behind [begins].
+var labels = []string{"OPENSSH PRIVATE KEY-----", "RSA PRIVATE KEY-----", "EC PRIVATE KEY-----", "DSA PRIVATE KEY-----",
+	"ENCRYPTED PRIVATE KEY-----", "PRIVATE KEY-----"}
+
+// line reads to the end of a line of at most a label's length: as much of it as every label has, the rest of the one
+// that begins so, then byte by byte.
 func (s *sparing) line() (string, error) {
 	line, err := s.next(len("PRIVATE KEY-----"))
 	if err != nil || bytes.IndexByte(line, '\n') >= 0 {
 		return "", ErrNotKey
+	}
+	for _, label := range labels {
+		if strings.HasPrefix(label, string(line)) {
+			rest, err := s.next(len(label) - len(line))
+			if err != nil || bytes.IndexByte(rest, '\n') >= 0 {
+				return "", ErrNotKey
+			}
+			line = append(line, rest...)
+			break
+		}
 	}
 	for len(line) < 40 {
 		b, err := s.next(1)

@@ -13,6 +13,9 @@ const maxQuoted = 300
 // Clean makes text from elsewhere fit to be shown: one line, no control characters and
 // nothing that turns the direction of writing, and not without end.
 func Clean(text string) string {
+	if isClean(text) {
+		return text
+	}
 	text = strings.ToValidUTF8(text, "�")
 	text = strings.Map(func(r rune) rune {
 		switch {
@@ -28,6 +31,17 @@ func Clean(text string) string {
 		return string(words[:maxQuoted]) + "…"
 	}
 	return string(words)
+}
+
+// isClean tells of most texts at once that nothing is to be done to them.
+func isClean(text string) bool {
+	for i := range len(text) {
+		blank := text[i] == ' '
+		if text[i] < ' ' || text[i] > '~' || blank && (i == 0 || i == len(text)-1 || text[i-1] == ' ') {
+			return false
+		}
+	}
+	return len(text) <= maxQuoted
 }
 
 // Steers tells whether a character does something to the text around it instead of being seen:
