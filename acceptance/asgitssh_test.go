@@ -133,9 +133,12 @@ func TestWritingAtAServer(t *testing.T) {
 	who := loginUser(t)
 	for _, row := range []struct{ name, forced, code, note string }{
 		{"allowed", "", "", ""},
-		{"objects closed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*objects*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
-		{"refs closed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*refs*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
-		{"no shell", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in git*) sh -c "$SSH_ORIGINAL_COMMAND";; *) echo refused >&2; exit 255;; esac`, "", "writing-untried"},
+		{"objects closed",
+			`ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*objects*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
+		{"refs closed",
+			`ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*refs*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
+		{"no shell",
+			`ForceCommand case "$SSH_ORIGINAL_COMMAND" in git*) sh -c "$SSH_ORIGINAL_COMMAND";; *) echo refused >&2; exit 255;; esac`, "", "writing-untried"},
 	} {
 		t.Run(row.name, func(t *testing.T) {
 			t.Parallel()

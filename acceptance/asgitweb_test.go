@@ -69,7 +69,8 @@ func TestSecretSources(t *testing.T) {
 			helper(p, "ebb-and-flow")
 		}, true},
 		{"a helper in another folder's settings", func(p *person, _ string) {
-			p.write("[credential]\n\thelper = \"!f() { echo username=ines; echo password=ebb-and-flow; }; f\"\n", "for-work")
+			p.write("[credential]\n\thelper = \"!f() { echo username=ines; echo password=ebb-and-flow; }; f\"\n",
+				"for-work")
 			p.mustGit("config", "--global", "includeIf.gitdir:~/.path", p.path("for-work"))
 		}, true},
 		{"a helper for the user in the URL", func(p *person, port string) {

@@ -208,7 +208,8 @@ func TestDeletedFolder(t *testing.T) {
 			t.Errorf("%s: %s", line, r)
 		}
 	}
-	for _, line := range []string{"ready " + drift, "key save forge_ed25519 --format pkcs8 --out copy --no-passphrase"} {
+	for _, line := range []string{"ready " + drift,
+		"key save forge_ed25519 --format pkcs8 --out copy --no-passphrase"} {
 		if r := in(line); r.exit != 3 || !strings.Contains(r.err, "the current folder was deleted") {
 			t.Errorf("%s: %s", line, r)
 		}

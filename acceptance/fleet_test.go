@@ -271,7 +271,8 @@ func BenchmarkCrowd(b *testing.B) {
 func (c *crowd) spends(words ...string) (spent time.Duration, memory int64) {
 	c.t.Helper()
 	script := `mount --bind "$0" /etc && exec "$@"`
-	cmd := exec.Command(need(c.t, "unshare"), append([]string{"--mount", "sh", "-c", script, c.path("etc")}, words...)...)
+	cmd := exec.Command(need(c.t, "unshare"), append([]string{"--mount", "sh", "-c", script, c.path("etc")},
+		words...)...)
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "HOME=" + c.path("root")}
 	_ = cmd.Run() // what it found is not the matter
 	usage, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage)

@@ -320,7 +320,8 @@ func TestDescriptionFromAnAddress(t *testing.T) {
 		t.Errorf("kept:\n%s", kept)
 	}
 	for path, want := range map[string]string{"/page": "a web page", "/nothing": "HTTP 404",
-		"/plain": "https only", "/wrong": `line 9: interface.hedaer: a word that the language does not know; "header" was perhaps meant`} {
+		"/plain": "https only",
+		"/wrong": `line 9: interface.hedaer: a word that the language does not know; "header" was perhaps meant`} {
 		if r := p.unicrux("host", "add", base+path, "--yes"); r.exit == 0 || !strings.Contains(r.err, want) {
 			t.Errorf("%s: %s", path, r)
 		}

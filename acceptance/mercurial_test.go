@@ -153,8 +153,11 @@ func TestMercurialWriting(t *testing.T) {
 	t.Parallel()
 	for _, test := range []struct{ name, forced, code, note string }{
 		{"allowed", "", "", ""},
-		{"not allowed", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`, "read-only-account", ""},
-		{"no shell", `ForceCommand case "$SSH_ORIGINAL_COMMAND" in hg*) sh -c "$SSH_ORIGINAL_COMMAND";; *) echo refused >&2; exit 255;; esac`, "", "writing-untried"},
+		{"not allowed",
+			`ForceCommand case "$SSH_ORIGINAL_COMMAND" in "test -w"*) exit 1;; esac; sh -c "$SSH_ORIGINAL_COMMAND"`,
+			"read-only-account", ""},
+		{"no shell",
+			`ForceCommand case "$SSH_ORIGINAL_COMMAND" in hg*) sh -c "$SSH_ORIGINAL_COMMAND";; *) echo refused >&2; exit 255;; esac`, "", "writing-untried"},
 	} {
 		t.Run(test.name, func(t *testing.T) {
 			t.Parallel()

@@ -95,7 +95,8 @@ func TestNewcomer(t *testing.T) {
 	}
 	w := p.window()
 	w.sees("typed>")
-	w.types("git clone --quiet " + source + " source && make --silent --directory source build && export PATH=$PWD/source:$PATH && echo bui''lt")
+	w.types("git clone --quiet " + source +
+		" source && make --silent --directory source build && export PATH=$PWD/source:$PATH && echo bui''lt")
 	w.sees("built")
 	ready, asked := "unicrux ready "+url, []struct{ words, answer string }{
 		{"(--fingerprint):", p.host127.fingerprint("sshd_host")},

@@ -90,7 +90,8 @@ var webScenes = []webScene{
 	{code: "signed-in-page", url: func(p *person) string {
 		return p.serverThat(func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Type", "text/html")
-			_, _ = fmt.Fprint(w, "<!doctype html>\n<html>\n<body>Welcome to the harbour's network.\nPlease sign in.</body>\n</html>\n")
+			_, _ = fmt.Fprint(w,
+				"<!doctype html>\n<html>\n<body>Welcome to the harbour's network.\nPlease sign in.</body>\n</html>\n")
 		})
 	}},
 	{code: "repository-withheld", url: func(p *person) string {

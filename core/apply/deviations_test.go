@@ -1,6 +1,7 @@
 package apply
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -104,6 +105,12 @@ func TestBlock(t *testing.T) {
 		got, err := withBlock([]byte(row.old), []byte(row.lines))
 		if err != nil || string(got) != row.want {
 			t.Errorf("%q with %q: %q %v, want %q", row.old, row.lines, got, err, row.want)
+		}
+	}
+	for _, old := range []string{blockBegin + "\n", blockEnd + "\n", blockEnd + "\n" + blockBegin + "\n",
+		block("a\n") + block("b\n"), block("a\n") + blockEnd + "\n", block(blockBegin + "\n")} {
+		if got, err := withBlock([]byte(old), []byte("a\n")); !errors.Is(err, ErrMarks) {
+			t.Errorf("%q: %q %v", old, got, err)
 		}
 	}
 }

@@ -90,17 +90,16 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 		return nil, err
 	}
 	var findings []Finding
-	for _, home := range o.Homes {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		seen := lookAt(station, home, eyes{managed: managed, policy: o.Policy, applied: r.Applied}, o)
-		found := judge(seen, o.Policy, began)
-		if seen.State != Read {
+	err = each(ctx, station, eyes{managed: managed, policy: o.Policy, applied: r.Applied}, o, func(s seen) {
+		found := judge(s, o.Policy, began)
+		if s.State != Read {
 			r.Complete = false
 			r.Excused = r.Excused && excused(found)
 		}
-		r.Homes, findings = append(r.Homes, seen.Home), append(findings, found...)
+		r.Homes, findings = append(r.Homes, s.Home), append(findings, found...)
+	})
+	if err != nil {
+		return nil, err
 	}
 	if r.Own = o.Machine != nil; r.Own {
 		own, err := machine(station, *o.Machine)
@@ -129,23 +128,29 @@ func described(station *workstation.Station) ([]*describe.Description, error) {
 // nowhere is a folder that is not there.
 const nowhere = "/nonexistent/unicrux"
 
-// lookAt looks at one home with its owner's rights.
-func lookAt(station *workstation.Station, home accounts.Home, e eyes, o Options) seen {
-	s := seen{Home: Home{Person: home.Person, UID: home.Who.UID, Path: home.Path, State: Read}}
-	result := make(chan seen, 1) // of its own: a thread that is left behind must not write into ours
-	err := identity.As(home.Who, cmp.Or(o.Patience, patience), func() {
-		mine := s
-		its := e
-		its.station = as(station, home, o.Own)
-		mine.look(its)
-		result <- mine
-	})
-	if err == nil {
-		return <-result
+// each looks at each home with its owner's rights, and hands over what was seen. The error is that of ctx.
+func each(ctx context.Context, station *workstation.Station, e eyes, o Options, hand func(seen)) error {
+	whos := make([]identity.Who, len(o.Homes))
+	for i, home := range o.Homes {
+		whos[i] = home.Who
 	}
-	s.State, s.Why = Unread, err.Error()
-	s.mark(policy.HomeUnread, "", home.Path, 0, err.Error())
-	return s
+	start := func(i int) seen {
+		home := o.Homes[i]
+		return seen{Home: Home{Person: home.Person, UID: home.Who.UID, Path: home.Path, State: Read}}
+	}
+	return identity.Each(ctx, whos, cmp.Or(o.Patience, patience), func(i int) seen {
+		s, its := start(i), e
+		its.station = as(station, o.Homes[i], o.Own)
+		s.look(its)
+		return s
+	}, func(i int, s seen, err error) {
+		if err != nil {
+			s = start(i)
+			s.State, s.Why = Unread, err.Error()
+			s.mark(policy.HomeUnread, "", s.Path, 0, err.Error())
+		}
+		hand(s)
+	})
 }
 
 // ended are the exceptions that held once.

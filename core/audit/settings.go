@@ -80,7 +80,7 @@ func (s *seen) gitSettings(e eyes) {
 	}
 	s.judgeGit(e, config)
 	for _, name := range []string{".netrc", ".git-credentials"} {
-		if f, err := regular.Open(filepath.Join(s.Path, name)); err != nil {
+		if f, err := regular.OpenReader(filepath.Join(s.Path, name)); err != nil {
 			s.unread(e, filepath.Join(s.Path, name), err)
 		} else {
 			_ = f.Close() // opened for reading

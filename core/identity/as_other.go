@@ -4,10 +4,16 @@ package identity
 
 import "os"
 
-func as(who Who, do func()) error {
+// A thread has the rights of this process, and no others.
+type thread struct{}
+
+func begin() *thread { return &thread{} }
+
+func (*thread) as(who Who) error {
 	if who.UID != os.Geteuid() {
 		return ErrUnable
 	}
-	do()
 	return nil
 }
+
+func (*thread) end() {}

@@ -2,7 +2,6 @@ package sshconfig
 
 import (
 	"fmt"
-	"io"
 	"os"
 	"strings"
 
@@ -24,15 +23,11 @@ func readFile(path string, uid int) (text string, open bool, err error) {
 	if info.Size() > maxFileBytes {
 		return "", false, ErrTooLarge
 	}
-	f, err := regular.Open(path)
+	bytes, err := regular.Read(path, maxFileBytes)
 	if err != nil {
 		return "", false, err
 	}
-	defer f.Close() // opened for reading
-	var b strings.Builder
-	b.Grow(int(info.Size()))
-	_, err = io.Copy(&b, io.LimitReader(f, maxFileBytes))
-	return withoutHidden(b.String()), exposed(info, uid), err
+	return withoutHidden(string(bytes)), exposed(info, uid), nil
 }
 
 // withoutHidden is a text as the client sees its lines.

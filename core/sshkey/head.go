@@ -9,7 +9,6 @@ import (
 	"io"
 	"io/fs"
 	"math/big"
-	"os"
 	"strings"
 	"time"
 
@@ -32,16 +31,12 @@ type Head struct {
 // secret part stands first (SEC1, PKCS#8) only the first line. The error is [ErrNotKey] for another file, and
 // for one that is damaged [ErrHead].
 func ReadHead(path string) (Head, error) {
-	f, err := regular.Open(path)
+	f, err := regular.OpenReader(path)
 	if err != nil {
 		return Head{}, err
 	}
 	defer f.Close() // opened for reading
-	info, err := f.Stat()
-	if err != nil {
-		return Head{}, err
-	}
-	h := Head{Mode: info.Mode(), Modified: info.ModTime()}
+	h := Head{Mode: f.Mode(), Modified: f.Modified()}
 	return h, h.read(&sparing{f: f})
 }
 
@@ -170,7 +165,7 @@ func (h *Head) pkcs1(s *sparing) error {
 
 // sparing reads no byte of a file before it is asked for it.
 type sparing struct {
-	f     *os.File
+	f     io.Reader
 	ahead []byte // read and given back
 	plain []byte // decoded and not yet asked for: what is known to be no secret, and at most two bytes
 	total int
