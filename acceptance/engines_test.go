@@ -163,8 +163,8 @@ func TestEngineContract(t *testing.T) {
 		says            string
 	}{
 		{`{"state": ` + file + `, "_ansible_check_mode": true, "_ansible_version": "2.14"}`, 0, true, false,
-			"would change"},
-		{`{"state": ` + file + `}`, 0, true, false, "changed"},
+			"Would change"},
+		{`{"state": ` + file + `}`, 0, true, false, "Changed"},
 		{`{"state": ` + file + `, "only": ["trust"], "homes": true}`, 0, false, false, "Nothing was changed"},
 		{`{"state": ` + file + `, "stat": 1}`, 3, false, true, `"stat" is not known`},
 		{`{"state": ` + file + `, "only": ["hosts"]}`, 3, false, true, "only=hosts"},

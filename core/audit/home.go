@@ -157,7 +157,8 @@ func (s *seen) keys(e eyes, lines []sshconfig.SetLine) {
 }
 
 // notKeys are files of the ssh folder that ssh itself reads as something else ("FILES" in ssh(1) and sshd(8)).
-var notKeys = []string{"config", "known_hosts", "known_hosts2", "authorized_keys", "authorized_keys2", "environment", "rc"}
+var notKeys = []string{"config", "known_hosts", "known_hosts2", "authorized_keys", "authorized_keys2",
+	"environment", "rc"}
 
 // list names the files of a folder, as many as are looked at.
 func (s *seen) list(e eyes, folder string) []string {

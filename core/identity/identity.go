@@ -32,9 +32,9 @@ type result[T any] struct {
 
 // Each does something with the file rights of several accounts, one after another, on a thread of its own, and hands
 // what it brings to done, in their order. do must start no goroutine, nor wait for one, because others have the rights
-// of this process. Where do takes longer than patience, as on a server of files that does not answer, the thread is left
-// behind with what it does, and the error is [ErrLate]. The rights of this process itself need no change, and are always
-// had. The error is that of ctx.
+// of this process. Where do takes longer than patience, as on a server of files that does not answer, the thread is
+// left behind with what it does, and the error is [ErrLate]. The rights of this process itself need no change, and are
+// always had. The error is that of ctx.
 func Each[T any](ctx context.Context, whos []Who, patience time.Duration, do func(i int) T,
 	done func(i int, value T, err error)) error {
 	ctx, cancel := context.WithCancel(ctx)

@@ -173,3 +173,31 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// FuzzSkim: what is skimmed is taken apart to what [Parse] finds, line by line.
+func FuzzSkim(f *testing.F) {
+	f.Add([]byte("@revoked * " + sampleLine + "\n\t# no\nforge.tidewater.example  " + sampleLine +
+		" of lamps\r\n|1|x|y z\n@x y\n"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		want, _ := Parse("f", text)
+		var got []Entry
+		for _, line := range Skim("f", text) {
+			if entry, ok := line.Whole(); ok {
+				if entry.Marker != line.Marker || entry.Hosts != line.Hosts || !line.Holds(Blob(entry.Key)) {
+					t.Errorf("%q is skimmed as %q %q", line.raw, line.Marker, line.Hosts)
+				}
+				got = append(got, entry)
+			}
+		}
+		if len(got) != len(want) {
+			t.Fatalf("%d lines, and %d when skimmed", len(want), len(got))
+		}
+		for i := range want {
+			if got[i].Origin() != want[i].Origin() || got[i].Comment != want[i].Comment {
+				t.Errorf("%+v, want %+v", got[i], want[i])
+			}
+		}
+	})
+}
+
+const sampleLine = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIDBj26xSRu9tUGOEIVb5tQ7cQxqZbs3puvBU1657z+91"
