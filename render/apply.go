@@ -62,7 +62,9 @@ func stateName(s *declared.State) string {
 func (a Applied) summary() string {
 	counts := map[apply.Status]int{}
 	for _, t := range a.Result.Things {
-		counts[t.Status]++
+		if !t.IsNote() {
+			counts[t.Status]++
+		}
 	}
 	words := "This machine is as " + stateName(a.State) + " declares. Nothing " + map[bool]string{true: "would change.",
 		false: "was changed."}[a.Dry]
@@ -73,6 +75,9 @@ func (a Applied) summary() string {
 		}
 		if n := a.movedHomes(); n > 0 {
 			moved = append(moved, count(n, "home", "homes"))
+		}
+		if len(moved) == 0 {
+			moved = append(moved, "only what Unicrux notes of it")
 		}
 		words = map[bool]string{true: "Would change", false: "Changed"}[a.Dry] + ", as " + stateName(a.State) +
 			" declares: " + strings.Join(moved, ", ") + "."
