@@ -4,6 +4,7 @@ package cli
 var advice = map[string]string{
 	"host-managed":             "What you set for it yourself (unicrux host set) counts for you alone. Ask the administrator for the rest.",
 	"root-needed":              "Run it with sudo. --dry-run shows what would change, and needs no rights.",
+	"record-open":              "Run it with root's own home: sudo -H, or as root after su -.",
 	"marks-broken":             "Nothing was changed.",
 	"state-unreadable":         "Unicrux registers and configures no key until the administrator applies a state again (unicrux apply).",
 	"key-burned":               "Make another one: unicrux key new. Withdraw this one wherever it is registered: unicrux key withdraw.",

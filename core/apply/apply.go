@@ -101,6 +101,10 @@ func (r Result) Moves() bool {
 var (
 	// ErrNotRoot is returned by [Apply] for somebody who cannot change the machine's own files.
 	ErrNotRoot = fault.New("root-needed", fault.Refused, "only root can change this machine's own files")
+	// ErrRecord is returned by [Apply] where others can write the record of changes: undo would do for them what only
+	// root may.
+	ErrRecord = fault.New("record-open", fault.Refused,
+		"others than root can write the folder in which this change would be recorded")
 	// ErrMarks is returned where the marks around our lines in a file of others do not fit.
 	ErrMarks = fault.New("marks-broken", fault.Refused, "the marks around the lines of Unicrux do not fit")
 )
@@ -137,20 +141,29 @@ func Apply(ctx context.Context, batch *workstation.Batch, station *workstation.S
 	return r, nil
 }
 
-// mayWrite makes sure that this is somebody who may change the files.
+// mayWrite makes sure that this is somebody who may change the files, and that nobody else can write the record by
+// which undo does so again.
 func mayWrite(batch *workstation.Batch, station *workstation.Station, p Places) error {
-	if batch.Dry || station.UID <= 0 {
+	switch {
+	case batch.Dry || station.UID < 0:
 		return nil
+	case station.UID > 0 && !station.Owns(existing(p.Machine)):
+		return fmt.Errorf("%w: %s", ErrNotRoot, p.Machine)
+	case !station.Trusted(existing(station.State)):
+		return fmt.Errorf("%s: %w", station.State, ErrRecord)
 	}
-	for dir := p.Machine; ; dir = filepath.Dir(dir) {
-		if _, err := os.Stat(dir); err != nil && dir != filepath.Dir(dir) {
-			continue
+	return nil
+}
+
+// existing is a folder, or the nearest one above it that is there.
+func existing(dir string) string {
+	for dir != filepath.Dir(dir) {
+		if _, err := os.Stat(dir); err == nil {
+			break
 		}
-		if !station.Owns(dir) {
-			return fmt.Errorf("%w: %s", ErrNotRoot, p.Machine)
-		}
-		return nil
+		dir = filepath.Dir(dir)
 	}
+	return dir
 }
 
 // withoutPath leaves out the path that the system puts before an error: it is said already.

@@ -281,6 +281,19 @@ func TestNotRoot(t *testing.T) {
 	}
 }
 
+// TestOpenRecord: nobody may write for root what undo does.
+func TestOpenRecord(t *testing.T) {
+	t.Parallel()
+	m := newMachine(t)
+	if err := errors.Join(os.MkdirAll(m.station.State, 0o700), os.Chmod(m.station.State, 0o777)); err != nil {
+		t.Fatal(err)
+	}
+	before := m.etc()
+	if _, _, err := m.try(full, false); !errors.Is(err, ErrRecord) || !maps.Equal(before, m.etc()) {
+		t.Errorf("%v", err)
+	}
+}
+
 // TestUnreadableFolder: an error of the system names the file once.
 func TestUnreadableFolder(t *testing.T) {
 	t.Parallel()

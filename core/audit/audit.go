@@ -22,6 +22,7 @@ import (
 	"anchorage.example/unicrux/core/hosts"
 	"anchorage.example/unicrux/core/identity"
 	"anchorage.example/unicrux/core/policy"
+	"anchorage.example/unicrux/core/untrusted"
 	"anchorage.example/unicrux/core/workstation"
 )
 
@@ -76,8 +77,8 @@ type Options struct {
 // patience is how long a home may take, where nothing else is said.
 const patience = 30 * time.Second
 
-// Look looks at homes, one after another. The error is that of ctx, or of what the administrator put there and cannot
-// be read: a description, the state that was applied.
+// Look looks at homes, one after another. The error is that of ctx, or of a description of the administrator's that
+// cannot be read.
 func Look(ctx context.Context, station *workstation.Station, o Options) (*Report, error) {
 	began := station.Now()
 	r := &Report{Machine: station.Computer, ID: machineID(), When: began, Policy: o.Policy, Complete: true,
@@ -86,10 +87,12 @@ func Look(ctx context.Context, station *workstation.Station, o Options) (*Report
 	if err != nil {
 		return nil, err
 	}
-	if r.Applied, err = declared.Read(station); err != nil {
-		return nil, err
-	}
 	var findings []Finding
+	if r.Applied, err = declared.Read(station); err != nil { // a report without it is better than none
+		var s seen
+		s.mark(policy.StateDiffers, "", declared.File(station.Machine), 0, untrusted.Clean(err.Error()))
+		findings = judge(s, o.Policy, began)
+	}
 	err = each(ctx, station, eyes{managed: managed, policy: o.Policy, applied: r.Applied}, o, func(s seen) {
 		found := judge(s, o.Policy, began)
 		if s.State != Read {

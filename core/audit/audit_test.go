@@ -258,3 +258,21 @@ func TestTraps(t *testing.T) {
 		}
 	}
 }
+
+// TestDamagedState: a state that nobody can read any more is told, and the homes are looked at all the same.
+func TestDamagedState(t *testing.T) {
+	t.Parallel()
+	p := here(t)
+	p.key(".ssh/tide", sshkey.Spec{})
+	p.apply("[[burned]]\nfingerprint = \"SHA256:" + strings.Repeat("A", 43) + "\"\nwhy = \"it leaked\"\n")
+	p.putMachine("no state\n", "/state.toml")
+	r := p.look("")
+	if got := codesOf(r); !slices.Equal(got, []string{policy.KeyNoPassphrase, policy.StateDiffers}) {
+		t.Errorf("%v", got)
+	}
+	for _, f := range r.Findings {
+		if f.Code == policy.StateDiffers && !strings.Contains(f.Also, "line 1") {
+			t.Errorf("%+v", f)
+		}
+	}
+}
