@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"anchorage.example/unicrux/core/about"
 	"anchorage.example/unicrux/core/audit"
 	"anchorage.example/unicrux/core/policy"
 	"anchorage.example/unicrux/render/document"
@@ -191,11 +192,11 @@ func unreadHomes(r *audit.Report) [][]string {
 }
 
 // AuditDocument makes the document of a report.
-func AuditDocument(r *audit.Report, drift *audit.Drift, version, sum string) any {
+func AuditDocument(r *audit.Report, drift *audit.Drift) any {
 	d := document.Audit{Schema: document.Schema("audit"), When: r.When, TookSeconds: r.Took.Seconds(),
 		Complete: r.Complete,
 		Machine:  document.AuditMachine{Name: r.Machine, ID: document.Text(r.ID)},
-		Program:  document.AuditProgram{Version: version, SHA256: document.Text(sum)},
+		Program:  document.AuditProgram{Version: about.Version, Commit: document.Text(about.Commit)},
 		Homes:    document.Map(r.Homes, auditHome), Findings: document.Map(r.Findings, auditFinding),
 		Counts: auditCounts(r.Findings)}
 	d.Policy, d.Applied = PolicyDocument(r.Policy), AppliedDocument(r.Applied)

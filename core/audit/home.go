@@ -190,9 +190,8 @@ func (s *seen) key(e eyes, path string, named bool, known map[string][]string) {
 		return
 	}
 	k := Key{Path: at, Kind: h.Kind, Locked: h.Locked, Device: h.Device, Made: h.Modified, public: h.Public}
-	beside := sshkey.LoadPublicLine(path + ".pub")
 	if k.public == nil {
-		k.public = beside
+		k.public = sshkey.LoadPublicLine(path + ".pub")
 	}
 	if k.public != nil {
 		k.Fingerprint, k.Line = sshkey.Fingerprint(k.public), sshkey.Line(k.public, "")
@@ -208,7 +207,7 @@ func (s *seen) key(e eyes, path string, named bool, known map[string][]string) {
 	if h.Mode.Perm()&0o077 != 0 {
 		s.mark(policy.KeyExposed, k.thing(), at, 0, "mode "+h.Mode.Perm().String())
 	}
-	if h.Public != nil && beside != nil && string(h.Public.Marshal()) != string(beside.Marshal()) {
+	if h.Public != nil && sshkey.Belies(path, h.Public) {
 		s.mark(policy.KeyMismatched, k.thing(), at+".pub", 0, "")
 	}
 	if filepath.Dir(path) != e.station.SSHDir() {

@@ -267,7 +267,7 @@ func (s *seen) undeclared(e eyes, described []*describe.Description, entries []k
 				continue
 			}
 			known[strings.ToLower(name)] = true
-			s.mark(policy.HostUndeclared, untrusted.Clean(name), e.tilde(entry.File), entry.Entry.Line, "")
+			s.mark(policy.HostUndeclared, untrusted.Clean(name), e.tilde(entry.File), entry.Line, "")
 		}
 	}
 }

@@ -202,12 +202,12 @@ func InText(text []byte, source, name string) *Known {
 // search goes through a file. Only lines for the name are taken apart: there may be very many.
 func (k *Known) search(file string, text []byte) {
 	number := 0
-	for raw := range bytes.Lines(text) {
+	for raw := range strings.Lines(string(text)) {
 		number++
 		if len(raw) > maxLineBytes || !(Entry{Hosts: hostsOf(raw)}).Matches(k.Name) {
 			continue
 		}
-		entry, err := parseLine(raw)
+		entry, err := parseLine([]byte(raw))
 		switch {
 		case err != nil:
 			k.Problems = append(k.Problems, Problem{file, number, err})
@@ -219,22 +219,22 @@ func (k *Known) search(file string, text []byte) {
 }
 
 // hostsOf is the field of a line that names hosts.
-func hostsOf(raw []byte) string {
-	text := bytes.TrimLeft(raw, " \t")
-	if len(text) > 0 && text[0] == '#' {
+func hostsOf(raw string) string {
+	text := strings.TrimLeft(raw, " \t")
+	if strings.HasPrefix(text, "#") {
 		return ""
 	}
-	if len(text) > 0 && text[0] == '@' { // behind a marker
-		i := bytes.IndexAny(text, " \t")
+	if strings.HasPrefix(text, "@") { // behind a marker
+		i := strings.IndexAny(text, " \t")
 		if i < 0 {
 			return ""
 		}
-		text = bytes.TrimLeft(text[i:], " \t")
+		text = strings.TrimLeft(text[i:], " \t")
 	}
-	if i := bytes.IndexAny(text, " \t\r\n"); i >= 0 {
+	if i := strings.IndexAny(text, " \t\r\n"); i >= 0 {
 		text = text[:i]
 	}
-	return string(text)
+	return text
 }
 
 func (k *Known) add(entry Entry) {
@@ -265,7 +265,7 @@ func Names(files []string) []string {
 			if len(bytes.Fields(raw)) < 3 {
 				continue
 			}
-			for name := range strings.SplitSeq(hostsOf(raw), ",") {
+			for name := range strings.SplitSeq(hostsOf(string(raw)), ",") {
 				if bare, _, err := net.SplitHostPort(name); err == nil {
 					name = bare
 				}
@@ -291,7 +291,7 @@ func OfKeys(files []string, keys []ssh.PublicKey) []Entry {
 		for raw := range bytes.Lines(text) {
 			number++
 			for _, key := range keys {
-				if !bytes.Contains(raw, Blob(key)) { // only such lines are taken apart: there may be very many
+				if !bytes.Contains(raw, []byte(Blob(key))) { // only such lines are taken apart: there may be very many
 					continue
 				}
 				if entry, err := parseLine(raw); err == nil && entry != nil && entry.Marker == Plain {

@@ -2,6 +2,7 @@ package policy
 
 import (
 	"slices"
+	"sync"
 )
 
 // A Code is one thing that can be asked of a machine, a home, a key or a secret. Its name never changes its meaning.
@@ -145,12 +146,18 @@ func Codes() []Code { return slices.Clone(codes) }
 
 // Of is the code of a name.
 func Of(name string) (Code, bool) {
-	i := slices.IndexFunc(codes, func(c Code) bool { return c.Name == name })
-	if i < 0 {
-		return Code{}, false
-	}
-	return codes[i], true
+	c, known := byName()[name]
+	return c, known
 }
+
+// byName has the codes by their names.
+var byName = sync.OnceValue(func() map[string]Code {
+	all := map[string]Code{}
+	for _, c := range codes {
+		all[c.Name] = c
+	}
+	return all
+})
 
 // Rule is what holds for a code, whoever asks and whatever is excepted: the policy's, or what holds without one.
 func (p Policy) Rule(code string) Rule {

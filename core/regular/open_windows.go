@@ -1,9 +1,11 @@
 package regular
 
 import (
+	"errors"
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"time"
 )
 
@@ -54,4 +56,22 @@ func read(path string, most int64, flags int) ([]byte, error) {
 		return nil, err
 	}
 	return text, nil
+}
+
+// Names lists the names in a folder, in order, at most so many of them; more tells that there are others.
+func Names(folder string, most int) (names []string, more bool, err error) {
+	f, err := os.Open(folder)
+	if err != nil {
+		return nil, false, err
+	}
+	defer f.Close() // opened for reading
+	names, err = f.Readdirnames(most + 1)
+	if errors.Is(err, io.EOF) {
+		err = nil
+	}
+	if more = len(names) > most; more {
+		names = names[:most]
+	}
+	slices.Sort(names)
+	return names, more, err
 }

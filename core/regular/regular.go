@@ -5,10 +5,8 @@ package regular
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
-	"slices"
 )
 
 // Reasons for which a file is not read, for errors.Is. Each comes wrapped in an [fs.PathError].
@@ -64,22 +62,4 @@ func open(path string, flags int) (*os.File, error) {
 // tooLarge is the error for a file of more than so many bytes.
 func tooLarge(path string, most int64) error {
 	return &fs.PathError{Op: "read", Path: path, Err: fmt.Errorf("%w (%d bytes)", ErrTooLarge, most)}
-}
-
-// Names lists the names in a folder, in order, at most so many of them; more tells that there are others.
-func Names(folder string, most int) (names []string, more bool, err error) {
-	f, err := os.OpenFile(folder, os.O_RDONLY|noWait, 0)
-	if err != nil {
-		return nil, false, err
-	}
-	defer f.Close() // opened for reading
-	names, err = f.Readdirnames(most + 1)
-	if errors.Is(err, io.EOF) {
-		err = nil
-	}
-	if more = len(names) > most; more {
-		names = names[:most]
-	}
-	slices.Sort(names)
-	return names, more, err
 }

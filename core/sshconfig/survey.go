@@ -60,6 +60,9 @@ func (r *reader) survey(l line, at Origin, depth int) {
 			r.include(pattern, at, depth, true)
 		}
 	case "identityfile":
+		if r.s.lines != nil { // whoever wants lines makes of them what it needs
+			return
+		}
 		t := tokens{person: r.s.Query.Person, values: map[byte]string{'%': "%", 'd': r.s.Query.Person.Home,
 			'u': r.s.Query.Person.User}}
 		*r.s.survey = append(*r.s.survey, Mention{Path: t.path(l.args[0]), Block: r.block, Origin: at})

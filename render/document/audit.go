@@ -33,8 +33,8 @@ type AuditMachine struct {
 // An AuditProgram is the program that looked.
 type AuditProgram struct {
 	Version string `json:"version"`
-	// SHA256 is that of the program's file; null where it cannot be read.
-	SHA256 *string `json:"sha256" jsonschema:"nullable"`
+	// Commit is null where the build does not know it.
+	Commit *string `json:"commit" jsonschema:"nullable"`
 }
 
 // An AuditPolicy is what was asked for.
