@@ -93,8 +93,8 @@ func (o *auditOptions) run(a *app) error {
 	return nil
 }
 
-// spareCollector lets the garbage collector wait longer, as this process ends soon: but not for more memory than a machine
-// with that many homes can spare.
+// spareCollector lets the garbage collector wait longer, as this process ends soon: but not for more memory than a
+// machine with that many homes can spare.
 func spareCollector(homes int) {
 	const seldom, least, eachHome = 400, 90 << 20, 30 << 10
 	debug.SetGCPercent(seldom)

@@ -13,7 +13,8 @@ import (
 
 // Names lists the names in a folder, in order, at most so many of them; more tells that there are others.
 func Names(folder string, most int) (names []string, more bool, err error) {
-	fd, err := again(func() (int, error) { return syscall.Open(folder, syscall.O_RDONLY|syscall.O_DIRECTORY|noWait, 0) })
+	const how = syscall.O_RDONLY | syscall.O_DIRECTORY | noWait
+	fd, err := again(func() (int, error) { return syscall.Open(folder, how, 0) })
 	if err != nil {
 		return nil, false, &fs.PathError{Op: "open", Path: folder, Err: err}
 	}

@@ -40,6 +40,21 @@ func ReadHead(path string) (Head, error) {
 	return h, h.read(&sparing{f: f})
 }
 
+// Belies tells that the public file beside a private one holds another key than its public half. The usual one, which
+// holds that very half, costs little.
+func Belies(path string, half ssh.PublicKey) bool {
+	text, err := regular.Read(path+".pub", MaxFileBytes)
+	if err != nil {
+		return false
+	}
+	if words := bytes.Fields(text); len(words) > 1 && string(words[0]) == half.Type() &&
+		string(words[1]) == base64.StdEncoding.EncodeToString(half.Marshal()) {
+		return false
+	}
+	key, _, err := ParseLine(text)
+	return err == nil && !bytes.Equal(Plain(key).Marshal(), half.Marshal())
+}
+
 // ErrHead is returned for a private key of which the public half cannot be read.
 var ErrHead = errors.New("a private key that is damaged")
 

@@ -247,21 +247,6 @@ func LoadPublicLine(path string) ssh.PublicKey {
 	return Plain(key)
 }
 
-// Belies tells that the public file beside a private one holds another key than its public half. The usual one, which
-// holds that very half, costs little.
-func Belies(path string, half ssh.PublicKey) bool {
-	text, err := regular.Read(path+".pub", MaxFileBytes)
-	if err != nil {
-		return false
-	}
-	if words := bytes.Fields(text); len(words) > 1 && string(words[0]) == half.Type() &&
-		string(words[1]) == base64.StdEncoding.EncodeToString(half.Marshal()) {
-		return false
-	}
-	key, _, err := ParseLine(text)
-	return err == nil && !bytes.Equal(Plain(key).Marshal(), half.Marshal())
-}
-
 // ParseLine reads a public line. The error never holds the text: people paste the private half.
 func ParseLine(text []byte) (ssh.PublicKey, string, error) {
 	key, comment, options, _, err := ssh.ParseAuthorizedKey(text)
