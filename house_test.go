@@ -177,7 +177,7 @@ func TestMisplacedSeesWrongImports(t *testing.T) {
 
 // readers may open files by package os: each has a reason.
 var readers = []string{
-	"core/regular/regular.go",       // looks whether a file is one
+	"core/regular",                  // looks whether a file is one
 	"core/gitlink/pushing_linux.go", // files of /proc
 	"core/peer/peer_linux.go",       // likewise
 	"core/disk/disk.go",             // a folder, to sync it

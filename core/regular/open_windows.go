@@ -60,7 +60,7 @@ func read(path string, most int64, flags int) ([]byte, error) {
 
 // Names lists the names in a folder, in order, at most so many of them; more tells that there are others.
 func Names(folder string, most int) (names []string, more bool, err error) {
-	f, err := os.OpenFile(folder, os.O_RDONLY, 0)
+	f, err := os.Open(folder)
 	if err != nil {
 		return nil, false, err
 	}
