@@ -300,3 +300,46 @@ func main() {
 	})
 }
 `
+
+// BenchmarkApply applies a state of 200 hosts and 5,000 trusted keys that holds already, beside a program that reads
+// the same files (promises: at most 3 times its processor time; and what twice as much costs).
+func BenchmarkApply(b *testing.B) {
+	var spent [2]time.Duration
+	for i, times := range []int{1, 2} {
+		c := &crowd{island: newIsland(b)}
+		state := "unicrux = 1\n"
+		for n := range 200 * times {
+			name := "h" + strconv.Itoa(n)
+			c.write("unicrux = 1\nname = \""+name+"\"\n[ssh]\nhost = \""+name+".tidewater.example\"\nuser = \"git\"\n", "state",
+				name+".toml")
+			state += "[[host]]\ndescription = \"" + name + ".toml\"\n"
+		}
+		made, err := sshkey.Make(sshkey.Spec{})
+		if err != nil {
+			b.Fatal(err)
+		}
+		for n := range 5_000 * times {
+			state += fmt.Sprintf("[[trust]]\nkeys = [\"%s\"]\nhosts = [\"k%d.tidewater.example\"]\n",
+				sshkey.Line(made.Key, ""), n)
+		}
+		c.write(state, "state", "state.toml")
+		c.write(readsAll, "reading", "main.go")
+		build := exec.Command("go", "build", "-o", c.path("reads"), c.path("reading", "main.go"))
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			b.Fatalf("%v: %s", err, out)
+		}
+		c.root(0, "apply", c.path("state", "state.toml"))
+		var theirs time.Duration
+		for range 5 {
+			ours, _ := c.spends(c.path("unicrux"), "apply", c.path("state", "state.toml"), "--quiet")
+			spent[i] += ours
+			for _, folder := range []string{"state", "etc/unicrux", "etc/ssh"} {
+				read, _ := c.spends(c.path("reads"), c.path(folder))
+				theirs += read
+			}
+		}
+		b.ReportMetric(float64(spent[i])/float64(theirs), fmt.Sprintf("ours/reading-%d", 200*times))
+	}
+	b.ReportMetric(float64(spent[1])/float64(spent[0]), "twice-as-much")
+}

@@ -96,7 +96,7 @@ func (o *auditOptions) run(a *app) error {
 // spareCollector lets the garbage collector wait longer, as this process ends soon: but not for more memory than a
 // machine with that many homes can spare.
 func spareCollector(homes int) {
-	const seldom, least, eachHome = 400, 90 << 20, 30 << 10
+	const seldom, least, eachHome = 400, 84 << 20, 30 << 10
 	debug.SetGCPercent(seldom)
 	debug.SetMemoryLimit(max(least, int64(homes)*eachHome))
 }

@@ -211,7 +211,9 @@ func (f file) settle(batch *workstation.Batch) (Thing, *Diff, error) {
 	diff := &Diff{Path: f.path}
 	compute := func(old []byte) ([]byte, error) {
 		content, err := f.compute(old)
-		diff.Before, diff.After = redact.Mask(old), redact.Mask(content)
+		if err == nil && !bytes.Equal(old, content) { // else looking for secrets would cost the most
+			diff.Before, diff.After = redact.Mask(old), redact.Mask(content)
+		}
 		return content, err
 	}
 	change := func() (bool, error) { return batch.Edit(f.path, f.summary, 0o644, compute) }

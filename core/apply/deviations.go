@@ -72,9 +72,11 @@ func overruledSSH(p Places) []Deviation {
 		return nil
 	}
 	var list []Deviation
+	var files sshconfig.Files
 	for _, names := range sshconfig.Blocks(text) {
 		counts := false
-		for _, w := range sshconfig.Resolve(sshconfig.Query{Host: names[0], Person: nobody(p)}).Winners() {
+		for _, w := range sshconfig.Resolve(sshconfig.Query{Host: names[0], Person: nobody(p),
+			Files: &files}).Winners() {
 			isOurs := func(v sshconfig.Value) bool { return v.Origin.File == path }
 			switch {
 			case isOurs(w.Values[0]):

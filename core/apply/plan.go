@@ -121,9 +121,8 @@ func (p *planned) hosts() ([]settledHost, error) {
 }
 
 // ssh plans the file of settings for ssh.
-func (p *planned) ssh(settled []settledHost) (err error) {
+func (p *planned) ssh(settled []settledHost) error {
 	text := []byte(head)
-	any := false
 	for _, h := range settled {
 		if len(h.all.SSH) == 0 {
 			continue
@@ -133,17 +132,19 @@ func (p *planned) ssh(settled []settledHost) (err error) {
 				return p.untrusted("host")
 			}
 		}
-		if any = true; err == nil {
-			text, err = sshconfig.SetInBlock(text, []string{h.all.HostName}, h.all.SSH)
+		block, err := sshconfig.SetInBlock(nil, []string{h.all.HostName}, h.all.SSH)
+		if err != nil {
+			return err
 		}
+		text = append(append(text, '\n'), block...)
 	}
 	path := hosts.MachineSSHFile(p.o.Places.SSH)
-	if any && err == nil {
+	if len(text) > len(head) {
 		p.add(Host, "", path, "Settle how ssh reaches the hosts, for everybody.", text)
 	} else {
 		p.gone(Host, path, "Take out how ssh reaches hosts.")
 	}
-	return err
+	return nil
 }
 
 // startsUntrusted tells that a setting starts this program, and that others can replace it.
