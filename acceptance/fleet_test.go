@@ -310,8 +310,8 @@ func BenchmarkApply(b *testing.B) {
 		state := "unicrux = 1\n"
 		for n := range 200 * times {
 			name := "h" + strconv.Itoa(n)
-			c.write("unicrux = 1\nname = \""+name+"\"\n[ssh]\nhost = \""+name+".tidewater.example\"\nuser = \"git\"\n", "state",
-				name+".toml")
+			c.write(fmt.Sprintf("unicrux = 1\nname = %q\n[ssh]\nhost = \"%s.tidewater.example\"\nuser = \"git\"\n", name, name),
+				"state", name+".toml")
 			state += "[[host]]\ndescription = \"" + name + ".toml\"\n"
 		}
 		made, err := sshkey.Make(sshkey.Spec{})
