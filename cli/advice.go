@@ -5,6 +5,8 @@ var advice = map[string]string{
 	"host-managed":             "What you set for it yourself (unicrux host set) counts for you alone. Ask the administrator for the rest.",
 	"root-needed":              "Run it with sudo. --dry-run shows what would change, and needs no rights.",
 	"record-open":              "Run it with root's own home: sudo -H, or as root after su -.",
+	"file-is-link":             "Look where it leads and who made it, remove it, and apply again.",
+	"folder-open":              "Take the right to write it away from others first: chmod go-w.",
 	"marks-broken":             "Nothing was changed.",
 	"state-unreadable":         "Unicrux registers and configures no key until the administrator applies a state again (unicrux apply).",
 	"key-burned":               "Make another one: unicrux key new. Withdraw this one wherever it is registered: unicrux key withdraw.",

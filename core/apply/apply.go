@@ -105,6 +105,10 @@ var (
 	// root may.
 	ErrRecord = fault.New("record-open", fault.Refused,
 		"others than root can write the folder in which this change would be recorded")
+	// ErrLink is returned where a link is in the place of a file of ours: it may lead anywhere.
+	ErrLink = fault.New("file-is-link", fault.Refused, "it is a link, and the files of Unicrux are none")
+	// ErrOpen is returned where others can write a folder in which root would write.
+	ErrOpen = fault.New("folder-open", fault.Refused, "others than root can write this folder")
 	// ErrMarks is returned where the marks around our lines in a file of others do not fit.
 	ErrMarks = fault.New("marks-broken", fault.Refused, "the marks around the lines of Unicrux do not fit")
 )
@@ -120,6 +124,11 @@ func Apply(ctx context.Context, batch *workstation.Batch, station *workstation.S
 	}
 	if err := mayWrite(batch, station, o.Places); err != nil {
 		return r, err
+	}
+	for _, f := range files {
+		if info, err := os.Lstat(f.path); err == nil && f.isOurs && info.Mode()&fs.ModeSymlink != 0 {
+			return r, fmt.Errorf("%s: %w", f.path, ErrLink)
+		}
 	}
 	batch.Shared = true
 	for _, f := range files {
@@ -151,6 +160,12 @@ func mayWrite(batch *workstation.Batch, station *workstation.Station, p Places) 
 		return fmt.Errorf("%w: %s", ErrNotRoot, p.Machine)
 	case !station.Trusted(existing(station.State)):
 		return fmt.Errorf("%s: %w", station.State, ErrRecord)
+	}
+	for _, dir := range []string{filepath.Join(p.Machine, "hosts"), filepath.Join(p.SSH, "ssh_config.d"), p.SSH,
+		filepath.Dir(p.Git)} {
+		if dir = existing(dir); !station.Trusted(dir) {
+			return fmt.Errorf("%s: %w", dir, ErrOpen)
+		}
 	}
 	return nil
 }
@@ -198,6 +213,7 @@ type file struct {
 	summary string
 	// makes the content out of what is there; nil means that there is to be no file
 	compute func(old []byte) ([]byte, error)
+	isOurs  bool   // all of it
 	isGit   bool   // git locks it in its own way
 	unless  string // the file stays where its SHA-256 is another one: somebody edited it; empty for whatever it is
 }

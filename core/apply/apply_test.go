@@ -294,6 +294,58 @@ func TestOpenRecord(t *testing.T) {
 	}
 }
 
+// TestLinks: a link in the place of a file of ours is not followed, and nothing is written into a folder that others can
+// write; the machine's own files may be links.
+func TestLinks(t *testing.T) {
+	t.Parallel()
+	for name, in := range map[string]func(m *machine){
+		"a description": func(m *machine) { m.link("etc/victim", "etc/unicrux/hosts/forge.toml") },
+		"one that is to be absent": func(m *machine) {
+			m.link("etc/victim", "etc/unicrux/hosts/old.toml")
+		},
+		"the settings for ssh": func(m *machine) { m.link("etc/victim", "etc/ssh/ssh_config.d/50-unicrux.conf") },
+		"the marks":            func(m *machine) { m.link("etc/nowhere", "etc/unicrux/applied.json") },
+		"an open folder": func(m *machine) {
+			m.put("", "etc/unicrux/hosts/x")
+			if err := os.Chmod(filepath.Join(m.places.Machine, "hosts"), 0o777); err != nil {
+				m.Fatal(err)
+			}
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			m := newMachine(t)
+			m.put("a secret of somebody's", "etc/victim")
+			in(m)
+			_, _, err := m.try(full+"[absent]\nhosts = [\"old\"]\n", false)
+			if !errors.Is(err, ErrLink) && !errors.Is(err, ErrOpen) ||
+				m.read("etc/victim") != "a secret of somebody's" {
+				t.Errorf("%v, %q", err, m.read("etc/victim"))
+			}
+		})
+	}
+	m := newMachine(t)
+	m.put(m.read("etc/gitconfig"), "etc/real")
+	if err := os.Remove(m.places.Git); err != nil {
+		t.Fatal(err)
+	}
+	m.link("etc/real", "etc/gitconfig")
+	m.apply(full)
+	if info, err := os.Lstat(m.places.Git); err != nil || info.Mode()&fs.ModeSymlink == 0 ||
+		!strings.Contains(m.read("etc/real"), "git.config") {
+		t.Errorf("the machine's own link: %v", err)
+	}
+}
+
+func (m *machine) link(to, name string) {
+	m.Helper()
+	path := filepath.Join(m.dir, name)
+	if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.Symlink(filepath.Join(m.dir, to),
+		path)); err != nil {
+		m.Fatal(err)
+	}
+}
+
 // TestUnreadableFolder: an error of the system names the file once.
 func TestUnreadableFolder(t *testing.T) {
 	t.Parallel()

@@ -65,7 +65,8 @@ func plan(ctx context.Context, station *workstation.Station, state *declared.Sta
 
 // add plans a file that is ours.
 func (p *planned) add(part Part, name, path, summary string, text []byte) {
-	p.files = append(p.files, file{part: part, name: name, path: path, summary: summary, compute: whole(text)})
+	p.files = append(p.files, file{part: part, name: name, path: path, summary: summary, isOurs: true,
+		compute: whole(text)})
 	p.marks = append(p.marks, mark{Part: part, Path: path, SHA256: hashOf(text)})
 }
 
@@ -160,7 +161,7 @@ func (p *planned) untrusted(place string) error {
 
 // gone plans that a file of ours is not there.
 func (p *planned) gone(part Part, path, summary string) {
-	p.files = append(p.files, file{part: part, path: path, summary: summary})
+	p.files = append(p.files, file{part: part, path: path, summary: summary, isOurs: true})
 }
 
 // git plans the file of git's settings, and that git reads it.
@@ -211,7 +212,7 @@ func (p *planned) absent(before []mark) {
 	for _, name := range p.state.Absent {
 		for _, ending := range []string{".toml", ".pem"} {
 			path := hosts.MachineFile(p.o.Places.Machine, name, ending)
-			p.files = append(p.files, file{part: Host, name: name, path: path,
+			p.files = append(p.files, file{part: Host, name: name, path: path, isOurs: true,
 				summary: fmt.Sprintf("No longer describe %s for everybody.", name)})
 		}
 	}
@@ -224,7 +225,7 @@ func (p *planned) absent(before []mark) {
 		if m.Part == Host {
 			name = strings.TrimSuffix(filepath.Base(m.Path), filepath.Ext(m.Path))
 		}
-		p.files = append(p.files, file{part: m.Part, name: name, path: m.Path, unless: m.SHA256,
+		p.files = append(p.files, file{part: m.Part, name: name, path: m.Path, unless: m.SHA256, isOurs: true,
 			summary: "Remove what the state no longer names."})
 	}
 }
@@ -274,12 +275,12 @@ func (p *planned) chosen(before []mark) []file {
 	}
 	if len(p.o.Only) == 0 {
 		path := declared.File(p.o.Places.Machine)
-		files = append(files, file{part: record, path: path, summary: "Keep the state that was applied.",
+		files = append(files, file{part: record, path: path, isOurs: true, summary: "Keep the state that was applied.",
 			compute: whole(p.state.Text)})
 		marks = append(marks, mark{Part: record, Path: path, SHA256: hashOf(p.state.Text)})
 	} else if i := slices.IndexFunc(before, func(m mark) bool { return m.Part == record }); i >= 0 {
 		marks = append(marks, before[i])
 	}
-	return append(files, file{part: record, path: p.o.Places.marks(), summary: "Note what was applied.",
+	return append(files, file{part: record, path: p.o.Places.marks(), isOurs: true, summary: "Note what was applied.",
 		compute: whole(writeMarks(marks))})
 }
