@@ -294,8 +294,8 @@ func TestOpenRecord(t *testing.T) {
 	}
 }
 
-// TestLinks: a link in the place of a file of ours is not followed, and nothing is written into a folder that others can
-// write; the machine's own files may be links.
+// TestLinks: a link in the place of a file of ours is not followed, and nothing is written into a folder that others
+// can write; the machine's own files may be links.
 func TestLinks(t *testing.T) {
 	t.Parallel()
 	for name, in := range map[string]func(m *machine){
