@@ -22,6 +22,7 @@ func TestContract(t *testing.T) {
 	p.write("unicrux = 1\n[[burned]]\nfingerprint = \"SHA256:"+strings.Repeat("A", 43)+"\"\nwhy = \"it leaked\"\n",
 		"state.toml")
 	p.must("key", "new", "spare", "--no-passphrase")
+	p.oneReport()
 	token, chest := []string{"--token-from", p.host.TokenFile()},
 		[]string{"--passphrase-from", p.path("chest-words")}
 	seen := []string{"demo", "practice"} // TestDemo, TestPracticeServeEndsCleanly
@@ -46,6 +47,7 @@ func TestContract(t *testing.T) {
 		{"chest adopt", "adoption", chest}, {"holder show", "holder", nil}, {"changes", "changes", nil},
 		{"host set forge user=hg --dry-run", "plan", nil}, {"practice faults", "faults", nil},
 		{"version", "version", nil}, {"apply state.toml --dry-run", "apply", nil}, {"for-engine facts", "facts", nil},
+		{"audit gather one.json", "gather", nil},
 		{"help key", "help", nil}, {"key show nowhere", "error", nil}, {"host draft api.json", "draft", nil},
 		{"undo --all", "undo-all", token},
 	} {

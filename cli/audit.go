@@ -41,9 +41,10 @@ owner's rights.
 
 It ends with 0 where nothing must be mended, with 1 where something must, and with 3 where a
 home could not be looked at as a whole and the policy does not excuse it.`,
-		Args: cobra.NoArgs,
-		RunE: func(_ *cobra.Command, _ []string) error { return o.run(a) },
+		Annotations: alsoAlone,
+		RunE:        func(_ *cobra.Command, _ []string) error { return o.run(a) },
 	}
+	command.AddCommand(gatherCommand(a))
 	flags := command.Flags()
 	flags.Var(&wordList{to: &o.homes, is: "DIR"}, "home", "a home to look at; may be given several times")
 	flags.BoolVar(&o.all, "all-homes", false, "look at the homes of all people of this machine, and at its own files")

@@ -262,7 +262,11 @@ func demandSubcommands(command *cobra.Command) {
 	if !command.HasSubCommands() {
 		return
 	}
+	alone := command.RunE
 	command.RunE = func(c *cobra.Command, args []string) error {
+		if len(args) == 0 && alone != nil { // one that also does something by itself
+			return alone(c, args)
+		}
 		if len(args) == 0 {
 			return c.Help()
 		}
@@ -277,7 +281,7 @@ func demandSubcommands(command *cobra.Command) {
 		return usage("%s has no command %s; it has: %s", c.CommandPath(), untrusted.Quote(untrusted.Clean(args[0])),
 			strings.Join(verbs(c), ", "))
 	}
-	command.Args, command.DisableFlagsInUseLine = cobra.ArbitraryArgs, true
+	command.Args, command.DisableFlagsInUseLine = cobra.ArbitraryArgs, alone == nil
 }
 
 func verbs(command *cobra.Command) []string {

@@ -3,6 +3,8 @@ package cli
 // examples are calls of each command, from the made-up world of the demo.
 var examples = map[string][]string{
 	"audit": {"unicrux audit", "unicrux audit --all-homes --out /var/lib/unicrux/audit.json"},
+	"audit gather": {"unicrux audit gather reports/ --expect machines.txt",
+		"unicrux audit gather reports/ --against last-week.json --out this-week.json"},
 	"apply": {"unicrux apply state.toml --dry-run", "unicrux apply state.toml"},
 	"look":  {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
 	"explain": {

@@ -31,17 +31,26 @@ func helpPage(c *cobra.Command) render.HelpPage {
 	if c.HasAvailableSubCommands() {
 		page.Groups = commandGroups(c)
 		page.More = "What each does: " + c.CommandPath() + " COMMAND --help"
-	} else {
-		page.Groups = optionGroups(c.LocalNonPersistentFlags())
+	}
+	if !isNoun(c) {
+		page.Groups = append(page.Groups, optionGroups(c.LocalNonPersistentFlags())...)
 	}
 	if !c.HasParent() {
 		page.Groups = append(page.Groups, render.HelpGroup{Head: "Options of every command",
 			Rows: optionRows(c.PersistentFlags(), nil)})
 		page.More = "More: unicrux help COMMAND, and " + strings.Join(topicNames(), ", ") + " in place of COMMAND."
-	} else if !c.HasAvailableSubCommands() {
+	} else if !isNoun(c) {
 		page.More = "Options of every command: unicrux help options"
 	}
 	return page
+}
+
+// alsoAlone marks a command that does something by itself, and has further ones below it.
+var alsoAlone = map[string]string{"alone": "yes"}
+
+// isNoun tells that a command only groups others.
+func isNoun(c *cobra.Command) bool {
+	return c.HasAvailableSubCommands() && c.Annotations["alone"] == ""
 }
 
 func useLine(c *cobra.Command) string {
@@ -50,7 +59,7 @@ func useLine(c *cobra.Command) string {
 		line += " " + arguments
 	}
 	switch {
-	case c.HasAvailableSubCommands():
+	case isNoun(c):
 		return line + " COMMAND"
 	case len(optionRows(c.LocalNonPersistentFlags(), nil)) > 0 && !strings.Contains(line, "--"):
 		return line + " [OPTIONS]"

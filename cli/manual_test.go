@@ -122,7 +122,7 @@ func manual(root, c *cobra.Command) string {
 	fmt.Fprintf(&b, "%% %q \"1\" \"\" \"unicrux\" \"Unicrux\"\n\n# NAME\n\n%s - %s\n\n# SYNOPSIS\n\n", strings.ToUpper(name),
 		name, strings.ToLower(c.Short[:1])+c.Short[1:])
 	everyCommand(c, func(each *cobra.Command) {
-		if c == root && each == root || c != root && !each.HasAvailableSubCommands() {
+		if c == root && each == root || c != root && !isNoun(each) {
 			b.WriteString(escaped(useLine(each)) + "\n\n")
 		}
 	})
@@ -146,7 +146,7 @@ func manual(root, c *cobra.Command) string {
 			fmt.Fprintf(&b, "# %s\n\n%s", strings.ToUpper(strings.TrimPrefix(each.CommandPath(), "unicrux ")),
 				manualText(page.About))
 		}
-		if each.HasAvailableSubCommands() {
+		if isNoun(each) {
 			return
 		}
 		for _, group := range page.Groups {

@@ -23,7 +23,7 @@ func AuditMetrics(r *audit.Report) string {
 		}
 	}
 	for _, code := range policy.Codes() {
-		if level := r.Policy.Rule(code.Name).Level; level != policy.Off {
+		if level := r.Policy.Rule(code.Name).Level; level != policy.Off && !code.OfMany() {
 			fmt.Fprintf(&b, "unicrux_findings{code=%q,level=%q} %d\n", code.Name, level, counts[code.Name])
 		}
 	}

@@ -34,12 +34,18 @@ func finding(m mark, person string) Finding {
 
 // weigh gives a finding its level; counts is false for what the policy does not mind.
 func weigh(f Finding, p policy.Policy, now time.Time) (weighed Finding, counts bool) {
+	f = Weigh(f, p, now)
+	return f, f.Level != policy.Off && f.Level != ""
+}
+
+// Weigh gives a finding the level that a policy gives it, and the exception that allows it for now.
+func Weigh(f Finding, p policy.Policy, now time.Time) Finding {
 	f.Level, f.Since = p.Rule(f.Code).Level, now
 	f.Except = p.Excepts(f.Code, f.Person, f.Thing, now)
 	if f.Except == nil && f.Origin != "" {
 		f.Except = p.Excepts(f.Code, f.Person, f.Origin, now)
 	}
-	return f, f.Level != policy.Off && f.Level != ""
+	return f
 }
 
 // longer tells whether a time is longer than a rule's days, and how many days it is.

@@ -14,6 +14,11 @@ type Code struct {
 	Mend    string   // what the owner does about it: a sentence, or a command; empty where that depends
 }
 
+// OfMany tells that only the reports of many machines tell of it.
+func (c Code) OfMany() bool {
+	return c.Name == MachineSilent || c.Name == ReportOld || c.Name == ReportIncomplete
+}
+
 // Further rules than those that say what may be made; see [Codes] for their meaning.
 const (
 	KeyExposed    = "key-exposed"
@@ -56,6 +61,10 @@ const (
 	HomeOwner    = "home-owner"
 	HomeTooLarge = "home-too-large"
 	FileOdd      = "file-odd"
+
+	MachineSilent    = "machine-silent"
+	ReportOld        = "report-old"
+	ReportIncomplete = "report-incomplete"
 
 	StateDiffers   = "state-differs"
 	PolicyDiffers  = "policy-differs"
@@ -132,6 +141,9 @@ var codes = []Code{
 	{HomeTooLarge, Rule{Level: Tell}, nil, "There is more in it than is looked at.", ""},
 	{FileOdd, Rule{Level: Tell}, nil,
 		"Where keys and settings belong is something that its owner cannot read as a file.", ""},
+	{MachineSilent, Rule{Level: Must}, nil, "A machine that should report did not.", ""},
+	{ReportOld, Rule{Level: Should, Days: 7}, []string{"days"}, "A report is older than is allowed.", ""},
+	{ReportIncomplete, Rule{Level: Should}, nil, "A report does not cover all homes of its machine.", ""},
 	{StateDiffers, Rule{Level: Should}, nil, "Something of the state that was applied is not as it was left.",
 		"unicrux apply STATE.toml --dry-run shows what, and without --dry-run mends it"},
 	{PolicyDiffers, Rule{Level: Must}, nil, "The policy is not the one that was applied.",
