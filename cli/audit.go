@@ -80,9 +80,10 @@ func (o *auditOptions) run(a *app) error {
 		drift = &d
 	}
 	d := render.AuditDocument(report, drift)
-	text := render.Audit(a.style(), report, drift)
-	if err := errors.Join(writeReport(o.out, render.Compact(d), 0o600), writeReport(o.metrics,
-		render.AuditMetrics(report), 0o644), o.writePage(report, drift), a.show(text, d)); err != nil {
+	if err := errors.Join(writeReport(o.out, func() string { return render.Compact(d) }, 0o600),
+		writeReport(o.metrics, func() string { return render.AuditMetrics(report) }, 0o644),
+		writeReport(o.html, func() string { return render.AuditPage(report, drift) }, 0o600),
+		a.show(render.Audit(a.style(), report, drift), d)); err != nil {
 		return err
 	}
 	switch {
@@ -100,14 +101,6 @@ func spareCollector(homes int) {
 	const seldom, least, eachHome = 400, 84 << 20, 30 << 10
 	debug.SetGCPercent(seldom)
 	debug.SetMemoryLimit(max(least, int64(homes)*eachHome))
-}
-
-// writePage writes the page that was asked for.
-func (o *auditOptions) writePage(report *audit.Report, drift *audit.Drift) error {
-	if o.html == "" {
-		return nil
-	}
-	return writeReport(o.html, render.AuditPage(report, drift), 0o600)
 }
 
 // options says which homes are looked at, and by which policy.
@@ -143,13 +136,13 @@ func (o *auditOptions) options(a *app) (audit.Options, error) {
 	return options, err
 }
 
-// writeReport puts a text into a file that was asked for, all at once. A report is for its owner's eyes alone; figures
+// writeReport makes a text and puts it into a file, all at once, where one was asked for. A report is for its owner's eyes alone; figures
 // are for whoever collects them.
-func writeReport(path, text string, mode fs.FileMode) error {
+func writeReport(path string, text func() string, mode fs.FileMode) error {
 	if path == "" {
 		return nil
 	}
-	return workstation.Replace(path, []byte(text), mode)
+	return workstation.Replace(path, []byte(text()), mode)
 }
 
 // mostOfReport bounds the report of a machine.

@@ -76,9 +76,13 @@ func (o *gatherOptions) run(a *app, sources []string) error {
 		d := t.Against(old.When, render.BeforeOf(old))
 		drift = &d
 	}
-	d := render.GatherDocument(t, drift)
-	if err := errors.Join(writeReport(o.out, render.Compact(d), 0o600), writeReport(o.metrics, render.GatherMetrics(t),
-		0o644), a.show(render.Gather(a.style(), t, drift), d)); err != nil {
+	var d any
+	if a.json || o.out != "" { // of many machines it is large
+		d = render.GatherDocument(t, drift)
+	}
+	if err := errors.Join(writeReport(o.out, func() string { return render.Compact(d) }, 0o600),
+		writeReport(o.metrics, func() string { return render.GatherMetrics(t) }, 0o644),
+		a.show(render.Gather(a.style(), t, drift), d)); err != nil {
 		return err
 	}
 	switch {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unique"
 
 	"anchorage.example/unicrux/core/audit"
 	"anchorage.example/unicrux/core/gather"
@@ -17,37 +18,37 @@ import (
 // ReportOf is a report as it is gathered. Whatever stands in it is another's text.
 func ReportOf(file string, d *document.Audit) gather.Report {
 	r := gather.Report{File: file, Name: untrusted.Clean(d.Machine.Name), When: d.When, Complete: d.Complete,
-		Version: untrusted.Clean(d.Program.Version), Homes: len(d.Homes)}
+		Version: once(d.Program.Version), Homes: len(d.Homes)}
 	if d.Machine.ID != nil {
 		r.ID = untrusted.Clean(*d.Machine.ID)
 	}
 	if d.Policy != nil {
-		r.Policy = untrusted.Clean(d.Policy.SHA256)
+		r.Policy = once(d.Policy.SHA256)
 	}
 	if d.Applied != nil {
-		r.State = untrusted.Clean(d.Applied.SHA256)
+		r.State = once(d.Applied.SHA256)
 	}
 	r.Findings = make([]audit.Finding, 0, len(d.Findings))
 	for _, f := range d.Findings {
-		found := audit.Finding{ID: untrusted.Clean(f.ID), Code: untrusted.Clean(f.Code), Level: levelOf(f.Level),
-			Thing: untrusted.Clean(f.Thing)}
+		found := audit.Finding{ID: untrusted.Clean(f.ID), Code: once(f.Code), Level: levelOf(f.Level),
+			Thing: once(f.Thing)}
 		if f.Person != nil {
-			found.Person = untrusted.Clean(*f.Person)
+			found.Person = once(*f.Person)
 		}
 		if f.Excepted != nil {
-			found.Except = &policy.Exception{Rule: found.Code}
+			found.Except = &someException
 		}
 		r.Findings = append(r.Findings, found)
 	}
 	for _, home := range d.Homes {
 		person := fmt.Sprintf("uid %d", home.UID)
 		if home.Person != nil {
-			person = untrusted.Clean(*home.Person)
+			person = once(*home.Person)
 		}
 		for _, k := range home.Keys {
 			if k.Fingerprint != nil {
 				r.Keys = append(r.Keys, gather.Key{Fingerprint: untrusted.Clean(*k.Fingerprint), Person: person,
-					File: untrusted.Clean(k.File)})
+					File: once(k.File)})
 			}
 		}
 	}
@@ -61,6 +62,12 @@ func levelOf(text string) policy.Level {
 	}
 	return policy.Level(text)
 }
+
+// someException is the one of another machine's policy: which it is does not matter here.
+var someException policy.Exception
+
+// once is a text of another's, kept once in memory: many reports say the same.
+func once(text string) string { return unique.Make(untrusted.Clean(text)).Value() }
 
 // BeforeOf is an older gathering, as far as it is compared.
 func BeforeOf(d *document.Gather) []gather.Before {
