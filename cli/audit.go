@@ -136,8 +136,8 @@ func (o *auditOptions) options(a *app) (audit.Options, error) {
 	return options, err
 }
 
-// writeReport makes a text and puts it into a file, all at once, where one was asked for. A report is for its owner's eyes alone; figures
-// are for whoever collects them.
+// writeReport makes a text and puts it into a file, all at once, where one was asked for. A report is for its owner's
+// eyes alone; figures are for whoever collects them.
 func writeReport(path string, text func() string, mode fs.FileMode) error {
 	if path == "" {
 		return nil
