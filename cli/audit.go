@@ -44,7 +44,7 @@ home could not be looked at as a whole and the policy does not excuse it.`,
 		Annotations: alsoAlone,
 		RunE:        func(_ *cobra.Command, _ []string) error { return o.run(a) },
 	}
-	command.AddCommand(gatherCommand(a))
+	command.AddCommand(gatherCommand(a), auditSchemaCommand(a))
 	flags := command.Flags()
 	flags.Var(&wordList{to: &o.homes, is: "DIR"}, "home", "a home to look at; may be given several times")
 	flags.BoolVar(&o.all, "all-homes", false, "look at the homes of all people of this machine, and at its own files")

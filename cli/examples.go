@@ -5,6 +5,7 @@ var examples = map[string][]string{
 	"audit": {"unicrux audit", "unicrux audit --all-homes --out /var/lib/unicrux/audit.json"},
 	"audit gather": {"unicrux audit gather reports/ --expect machines.txt",
 		"unicrux audit gather reports/ --against last-week.json --out this-week.json"},
+	"audit schema": {"unicrux audit schema | psql inventory"},
 	"apply": {"unicrux apply state.toml --dry-run", "unicrux apply state.toml"},
 	"look":  {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
 	"explain": {

@@ -198,3 +198,14 @@ func olderGathering(path string) (*document.Gather, error) {
 	}
 	return &d, nil
 }
+
+func auditSchemaCommand(a *app) *cobra.Command {
+	return &cobra.Command{
+		Use: "schema", Short: "Print the SQL by which PostgreSQL keeps the reports of many machines",
+		Long: `Prints tables and views for PostgreSQL 12 and newer: reports are loaded with \copy, a line each,
+and the views tell what audit gather tells, and more: silent machines, findings, keys, keys on
+several machines, what ends when, findings over time. The first lines say how.`,
+		Args: cobra.NoArgs,
+		RunE: func(_ *cobra.Command, _ []string) error { return a.print(gather.Schema) },
+	}
+}
