@@ -6,8 +6,8 @@ var examples = map[string][]string{
 	"audit gather": {"unicrux audit gather reports/ --expect machines.txt",
 		"unicrux audit gather reports/ --against last-week.json --out this-week.json"},
 	"audit schema": {"unicrux audit schema | psql inventory"},
-	"apply": {"unicrux apply state.toml --dry-run", "unicrux apply state.toml"},
-	"look":  {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
+	"apply":        {"unicrux apply state.toml --dry-run", "unicrux apply state.toml"},
+	"look":         {"unicrux look", "unicrux look keys", "unicrux look --brief        in ~/.profile, for each login"},
 	"explain": {
 		"git push 2>&1 | unicrux explain",
 		"unicrux explain build.log",
