@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -71,7 +72,7 @@ func TestContents(t *testing.T) {
 	for name, lines := range map[string][]string{
 		"etc/ssh/ssh_known_hosts": {"# the machine's own\ngate.tidewater.example " + oneKey + "\n",
 			"[forge.tidewater.example]:2222 " + otherKey + "\n", "@cert-authority *.tidewater.example " + oneKey,
-			"# rotated\n@revoked * " + oldKey + "\n"},
+			"# distrusted: rotated\n@revoked * " + oldKey + "\n"},
 		"etc/ssh/ssh_config.d/50-unicrux.conf": {"Host forge.tidewater.example\n", "Port 2222\n", "User git\n",
 			"ProxyJump gate.tidewater.example\n", "ServerAliveInterval 30\n"},
 		"etc/unicrux/git.config": {"'/usr/bin/env' for-git ssh", "variant = ssh",
@@ -91,6 +92,19 @@ func TestContents(t *testing.T) {
 			if info, err := os.Stat(path); err != nil || info.Mode().Perm()&0o044 != 0o044 {
 				t.Errorf("not everybody can read %s: %v %v", path, info.Mode(), err)
 			}
+		}
+	}
+}
+
+// TestOddReason: a reason that reads as one of our marks is none.
+func TestOddReason(t *testing.T) {
+	t.Parallel()
+	m := newMachine(t)
+	for _, why := range []string{strings.TrimPrefix(blockEnd, "# "), strings.TrimPrefix(blockBegin, "# ")} {
+		state := strings.Replace(full, `"rotated"`, strconv.Quote(why), 1)
+		m.apply(state)
+		if r := m.apply(state); r.Moves() {
+			t.Errorf("%q: the second run changes %+v", why, r.Things)
 		}
 	}
 }

@@ -36,7 +36,8 @@ func (p *planned) hostKeys(settled []settledHost) error {
 		}
 	}
 	for _, d := range p.state.Distrust {
-		lines = append(lines, "# "+d.Why, string(knownhosts.Revoked)+" "+knownhosts.Line("*", d.Key))
+		// whatever the reason says, the line is none of our marks
+		lines = append(lines, "# distrusted: "+d.Why, string(knownhosts.Revoked)+" "+knownhosts.Line("*", d.Key))
 	}
 	text := []byte(strings.Join(distinct(lines), ""))
 	path := p.o.Places.hostKeys()
