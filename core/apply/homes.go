@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -101,6 +100,7 @@ type HomeResult struct {
 // Limits for the process that settles a home: it runs with the rights of somebody who may want to hinder us.
 const (
 	homePatience = time.Minute
+	homeDelay    = time.Second
 	mostOfHome   = 1 << 20
 )
 
@@ -136,21 +136,13 @@ func inHome(ctx context.Context, home accounts.Home, order []byte, program strin
 	if err := become(command, home.Who); err != nil {
 		return done, err
 	}
-	var said bytes.Buffer
-	command.Stderr = &said
-	out, err := command.StdoutPipe()
-	if err != nil {
-		return done, err
+	said, text := bounded{most: mostOfHome}, bounded{most: mostOfHome}
+	// what it starts may keep its output open: nobody waits for that
+	command.Stdout, command.Stderr, command.WaitDelay = &text, &said, homeDelay
+	if err := command.Run(); err != nil {
+		return done, fmt.Errorf("%w: %s", err, strings.Join(strings.Fields(string(said.text)), " "))
 	}
-	if err := command.Start(); err != nil {
-		return done, err
-	}
-	text, readErr := io.ReadAll(io.LimitReader(out, mostOfHome))
-	cancelIfMore(text, cancel)
-	if err := errors.Join(command.Wait(), readErr); err != nil {
-		return done, fmt.Errorf("%w: %s", err, strings.Join(strings.Fields(said.String()), " "))
-	}
-	if err := json.Unmarshal(text, &done); err != nil {
+	if err := json.Unmarshal(text.text, &done); err != nil {
 		return done, err
 	}
 	for i, sentence := range done.Done {
@@ -159,9 +151,16 @@ func inHome(ctx context.Context, home accounts.Home, order []byte, program strin
 	return done, nil
 }
 
-// cancelIfMore ends a process that writes more than it has to say.
-func cancelIfMore(text []byte, cancel context.CancelFunc) {
-	if len(text) == mostOfHome {
-		cancel()
+// bounded keeps what a process writes, up to so many bytes: more is an error, by which the process ends.
+type bounded struct {
+	text []byte
+	most int
+}
+
+func (b *bounded) Write(more []byte) (int, error) {
+	if len(b.text)+len(more) > b.most {
+		return 0, errors.New("it writes more than it has to say")
 	}
+	b.text = append(b.text, more...)
+	return len(more), nil
 }
