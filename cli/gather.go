@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
@@ -97,7 +98,7 @@ func (o *gatherOptions) run(a *app, sources []string) error {
 // gatherFrom adds the reports of a file, a folder, or standard input.
 func (a *app) gatherFrom(g *gather.Gathering, source string) error {
 	if source == "-" {
-		addReports(g, "standard input", a.In)
+		addReports(g, "", a.In)
 		return nil
 	}
 	info, err := os.Stat(source)
@@ -138,14 +139,18 @@ func addFile(g *gather.Gathering, path string) {
 
 // addReports adds the reports that stand one after another in a text.
 func addReports(g *gather.Gathering, file string, from io.Reader) {
-	decoder := json.NewDecoder(io.LimitReader(from, mostOfGathered))
+	each := &perReport{from: from}
+	decoder := json.NewDecoder(each)
 	for n := 1; ; n++ {
 		var d document.Audit
+		each.left = mostOfReport
 		err := decoder.Decode(&d)
-		if errors.Is(err, io.EOF) && n > 1 {
-			return
-		}
 		switch {
+		case errors.Is(err, io.EOF) && n > 1:
+			return
+		case errors.Is(err, io.EOF):
+			g.Wrong(file, "it is empty")
+			return
 		case err != nil:
 			g.Wrong(file, "it is no report: "+untrusted.Clean(err.Error()))
 			return
@@ -157,7 +162,22 @@ func addReports(g *gather.Gathering, file string, from io.Reader) {
 	}
 }
 
-// mostOfGathered bounds a file of many reports.
+// perReport reads on as long as one report is not too large: there may be any number of them.
+type perReport struct {
+	from io.Reader
+	left int64
+}
+
+func (p *perReport) Read(into []byte) (int, error) {
+	if p.left <= 0 {
+		return 0, fmt.Errorf("%w (%d bytes)", regular.ErrTooLarge, mostOfReport)
+	}
+	n, err := p.from.Read(into)
+	p.left -= int64(n)
+	return n, err
+}
+
+// mostOfGathered bounds what was gathered before.
 const mostOfGathered = 4 << 30
 
 // expected reads names of machines, one on each line; "#" begins a comment.

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -104,7 +105,7 @@ func Gather(s Style, t *gather.Together, drift *gather.Drift) string {
 	if len(t.Unread) > 0 {
 		var rows [][]string
 		for _, u := range t.Unread[:min(len(t.Unread), mostOfRule)] {
-			rows = append(rows, []string{u.File, u.Why})
+			rows = append(rows, []string{cmp.Or(u.File, "standard input"), u.Why})
 		}
 		text += "\n" + s.Sentences("Not reports, or not to be read:") + s.table([]string{"file", "why"}, rows)
 	}
@@ -247,7 +248,7 @@ func GatherDocument(t *gather.Together, drift *gather.Drift) any {
 				ExceptedCount: r.Excepted}
 		}),
 		Unread: document.Map(t.Unread, func(u gather.Unread) document.GatherUnread {
-			return document.GatherUnread{File: document.Path(u.File), Reason: u.Why}
+			return document.GatherUnread{File: document.Text(document.Path(u.File)), Reason: u.Why}
 		})}
 	if drift != nil {
 		d.Against = &document.GatherDrift{Since: drift.When, Rules: driftRules(*drift)}
@@ -256,7 +257,8 @@ func GatherDocument(t *gather.Together, drift *gather.Drift) any {
 }
 
 func gatherMachine(m gather.Machine) document.GatherMachine {
-	return document.GatherMachine{Name: m.Name, ID: document.Text(m.ID), File: document.Path(m.File), When: m.When,
+	return document.GatherMachine{Name: m.Name, ID: document.Text(m.ID), File: document.Text(document.Path(m.File)),
+		When:     m.When,
 		Complete: m.Complete, Old: m.Old, Program: m.Version, PolicySHA256: document.Text(m.Policy),
 		StateSHA256: document.Text(m.State), Homes: m.Homes, Must: m.Must, Should: m.Should, Tell: m.Tell,
 		Findings: document.Map(m.Findings, func(f audit.Finding) document.GatherFound {

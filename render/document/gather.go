@@ -24,8 +24,9 @@ type Gather struct {
 type GatherMachine struct {
 	Name string  `json:"name"`
 	ID   *string `json:"id" jsonschema:"nullable"`
-	File Path    `json:"file"`
-	// Reported is when it was looked at.
+	// File is null for standard input.
+	File *Path `json:"file" jsonschema:"nullable"`
+	// When is when it was looked at.
 	When     time.Time `json:"when"`
 	Complete bool      `json:"complete"`
 	Old      bool      `json:"is_old"`
@@ -72,7 +73,8 @@ type GatherRule struct {
 
 // A GatherUnread is a file that is no report.
 type GatherUnread struct {
-	File   Path   `json:"file"`
+	// File is null for standard input.
+	File   *Path  `json:"file" jsonschema:"nullable"`
 	Reason string `json:"reason"`
 }
 
