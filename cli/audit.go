@@ -41,8 +41,7 @@ owner's rights.
 
 It ends with 0 where nothing must be mended, with 1 where something must, and with 3 where a
 home could not be looked at as a whole and the policy does not excuse it.`,
-		Annotations: alsoAlone,
-		RunE:        func(_ *cobra.Command, _ []string) error { return o.run(a) },
+		RunE: func(_ *cobra.Command, _ []string) error { return o.run(a) },
 	}
 	command.AddCommand(gatherCommand(a), auditSchemaCommand(a))
 	flags := command.Flags()

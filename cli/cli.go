@@ -263,6 +263,9 @@ func demandSubcommands(command *cobra.Command) {
 		return
 	}
 	alone := command.RunE
+	if alone != nil {
+		command.Annotations = alsoAlone
+	}
 	command.RunE = func(c *cobra.Command, args []string) error {
 		if len(args) == 0 && alone != nil { // one that also does something by itself
 			return alone(c, args)
