@@ -82,7 +82,7 @@ func (o *applyOptions) settle(a *app, path string) (render.Applied, error) {
 		return applied, err
 	}
 	defer unlock()
-	batch := a.begin("Apply " + stateWords(state) + ".")
+	batch := a.begin("Apply " + render.StateName(state) + ".")
 	if applied.Result, err = apply.Apply(a.ctx, batch, a.station, state, options); err != nil {
 		return applied, wrongState(err)
 	}
@@ -95,18 +95,6 @@ func (o *applyOptions) settle(a *app, path string) (render.Applied, error) {
 		applied.Homes = apply.InHomes(a.ctx, homes, apply.OrderOf(state, a.dry), a.program(), "for-engine", "home")
 	}
 	return applied, nil
-}
-
-// stateWords name a state in the record.
-func stateWords(s *declared.State) string {
-	words := "a state"
-	if s.Fleet != "" {
-		words = "the state " + s.Fleet
-	}
-	if s.Version != "" {
-		words += " " + s.Version
-	}
-	return words
 }
 
 // wrongState says what to do about a state that cannot be applied as it is.

@@ -53,8 +53,8 @@ func (a Applied) movedHomes() int {
 	return n
 }
 
-// stateName is what a state is called.
-func stateName(s *declared.State) string {
+// StateName is what a state is called.
+func StateName(s *declared.State) string {
 	return strings.TrimSpace(strings.TrimSpace("the state "+s.Fleet) + " " + s.Version)
 }
 
@@ -66,7 +66,7 @@ func (a Applied) summary() string {
 			counts[t.Status]++
 		}
 	}
-	words := "This machine is as " + stateName(a.State) + " declares. Nothing " + map[bool]string{true: "would change.",
+	words := "This machine is as " + StateName(a.State) + " declares. Nothing " + map[bool]string{true: "would change.",
 		false: "was changed."}[a.Dry]
 	if a.Moves() {
 		var moved []string
@@ -79,7 +79,7 @@ func (a Applied) summary() string {
 		if len(moved) == 0 {
 			moved = append(moved, "only what Unicrux notes of it")
 		}
-		words = map[bool]string{true: "Would change", false: "Changed"}[a.Dry] + ", as " + stateName(a.State) +
+		words = map[bool]string{true: "Would change", false: "Changed"}[a.Dry] + ", as " + StateName(a.State) +
 			" declares: " + strings.Join(moved, ", ") + "."
 	}
 	if n := counts[apply.Overruled]; n > 0 {
